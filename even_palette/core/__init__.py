@@ -1,0 +1,1 @@
+"""Everything that computes. Imports neither Qt nor OpenGL."""

@@ -1,0 +1,22 @@
+"""Array types that the core passes around."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float32]
+Levels = NDArray[np.uint8]
+Bools = NDArray[np.bool_]
+Samples = NDArray[Any]
+
+
+def float32(values: Any) -> Floats:
+    """The values as a float32 array, any shape; no copy where they already are one."""
+    return np.asarray(values, dtype=np.float32)
+
+
+def apply_matrix(matrix: tuple[tuple[float, float, float], ...], colours: Floats) -> Floats:
+    """Multiply each colour vector, shape (..., 3), by a 3x3 matrix given by rows."""
+    product: Floats = colours @ float32(matrix).T
+    return product

@@ -1,0 +1,24 @@
+"""Findings about a kit: every module of this package that declares a `check`. Adding a check is adding a file."""
+
+import importlib
+import pkgutil
+from collections.abc import Iterator
+
+from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheets import Sheets
+
+_MODULES = [
+    importlib.import_module(f"{__name__}.{module.name}")
+    for module in sorted(pkgutil.iter_modules(__path__), key=lambda found: found.name)
+    if not module.name.startswith("_")
+]
+
+
+def find(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
+    """All findings of a kit, errors first. Results are computed through `sheets`, so repeated calls are cheap."""
+    findings = [finding for module in _MODULES for finding in module.check(kit, sheets)]
+    yield from sorted(findings, key=lambda finding: finding.severity != Severity.ERROR)
+
+
+__all__ = ["Finding", "Severity", "find"]

@@ -1,0 +1,33 @@
+"""Maps that are missing, unreadable or of different shapes."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.errors import UserError
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheets import Sheets
+from even_palette.core.raster.guess import Role
+
+
+def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
+    shapes = {}
+    for source in kit.sheet.sources:
+        name = Path(source.path).name
+        if not Path(source.path).exists():
+            yield Finding("Source", Severity.ERROR, f"{name} ({source.role}) is missing; point to it in Source.")
+            continue
+        try:
+            plane = sheets.plane(source)
+            shapes[source.role] = (plane.width, plane.height)
+        except UserError as error:
+            yield Finding("Source", Severity.ERROR, str(error))
+    if kit.sheet.source(Role.BASE_COLOUR) is None:
+        yield Finding("Source", Severity.ERROR, "There is no base colour map; open one in Source.")
+    base, ids = shapes.get(Role.BASE_COLOUR), shapes.get(Role.ID)
+    if base and ids and base[0] * ids[1] != base[1] * ids[0]:
+        yield Finding(
+            "Source",
+            Severity.WARNING,
+            f"Base colour is {base[0]} x {base[1]}, the ID map {ids[0]} x {ids[1]}: their proportions differ.",
+        )

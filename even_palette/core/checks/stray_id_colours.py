@@ -1,0 +1,18 @@
+"""Texels of the ID map that belong to no ID colour."""
+
+from collections.abc import Iterator
+
+from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.errors import UserError
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheets import Sheets
+
+
+def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
+    try:
+        plane, colours = sheets.id_levels(kit.sheet), sheets.id_colours(kit.sheet)
+    except UserError:
+        return
+    if plane is not None and colours.stray:
+        share = colours.stray / (plane.width * plane.height)
+        yield Finding("Masks", Severity.NOTE, f"{colours.stray} texels ({share:.2%}) of the ID map are stray colours.")

@@ -1,0 +1,256 @@
+"""Nodes of an expression. Equal expressions are one node, so common subexpressions exist once.
+
+Python operators build nodes, so that a coat reads like its formula; plain numbers become constants, and a float that
+meets a vector is spread over its components.
+"""
+
+from collections.abc import Iterable
+from typing import Union
+from weakref import WeakValueDictionary
+
+from even_palette.core.graph.types import Payload, Type, vector
+
+Operand = Union["Node", float, int]
+
+
+class Node:
+    """An operation on other nodes, or an input. Made by the functions of this module only; never changed."""
+
+    __slots__ = ("__weakref__", "args", "op", "payload", "type")
+
+    def __init__(self, op: str, kind: Type, args: tuple["Node", ...], payload: Payload) -> None:
+        self.op = op
+        self.type = kind
+        self.args = args
+        self.payload = payload
+
+    def __add__(self, other: Operand) -> "Node":
+        return componentwise("add", self, other)
+
+    def __radd__(self, other: Operand) -> "Node":
+        return componentwise("add", other, self)
+
+    def __sub__(self, other: Operand) -> "Node":
+        return componentwise("subtract", self, other)
+
+    def __rsub__(self, other: Operand) -> "Node":
+        return componentwise("subtract", other, self)
+
+    def __mul__(self, other: Operand) -> "Node":
+        return componentwise("multiply", self, other)
+
+    def __rmul__(self, other: Operand) -> "Node":
+        return componentwise("multiply", other, self)
+
+    def __truediv__(self, other: Operand) -> "Node":
+        if isinstance(other, float | int) and other != 0:
+            return self * (1.0 / other)
+        return componentwise("divide", self, other)
+
+    def __rtruediv__(self, other: Operand) -> "Node":
+        return componentwise("divide", other, self)
+
+    def __neg__(self) -> "Node":
+        return componentwise("subtract", 0.0, self)
+
+    def __getitem__(self, channels: str) -> "Node":
+        """Channels by letters of xyzw, such as node["xyz"]. Raises ValueError for channels that are not there."""
+        if self.type == Type.FLOAT or not 1 <= len(channels) <= 4 or any(c not in "xyzw"[: self.type.size] for c in channels):
+            raise ValueError(f"{self.type} has no channels {channels!r}.")
+        return make("swizzle", vector(len(channels)), (self,), (channels,))
+
+    def __repr__(self) -> str:
+        return f"{self.op}{self.payload or ''}({', '.join(map(repr, self.args))})"
+
+
+_nodes: WeakValueDictionary[tuple[object, ...], Node] = WeakValueDictionary()
+
+
+def make(op: str, kind: Type, args: tuple[Node, ...] = (), payload: Payload = ()) -> Node:
+    """The one node of this operation, type, arguments and payload."""
+    key = (op, kind, tuple(map(id, args)), payload)
+    node = _nodes.get(key)
+    if node is None:
+        node = Node(op, kind, args, payload)
+        _nodes[key] = node
+    return node
+
+
+def constant(*components: float) -> Node:
+    """A float of one component, or a vector of two to four."""
+    return make("constant", vector(len(components)), (), tuple(float(c) for c in components))
+
+
+def parameter(name: str, kind: Type) -> Node:
+    """A value that the runtime sets; `name` is an identifier."""
+    return make("parameter", kind, (), (name,))
+
+
+def texture(slot: str, uv: Node, linear: bool = True, repeat: bool = False) -> Node:
+    """A vec4 sampled from a slot; sRGB textures arrive in linear light."""
+    return make("sample", Type.VEC4, (uv,), (slot, linear, repeat))
+
+
+def strip(slot: str, position: Operand, row: Operand = 0.0) -> Node:
+    """A vec4 looked up in a strip at position 0..1 of a row; texel centres of the ends lie at 0 and 1."""
+    return make("strip", Type.VEC4, (as_node(position), as_node(row)), (slot,))
+
+
+def uv() -> Node:
+    """The texture coordinate; v runs down from the top left corner."""
+    return make("uv", Type.VEC2)
+
+
+def seed() -> Node:
+    """The instance's random number, 0..1."""
+    return make("seed", Type.FLOAT)
+
+
+def time() -> Node:
+    """Seconds."""
+    return make("time", Type.FLOAT)
+
+
+def as_node(operand: Operand) -> Node:
+    return operand if isinstance(operand, Node) else constant(operand)
+
+
+def splat(node: Node, kind: Type) -> Node:
+    """A float spread over the components of a vector; a node of that type stays. Raises TypeError otherwise."""
+    if node.type == kind:
+        return node
+    if node.type != Type.FLOAT:
+        raise TypeError(f"{node.type} does not go with {kind}.")
+    if node.op == "constant":
+        return make("constant", kind, (), node.payload * kind.size)
+    return make("join", kind, (node,) * kind.size)
+
+
+def componentwise(op: str, *operands: Operand) -> Node:
+    """An operation on each component; floats among vectors are spread."""
+    nodes = [as_node(operand) for operand in operands]
+    kind = max((node.type for node in nodes), key=lambda t: t.size)
+    return make(op, kind, tuple(splat(node, kind) for node in nodes))
+
+
+def minimum(a: Operand, b: Operand) -> Node:
+    return componentwise("minimum", a, b)
+
+
+def maximum(a: Operand, b: Operand) -> Node:
+    return componentwise("maximum", a, b)
+
+
+def clamp(x: Operand, low: Operand = 0.0, high: Operand = 1.0) -> Node:
+    return componentwise("clamp", x, low, high)
+
+
+def mix(a: Operand, b: Operand, share: Operand) -> Node:
+    """a where share is 0, b where it is 1."""
+    return componentwise("mix", a, b, share)
+
+
+def step(edge: Operand, x: Operand) -> Node:
+    """1 where x >= edge, otherwise 0."""
+    return componentwise("step", edge, x)
+
+
+def smoothstep(low: Operand, high: Operand, x: Operand) -> Node:
+    """3t^2 - 2t^3 between low and high; a step at low where low >= high."""
+    return componentwise("smoothstep", low, high, x)
+
+
+def absolute(x: Operand) -> Node:
+    return componentwise("abs", x)
+
+
+def sqrt(x: Operand) -> Node:
+    """Square root; 0 for negative numbers."""
+    return componentwise("sqrt", x)
+
+
+def power(x: Operand, exponent: Operand) -> Node:
+    """x to the exponent; negative x count as 0."""
+    return componentwise("pow", x, exponent)
+
+
+def floor(x: Operand) -> Node:
+    return componentwise("floor", x)
+
+
+def fract(x: Operand) -> Node:
+    return componentwise("fract", x)
+
+
+def sin(x: Operand) -> Node:
+    """Sine of radians."""
+    return componentwise("sin", x)
+
+
+def cos(x: Operand) -> Node:
+    """Cosine of radians."""
+    return componentwise("cos", x)
+
+
+def atan2(y: Operand, x: Operand) -> Node:
+    """Angle in radians, -pi..pi; 0 at the origin."""
+    return componentwise("atan2", y, x)
+
+
+def select(condition: Operand, if_true: Operand, if_false: Operand) -> Node:
+    """if_true where condition > 0.5, otherwise if_false."""
+    return componentwise("select", condition, if_true, if_false)
+
+
+def length(x: Node) -> Node:
+    return make("length", Type.FLOAT, (x,))
+
+
+def dot(a: Node, b: Node) -> Node:
+    if a.type != b.type:
+        raise TypeError(f"dot of {a.type} and {b.type}.")
+    return make("dot", Type.FLOAT, (a, b))
+
+
+def matrix(rows: tuple[tuple[float, ...], ...], x: Node) -> Node:
+    """A constant 3x3 matrix, given by rows, times a vec3."""
+    if x.type != Type.VEC3:
+        raise TypeError(f"a 3x3 matrix times {x.type}.")
+    return make("matrix", Type.VEC3, (x,), tuple(float(v) for row in rows for v in row))
+
+
+def join(*parts: Operand) -> Node:
+    """A vector of the components of its parts, in order."""
+    nodes = tuple(as_node(part) for part in parts)
+    return make("join", vector(sum(node.type.size for node in nodes)), nodes)
+
+
+def in_order(outputs: Iterable[Node]) -> list[Node]:
+    """All nodes below the outputs, each once, arguments before their users."""
+    done: dict[int, Node] = {}
+    for output in outputs:
+        stack = [(output, False)]
+        while stack:
+            node, expanded = stack.pop()
+            if id(node) in done:
+                continue
+            if expanded:
+                done[id(node)] = node
+            else:
+                stack.append((node, True))
+                stack.extend((arg, False) for arg in reversed(node.args))
+    return list(done.values())
+
+
+def total(nodes: Iterable[Node]) -> Node:
+    """The sum of one or more nodes."""
+    first, *rest = nodes
+    for node in rest:
+        first = first + node
+    return first
+
+
+def channels(node: Node) -> tuple[Node, ...]:
+    """Each component of a vector as a float."""
+    return tuple(node["xyzw"[i]] for i in range(node.type.size))
+

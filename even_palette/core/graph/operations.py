@@ -1,0 +1,114 @@
+"""The table of operations: each row defines one for all back ends.
+
+A row gives the NumPy function on arrays (floats as (...), vectors as (..., n), float32), and the GLSL expression with {0},
+{1}, … for the arguments. Where GLSL leaves a case open (division by zero, powers of negative numbers), `helper` is a
+scalar GLSL function that closes it, spread over vectors by the emitter.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, float32
+from even_palette.core.graph.types import Payload, Type
+
+Evaluate = Callable[..., Floats]
+
+
+@dataclass(frozen=True)
+class Operation:
+    """One row. `componentwise` operations take equal types and give that type."""
+
+    name: str
+    arity: int
+    evaluate: Evaluate
+    glsl: str
+    helper: str = ""
+    componentwise: bool = True
+
+
+def _divide(a: Floats, b: Floats) -> Floats:
+    zero = b == 0
+    return float32(np.where(zero, 0, a / np.where(zero, 1, b)))
+
+
+def _smoothstep(low: Floats, high: Floats, x: Floats) -> Floats:
+    t = np.clip(_divide(x - low, high - low), 0, 1)
+    return float32(np.where(low >= high, x >= low, t * t * (3 - 2 * t)))
+
+
+def _matrix(x: Floats, payload: Payload) -> Floats:
+    return float32(x @ np.array(payload, dtype=np.float32).reshape(3, 3).T)
+
+
+def _swizzle(x: Floats, payload: Payload) -> Floats:
+    picked = ["xyzw".index(letter) for letter in str(payload[0])]
+    return x[..., picked[0]] if len(picked) == 1 else x[..., picked]
+
+
+TABLE: dict[str, Operation] = {
+    row.name: row
+    for row in (
+        Operation("add", 2, lambda a, b: a + b, "({0} + {1})"),
+        Operation("subtract", 2, lambda a, b: a - b, "({0} - {1})"),
+        Operation("multiply", 2, lambda a, b: a * b, "({0} * {1})"),
+        Operation(
+            "divide", 2, _divide, "ep_divide({0}, {1})", "(float a, float b) { return b == 0.0 ? 0.0 : a / b; }"
+        ),
+        Operation("minimum", 2, np.minimum, "min({0}, {1})"),
+        Operation("maximum", 2, np.maximum, "max({0}, {1})"),
+        Operation(
+            "clamp", 3, lambda x, a, b: np.minimum(np.maximum(x, a), b), "min(max({0}, {1}), {2})"
+        ),
+        Operation("mix", 3, lambda a, b, t: a * (1 - t) + b * t, "mix({0}, {1}, {2})"),
+        Operation("step", 2, lambda edge, x: float32(x >= edge), "step({0}, {1})"),
+        Operation(
+            "smoothstep",
+            3,
+            _smoothstep,
+            "ep_smoothstep({0}, {1}, {2})",
+            "(float a, float b, float x) { return a >= b ? step(a, x) : smoothstep(a, b, x); }",
+        ),
+        Operation("abs", 1, np.abs, "abs({0})"),
+        Operation(
+            "sqrt", 1, lambda x: np.sqrt(np.maximum(x, 0)), "ep_sqrt({0})", "(float x) { return sqrt(max(x, 0.0)); }"
+        ),
+        Operation(
+            "pow",
+            2,
+            lambda x, e: np.maximum(x, 0) ** e,
+            "ep_pow({0}, {1})",
+            "(float x, float e) { return x > 0.0 ? pow(x, e) : (e == 0.0 ? 1.0 : 0.0); }",
+        ),
+        Operation("floor", 1, np.floor, "floor({0})"),
+        Operation("fract", 1, lambda x: x - np.floor(x), "fract({0})"),
+        Operation("sin", 1, np.sin, "sin({0})"),
+        Operation("cos", 1, np.cos, "cos({0})"),
+        Operation(
+            "atan2",
+            2,
+            np.arctan2,
+            "ep_atan2({0}, {1})",
+            "(float y, float x) { return x == 0.0 && y == 0.0 ? 0.0 : atan(y, x); }",
+        ),
+        Operation(
+            "select",
+            3,
+            lambda c, a, b: np.where(c > 0.5, a, b),
+            "ep_select({0}, {1}, {2})",
+            "(float c, float a, float b) { return c > 0.5 ? a : b; }",
+        ),
+        Operation("length", 1, lambda x: np.sqrt((x * x).sum(axis=-1)), "length({0})", componentwise=False),
+        Operation("dot", 2, lambda a, b: (a * b).sum(axis=-1), "dot({0}, {1})", componentwise=False),
+        Operation("matrix", 1, _matrix, "({matrix} * {0})", componentwise=False),
+        Operation("swizzle", 1, _swizzle, "{0}.{payload}", componentwise=False),
+    )
+}
+"""Operations on values. Inputs, `join` and the texture look-ups need a context and stand in each back end."""
+
+
+def fits(name: str, args: tuple[Type, ...], declared: Type) -> bool:
+    """Whether `declared` can be the type of this operation of the table on arguments of these types."""
+    row = TABLE[name]
+    return len(args) == row.arity and (not row.componentwise or all(kind == declared for kind in args))

@@ -1,0 +1,242 @@
+"""The kit as an immutable tree of frozen structs, and what makes one valid."""
+
+import math
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import TypeVar
+
+import msgspec
+from msgspec.structs import replace
+
+from even_palette.core.colour.hexcode import Rgb8
+from even_palette.core.errors import UserError
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.declare import ValueSpec
+from even_palette.core.material.model import (
+    Blending,
+    Bound,
+    Coat,
+    Parameter,
+    Setting,
+    Value,
+    ValueKind,
+    Variant,
+)
+from even_palette.core.material.variants import lineage
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding
+from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.weights import Resolve
+
+FORMAT = 1
+MOST_REGIONS = 60
+"""Four regions a plane, fifteen planes and the base colour fill the 16 texture units that OpenGL 3.3 grants."""
+
+
+class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A map that the kit reads from a file: absolute path in memory, relative to the kit in kit.json."""
+
+    role: Role
+    path: str
+    encoding: Encoding
+    size: int = 0
+    sha256: str = ""
+
+
+class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A named area of a sheet: its ID colour, how that is keyed (tolerances in 8-bit levels), and its coat.
+
+    `key` is an identifier that stays when the name changes.
+    """
+
+    key: str
+    name: str
+    id_colour: Rgb8
+    inner: float = 12.0
+    outer: float = 96.0
+    metric: Metric = Metric.CHEBYSHEV
+    coat: Coat = Coat("tint")
+
+
+class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """One UV tile: its maps, its regions from the topmost down, and how overlaps of their masks are resolved."""
+
+    name: str
+    sources: tuple[Source, ...] = ()
+    regions: tuple[Region, ...] = ()
+    resolve: Resolve = Resolve.SHARE
+
+    def source(self, role: Role) -> Source | None:
+        return next((source for source in self.sources if source.role == role), None)
+
+    def region(self, key: str) -> Region:
+        """The region with this key. Raises KeyError if there is none."""
+        for region in self.regions:
+            if region.key == key:
+                return region
+        raise KeyError(key)
+
+
+class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """The document."""
+
+    name: str = "Untitled"
+    format: int = FORMAT
+    sheet: Sheet = Sheet("Sheet")
+    parameters: tuple[Parameter, ...] = ()
+    variants: tuple[Variant, ...] = ()
+    blending: Blending = Blending.LINEAR
+
+    def parameter(self, name: str) -> Parameter:
+        """The parameter with this name. Raises KeyError if there is none."""
+        for parameter in self.parameters:
+            if parameter.name == name:
+                return parameter
+        raise KeyError(name)
+
+    def variant(self, name: str) -> Variant:
+        """The variant with this name. Raises KeyError if there is none."""
+        for variant in self.variants:
+            if variant.name == name:
+                return variant
+        raise KeyError(name)
+
+
+@dataclass(frozen=True)
+class ValueUse:
+    """One value of one region's coat: what declares it and what it is set to."""
+
+    region: Region
+    spec: ValueSpec
+    value: Value
+
+
+def value_uses(kit: Kit) -> Iterator[ValueUse]:
+    """Every value of every coat, defaults filled in, in the order of the regions."""
+    for region in kit.sheet.regions:
+        for spec in COATS[region.coat.kind].values:
+            yield ValueUse(region, spec, region.coat.values.get(spec.name, spec.default))
+
+
+def users_of(kit: Kit, parameter: str) -> list[ValueUse]:
+    """The values that are bound to a parameter."""
+    return [use for use in value_uses(kit) if isinstance(use.value, Bound) and use.value.parameter == parameter]
+
+
+T = TypeVar("T")
+
+
+def change_one(items: tuple[T, ...], which: Callable[[T], bool], change: Callable[[T], T]) -> tuple[T, ...]:
+    """The items with the change made to those that match."""
+    return tuple(change(item) if which(item) else item for item in items)
+
+
+def with_region(kit: Kit, key: str, change: Callable[[Region], Region]) -> Kit:
+    """The kit with one region changed. Raises KeyError if there is none with this key."""
+    kit.sheet.region(key)
+    regions = change_one(kit.sheet.regions, lambda region: region.key == key, change)
+    return replace(kit, sheet=replace(kit.sheet, regions=regions))
+
+
+def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
+    """`wanted`, with a number behind it if it is taken."""
+    names = set(taken)
+    number, name = 2, wanted
+    while name in names:
+        name, number = f"{wanted}{joiner}{number}", number + 1
+    return name
+
+
+def identifier(text: str) -> str:
+    """A lower-case ASCII identifier made from any text, without doubled underscores (GLSL reserves those)."""
+    letters = "".join(c if c.isascii() and c.isalnum() else "_" for c in text.lower())
+    words = [word for word in letters.split("_") if word]
+    name = "_".join(words)[:48].rstrip("_") or "item"
+    return f"n{name}" if name[0].isdigit() else name
+
+
+def check_kit(kit: Kit) -> None:
+    """Raise UserError for a kit that decodes but does not hold together."""
+    if kit.format != FORMAT:
+        raise UserError(f"the kit has format {kit.format}; this version reads format {FORMAT}.")
+    if len(kit.sheet.regions) > MOST_REGIONS:
+        raise UserError(f"{len(kit.sheet.regions)} regions; the limit is {MOST_REGIONS} on one sheet.")
+    _distinct("region", [region.key for region in kit.sheet.regions])
+    _distinct("region name", [region.name for region in kit.sheet.regions])
+    _distinct("map", [source.role for source in kit.sheet.sources])
+    _distinct("parameter", [parameter.name for parameter in kit.parameters])
+    _distinct("variant", [variant.name for variant in kit.variants])
+    for region in kit.sheet.regions:
+        _check_region(region)
+    for parameter in kit.parameters:
+        if identifier(parameter.name) != parameter.name:
+            raise UserError(f"parameter “{parameter.name[:40]}” is not a plain identifier.")
+        if parameter.kind == ValueKind.CHOICE or not (parameter.low < parameter.high):
+            raise UserError(f"parameter “{parameter.name}” has no usable range.")
+        check_setting(parameter, parameter.default)
+    for use in value_uses(kit):
+        _check_use(kit, use)
+    for variant in kit.variants:
+        _check_variant(kit, variant)
+
+
+def check_setting(parameter: Parameter, setting: Setting) -> None:
+    """Raise UserError unless the setting is of the parameter's kind and finite."""
+    parts = setting if isinstance(setting, tuple) else (setting,)
+    if isinstance(setting, tuple) != (parameter.kind == ValueKind.COLOUR) or not all(map(math.isfinite, parts)):
+        raise UserError(f"parameter “{parameter.name}” cannot be {str(setting)[:40]}.")
+
+
+def _distinct(what: str, names: list[str]) -> None:
+    for name in names:
+        if not name or names.count(name) > 1:
+            raise UserError(f"the {what} “{name[:40]}” is there more than once or has no name.")
+
+
+def _check_region(region: Region) -> None:
+    if identifier(region.key) != region.key:
+        raise UserError(f"region key “{region.key[:40]}” is not a plain identifier.")
+    if not all(0 <= level <= 255 for level in region.id_colour):
+        raise UserError(f"region “{region.name[:40]}” has an ID colour outside 0..255.")
+    if not (0 <= region.inner <= 512 and 0 <= region.outer <= 512):
+        raise UserError(f"region “{region.name[:40]}” has tolerances outside 0..512 levels.")
+    if region.coat.kind not in COATS:
+        raise UserError(f"region “{region.name[:40]}” wears an unknown coat “{region.coat.kind[:40]}”.")
+    known = {spec.name for spec in COATS[region.coat.kind].values}
+    for name in region.coat.values:
+        if name not in known:
+            raise UserError(f"the coat of region “{region.name[:40]}” has no value “{name[:40]}”.")
+
+
+def _check_use(kit: Kit, use: ValueUse) -> None:
+    where = f"“{use.spec.label}” of region “{use.region.name[:40]}”"
+    value, kind = use.value, use.spec.kind
+    if isinstance(value, Bound):
+        try:
+            parameter = kit.parameter(value.parameter)
+        except KeyError:
+            raise UserError(f"{where} is bound to “{value.parameter[:40]}”, which is not there.") from None
+        if parameter.kind != kind:
+            raise UserError(f"{where} is bound to “{parameter.name}”, which is a {parameter.kind}.")
+    elif kind == ValueKind.CHOICE:
+        if value not in [name for name, _ in use.spec.choices]:
+            raise UserError(f"{where} cannot be {str(value)[:40]}.")
+    elif isinstance(value, str):
+        raise UserError(f"{where} cannot be a word.")
+    else:
+        check_setting(Parameter(use.spec.name, kind, use.spec.default), value)  # type: ignore[arg-type]
+
+
+def _check_variant(kit: Kit, variant: Variant) -> None:
+    try:
+        lineage(kit.variants, variant.name)
+    except KeyError:
+        raise UserError(f"variant “{variant.name[:40]}” has an ancestor that is not there.") from None
+    except ValueError as error:
+        raise UserError(str(error)) from None
+    for name, setting in variant.values.items():
+        try:
+            parameter = kit.parameter(name)
+        except KeyError:
+            raise UserError(f"variant “{variant.name[:40]}” sets “{name[:40]}”, which is not there.") from None
+        check_setting(parameter, setting)

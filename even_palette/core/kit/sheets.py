@@ -1,0 +1,211 @@
+"""What follows from a sheet: its planes, masks, weights, means and tones, memoised by content."""
+
+import hashlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, Levels, Samples, float32
+from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.kit.derive import Cache
+from even_palette.core.kit.model import Kit, Region, Sheet, Source
+from even_palette.core.material.build import Dressed, Material, build_material
+from even_palette.core.colour.luma import luminance
+from even_palette.core.raster.files import read_plane
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane, rgb_of
+from even_palette.core.raster.sampling import sample, texel_centres
+from even_palette.core.regions.id_colours import IdColours, list_id_colours
+from even_palette.core.regions.keying import key_mask
+from even_palette.core.regions.packing import pack_weights
+from even_palette.core.regions.weights import Coverage, coverage, mean_coverage, quantize_weights, resolve_weights
+
+BAND_ROWS = 256
+MOST_MASK_SUM = 4
+TONES = 24
+GREY = Plane(np.full((1, 1, 3), 128, dtype=np.uint8), Encoding.SRGB)
+
+
+@dataclass(frozen=True)
+class SheetWeights:
+    """Weights (R, H, W) uint8, also packed; the sum of the masks before overlaps were resolved, and coverage.
+
+    `mask_sum` (H, W, 1) uint16 holds a quarter of the sum, so that sums up to 4 fit.
+    """
+
+    levels: Levels
+    packed: tuple[Plane, ...]
+    mask_sum: Plane
+    coverage: Coverage
+    content_id: str
+
+
+class Sheets:
+    """Derived results of sheets. Holds nothing but the cache; all methods may be called from any thread."""
+
+    def __init__(self, cache: Cache | None = None) -> None:
+        self.cache = cache or Cache()
+
+    def plane(self, source: Source) -> Plane:
+        """The plane of a map. Raises UserError if its file cannot be read."""
+        key = ("plane", source.path, source.sha256)
+        read = self.cache.get(key, lambda: read_plane(Path(source.path), Encoding.DATA, known_id=source.sha256))
+        return read.with_encoding(source.encoding)
+
+    def base_colour(self, sheet: Sheet) -> Plane:
+        """The base colour with three channels; a grey texel where there is none."""
+        source = sheet.source(Role.BASE_COLOUR)
+        return self.plane(source) if source else GREY
+
+    def id_levels(self, sheet: Sheet) -> Plane | None:
+        """The ID map in 8 bits, if there is one."""
+        source = sheet.source(Role.ID)
+        if source is None:
+            return None
+        plane = self.plane(source)
+        return plane if plane.samples.dtype == np.uint8 else Plane(plane.levels8(), Encoding.DATA, plane.content_id)
+
+    def id_colours(self, sheet: Sheet) -> IdColours:
+        plane = self.id_levels(sheet)
+        if plane is None:
+            return IdColours((), 0)
+        return self.cache.get(("id colours", plane.content_id), lambda: list_id_colours(plane.samples))
+
+    def mask(self, sheet: Sheet, region: Region) -> Floats:
+        """The mask of one region, (H, W), before overlaps are resolved."""
+        plane = self.id_levels(sheet)
+        if plane is None:
+            return np.zeros((1, 1), dtype=np.float32)
+        return self.cache.get(
+            ("mask", plane.content_id, _keying(region)), lambda: _mask(plane.samples, region)
+        )
+
+    def weights_key(self, sheet: Sheet) -> tuple[object, ...]:
+        plane = self.id_levels(sheet)
+        return (
+            "weights",
+            plane.content_id if plane else "",
+            sheet.resolve,
+            tuple(_keying(region) for region in sheet.regions),
+        )
+
+    def weights(
+        self, sheet: Sheet, progress: Progress = silent, cancel: CancelToken | None = None
+    ) -> SheetWeights:
+        """The weights as they are shipped, in 8 bits. Raises Cancelled if the token is cancelled."""
+        key = self.weights_key(sheet)
+
+        def compute() -> SheetWeights:
+            plane = self.id_levels(sheet)
+            ids = plane.samples if plane else np.zeros((1, 1, 3), dtype=np.uint8)
+            regions = sheet.regions if plane else ()
+            height, width = ids.shape[:2]
+            levels = np.zeros((len(sheet.regions), height, width), dtype=np.uint8)
+            sums = np.zeros((height, width, 1), dtype=np.uint16)
+            seen = []
+            for first, last in bands(height):
+                if cancel:
+                    cancel.check()
+                progress(first / height, "Weights")
+                masks = np.zeros((len(regions), last - first, width), dtype=np.float32)
+                for index, region in enumerate(regions):
+                    masks[index] = _mask(ids[first:last], region)
+                total = masks.sum(axis=0)
+                sums[first:last, :, 0] = np.minimum(total / MOST_MASK_SUM, 1) * 65535 + 0.5
+                seen.append((last - first, coverage(total)))
+                if regions:
+                    levels[:, first:last] = quantize_weights(resolve_weights(masks, sheet.resolve))
+            return SheetWeights(
+                levels, pack_weights(levels), Plane(sums, Encoding.DATA), mean_coverage(seen), _name(key)
+            )
+
+        return self.cache.get(key, compute)
+
+    def means(self, sheet: Sheet) -> Floats:
+        """The mean of the linear base colour in each region, weighted by the shipped weights; (R, 3)."""
+        weights, base = self.weights(sheet), self.base_colour(sheet)
+
+        def compute() -> Floats:
+            totals = np.zeros((len(sheet.regions), 3))
+            counts = np.zeros(len(sheet.regions))
+            for colours, levels in aligned_bands(base, weights.levels):
+                share = float32(levels.reshape(len(levels), -1))
+                totals += share @ colours.reshape(-1, 3)
+                counts += share.sum(axis=1)
+            return float32(totals / np.maximum(counts, 1)[:, None])
+
+        return self.cache.get(("means", base.content_id, self.weights_key(sheet)), compute)
+
+    def tones(self, sheet: Sheet) -> Floats:
+        """Typical colours of each region's paint from its darkest to its lightest: (R, 24, 3), linear."""
+        weights, base = self.weights(sheet), self.base_colour(sheet)
+
+        def compute() -> Floats:
+            colours, levels = thinned(base, weights.levels, 512)
+            tones = np.zeros((len(levels), TONES, 3), dtype=np.float32)
+            for index, level in enumerate(levels):
+                inside = colours[level > 127]
+                if len(inside):
+                    ordered = inside[np.argsort(luminance(inside), kind="stable")]
+                    tones[index] = [part.mean(axis=0) for part in _parts(ordered, TONES)]
+            return tones
+
+        return self.cache.get(("tones", base.content_id, self.weights_key(sheet)), compute)
+
+    def material(self, kit: Kit, live: bool = False) -> Material:
+        """The material of the kit's sheet."""
+        means = self.means(kit.sheet)
+        dressed = [
+            Dressed(region.key, region.name, region.coat, (float(mean[0]), float(mean[1]), float(mean[2])))
+            for region, mean in zip(kit.sheet.regions, means, strict=True)
+        ]
+        return build_material(dressed, kit.parameters, kit.blending, live)
+
+
+def _name(key: tuple[object, ...]) -> str:
+    return hashlib.sha256(repr(key).encode()).hexdigest()
+
+
+def _keying(region: Region) -> tuple[object, ...]:
+    return (region.id_colour, region.inner, region.outer, region.metric)
+
+
+def _mask(levels: Samples, region: Region) -> Floats:
+    return key_mask(levels, region.id_colour, region.inner, region.outer, region.metric)
+
+
+def _parts(ordered: Floats, count: int) -> Iterator[Floats]:
+    edges = np.linspace(0, len(ordered), count + 1).astype(int)
+    for first, last in zip(edges[:-1], edges[1:], strict=True):
+        yield ordered[min(first, len(ordered) - 1) : max(last, first + 1)]
+
+
+def bands(height: int) -> Iterator[tuple[int, int]]:
+    """Rows first..last of pieces that keep the memory of full-size work small."""
+    for first in range(0, height, BAND_ROWS):
+        yield first, min(first + BAND_ROWS, height)
+
+
+def aligned_bands(base: Plane, levels: Levels) -> Iterator[tuple[Floats, Floats]]:
+    """Bands of the base colour, (h, W, 3) linear, each with the weights (R, h, W) at its texels, 0..255."""
+    same = levels.shape[1:] == (base.height, base.width)
+    for first, last in bands(base.height):
+        colours = float32(rgb_of(base.rows(first, last).linear()))
+        if same:
+            yield colours, float32(levels[:, first:last])
+        else:
+            uv = texel_centres(base.height, base.width)[first:last]
+            planes = [Plane(level[..., None], Encoding.DATA) for level in levels]
+            sampled = [sample(plane, uv)[..., 0] * np.float32(255) for plane in planes]
+            yield colours, float32(sampled).reshape(len(levels), last - first, base.width)
+
+
+def thinned(base: Plane, levels: Levels, most: int) -> tuple[Floats, Floats]:
+    """Colours (n, m, 3) linear and weights (R, n, m) 0..255 at a grid of at most `most` texels a side."""
+    step = max(1, -(-max(base.height, base.width) // most))
+    colours = float32(rgb_of(Plane(base.samples[::step, ::step], base.encoding).linear()))
+    rows = (np.arange(0, base.height, step) + 0.5) / base.height * levels.shape[1]
+    columns = (np.arange(0, base.width, step) + 0.5) / base.width * levels.shape[2]
+    return colours, float32(levels[:, rows.astype(int)][:, :, columns.astype(int)])

@@ -1,0 +1,235 @@
+"""Keeping kits on disk so that a save cannot lose work.
+
+A kit is a folder: `kit.json`, `blobs/` with maps that the kit took in, named by their content hash, and beside the save
+`kit.autosave.json`. Every file is written whole beside its name, synced, and renamed.
+"""
+
+import contextlib
+import hashlib
+import os
+import shutil
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+from filelock import FileLock, Timeout
+from msgspec.structs import replace
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit.model import Kit, Source, check_kit
+
+KIT_FILE = "kit.json"
+AUTOSAVE_FILE = "kit.autosave.json"
+LOCK_FILE = ".kit.lock"
+BLOBS = "blobs"
+MOST_JSON_BYTES = 64 << 20
+
+
+def encode_kit(kit: Kit, folder: Path) -> bytes:
+    """The text of kit.json for a kit kept in this folder: paths of maps are relative to it."""
+
+    def relative(source: Source) -> Source:
+        if not source.path:
+            return source
+        with contextlib.suppress(ValueError):
+            return replace(source, path=Path(os.path.relpath(source.path, folder.resolve())).as_posix())
+        return source
+
+    stored = _with_sources(kit, relative)
+    return msgspec.json.format(msgspec.json.encode(stored), indent=2) + b"\n"
+
+
+def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
+    """The kit that kit.json describes; paths become absolute. Raises UserError, naming the file."""
+    try:
+        kit = msgspec.json.decode(text, type=Kit)
+        check_kit(kit)
+    except (msgspec.MsgspecError, UserError, RecursionError, UnicodeDecodeError) as error:
+        raise UserError(f"{name}: not a kit that can be opened: {_sentence(error)}") from None
+
+    def absolute(source: Source) -> Source:
+        if "\0" in source.path:
+            raise UserError(f"{name}: a map has an impossible path.")
+        return replace(source, path=os.path.normpath(folder.resolve() / source.path))
+
+    return _with_sources(kit, absolute)
+
+
+def _sentence(error: Exception) -> str:
+    return " ".join(str(error).split())[:200]
+
+
+def _with_sources(kit: Kit, change: Callable[[Source], Source]) -> Kit:
+    return replace(kit, sheet=replace(kit.sheet, sources=tuple(change(s) for s in kit.sheet.sources)))
+
+
+def kit_schema() -> dict[str, object]:
+    """JSON Schema of kit.json."""
+    return msgspec.json.schema(Kit)
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Replace a file in one step: written beside it, synced, renamed. Raises OSError; the old file then stays."""
+    handle, name = tempfile.mkstemp(prefix=f".{path.name}-", dir=path.parent)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        os.replace(name, path)
+        _sync_folder(path.parent)
+    except BaseException:
+        Path(name).unlink(missing_ok=True)
+        raise
+
+
+def _sync_folder(folder: Path) -> None:
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+@dataclass(frozen=True)
+class Fingerprint:
+    """Size in bytes and SHA-256 of a file."""
+
+    size: int
+    sha256: str
+
+
+def fingerprint(path: Path) -> Fingerprint:
+    """Raises UserError if the file cannot be read."""
+    try:
+        with path.open("rb") as file:
+            digest = hashlib.file_digest(file, "sha256")
+            return Fingerprint(os.fstat(file.fileno()).st_size, digest.hexdigest())
+    except OSError as error:
+        raise UserError(f"{path}: cannot be read ({error.strerror}).") from error
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A kit as it was found: the save, and the autosave where that is newer and differs."""
+
+    saved: Kit
+    recovered: Kit | None
+
+
+class KitFolder:
+    """A kit's folder, held by a lock while it is open. Without the lock, `read_only` says why."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.read_only = ""
+        self._lock = FileLock(folder / LOCK_FILE)
+        try:
+            self._lock.acquire(timeout=0)
+        except Timeout:
+            self.read_only = "it is open in another window"
+        except OSError as error:
+            self.read_only = f"its folder cannot be written ({error.strerror})"
+
+    @classmethod
+    def create(cls, folder: Path) -> "KitFolder":
+        """A folder for a kit that is new there. Raises UserError if there is one already or it cannot be made."""
+        if (folder / KIT_FILE).exists():
+            raise UserError(f"{folder}: there is a kit already; choose another folder.")
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise UserError(f"{folder}: the folder cannot be made ({error.strerror}).") from error
+        made = cls(folder)
+        if made.read_only:
+            raise UserError(f"{folder}: the kit cannot be saved there: {made.read_only}.")
+        return made
+
+    def open(self) -> Opened:
+        """Read the save and a newer autosave. Raises UserError if the save cannot be read.
+
+        A folder with an autosave alone is a kit that was never saved: its recovered state stands on an empty save.
+        """
+        saved_path, auto_path = self.folder / KIT_FILE, self.folder / AUTOSAVE_FILE
+        if not saved_path.exists() and auto_path.exists():
+            return Opened(Kit(), self._read(auto_path))
+        saved = self._read(saved_path)
+        recovered = None
+        with contextlib.suppress(OSError, UserError):
+            if auto_path.stat().st_mtime_ns > saved_path.stat().st_mtime_ns:
+                recovered = self._read(auto_path)
+        return Opened(saved, recovered if recovered != saved else None)
+
+    def _read(self, path: Path) -> Kit:
+        try:
+            if path.stat().st_size > MOST_JSON_BYTES:
+                raise UserError(f"{path}: larger than {MOST_JSON_BYTES} bytes, so it is not read.")
+            return decode_kit(path.read_bytes(), self.folder, str(path))
+        except OSError as error:
+            raise UserError(f"{path}: cannot be opened ({error.strerror}).") from error
+
+    def save(self, kit: Kit) -> Kit:
+        """Save the kit; returns it with maps taken in by another folder pointing to this one's copies.
+
+        Raises UserError if that fails; the last save is then still whole.
+        """
+        self._must_write()
+        try:
+            kept = _with_sources(kit, self._adopt)
+            write_whole(self.folder / KIT_FILE, encode_kit(kept, self.folder))
+            (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
+        except OSError as error:
+            raise UserError(f"{self.folder}: the kit could not be saved ({error.strerror}).") from error
+        return kept
+
+    def autosave(self, kit: Kit) -> None:
+        """Write the kit beside the save. Raises UserError if that fails."""
+        self._must_write()
+        try:
+            write_whole(self.folder / AUTOSAVE_FILE, encode_kit(kit, self.folder))
+        except OSError as error:
+            raise UserError(f"{self.folder}: autosave failed ({error.strerror}).") from error
+
+    def drop_autosave(self) -> None:
+        if not self.read_only:
+            (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
+
+    def take_in(self, path: Path) -> tuple[Path, Fingerprint]:
+        """Copy a map into the kit as a blob named by its content. Raises UserError if that fails."""
+        self._must_write()
+        seen = fingerprint(path)
+        blob = self.folder / BLOBS / f"{seen.sha256}{path.suffix.lower()}"
+        if not blob.exists():
+            try:
+                blob.parent.mkdir(exist_ok=True)
+                write_whole(blob, path.read_bytes())
+            except OSError as error:
+                raise UserError(f"{path.name}: could not be taken into the kit ({error.strerror}).") from error
+        return blob, seen
+
+    def _adopt(self, source: Source) -> Source:
+        """A source whose file is another kit's blob comes along into this folder."""
+        path = Path(source.path)
+        ours = self.folder / BLOBS
+        foreign = path.parent.name == BLOBS and path.stem == source.sha256 and path.parent != ours.resolve()
+        if not foreign or not path.exists():
+            return source
+        blob, _ = self.take_in(path)
+        return replace(source, path=str(blob.resolve()))
+
+    def _must_write(self) -> None:
+        if self.read_only:
+            raise UserError(f"{self.folder}: the kit is read-only: {self.read_only}.")
+
+    def close(self) -> None:
+        """Let go of the lock."""
+        if self._lock.is_locked:
+            self._lock.release()
+
+    def remove(self) -> None:
+        """Delete a folder that was only ever an autosave."""
+        self.close()
+        if not (self.folder / KIT_FILE).exists():
+            shutil.rmtree(self.folder, ignore_errors=True)

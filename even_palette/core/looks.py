@@ -1,0 +1,182 @@
+"""What a pane can look at. Each look is an expression, so every back end shows the same."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.colour.srgb import srgb_to_linear
+from even_palette.core.errors import UserError
+from even_palette.core.graph import nodes
+from even_palette.core.graph.nodes import Node
+from even_palette.core.graph.reference import Environment, evaluate
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheets import MOST_MASK_SUM, Sheets
+from even_palette.core.material.build import BASE_SLOT, weights_slot
+from even_palette.core.material.colour_nodes import encode
+from even_palette.core.material.variants import MASTER, resolve
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane, to_levels8
+from even_palette.core.regions.packing import plane_and_channel
+
+HOLE = (0.13, 0.42, 0.95)
+OVERLAP = (0.98, 0.58, 0.08)
+COVERED = 0.78
+
+
+class LookKind(StrEnum):
+    RESULT = "result"
+    SOURCE = "source"
+    ID = "ID colours"
+    WEIGHT = "weight"
+    HEAT = "sum of masks"
+
+
+@dataclass(frozen=True)
+class Look:
+    """What to show: the result of a variant, a source map, ID colours, one region's weight, or the sum of masks."""
+
+    kind: LookKind = LookKind.RESULT
+    variant: str = MASTER
+    region: str = ""
+    role: Role = Role.BASE_COLOUR
+
+
+@dataclass(frozen=True)
+class View:
+    """Which part of the sheet: uv of the upper left corner, uv per pixel across and down, and the size in pixels."""
+
+    origin: tuple[float, float]
+    scale: tuple[float, float]
+    width: int
+    height: int
+
+    def uv(self) -> Floats:
+        """uv of every pixel centre, (height, width, 2)."""
+        u = self.origin[0] + (np.arange(self.width) + 0.5) * self.scale[0]
+        v = self.origin[1] + (np.arange(self.height) + 0.5) * self.scale[1]
+        return float32(np.stack(np.broadcast_arrays(u[None, :], v[:, None]), axis=-1))
+
+
+def whole_sheet(width: int, height: int) -> View:
+    """One pixel a texel."""
+    return View((0.0, 0.0), (1 / width, 1 / height), width, height)
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A look made ready: an expression of encoded RGB, vec3, with the planes and inputs that it needs."""
+
+    output: Node
+    textures: Mapping[str, Plane]
+    inputs: Mapping[str, float | tuple[float, ...]]
+    sharp: bool = False
+
+
+def picture(kit: Kit, sheets: Sheets, look: Look) -> Picture:
+    """The expression of a look. Raises UserError if a map that it needs cannot be read."""
+    match look.kind:
+        case LookKind.RESULT:
+            material = sheets.material(kit, live=True)
+            textures = {BASE_SLOT: sheets.base_colour(kit.sheet)}
+            for index, plane in enumerate(sheets.weights(kit.sheet).packed):
+                textures[weights_slot(index)] = plane
+            settings = resolve(kit.parameters, kit.variants, look.variant)
+            return Picture(encode(nodes.clamp(material.output)), textures, material.inputs(settings))
+        case LookKind.SOURCE:
+            source = kit.sheet.source(look.role)
+            if source is None:
+                raise UserError(f"There is no {look.role} map yet; open one in Source.")
+            return map_picture(sheets.plane(source))
+        case LookKind.ID:
+            ids = sheets.id_levels(kit.sheet)
+            if ids is None:
+                raise UserError("There is no ID map yet; open one in Source.")
+            return map_picture(ids, sharp=True)
+        case LookKind.WEIGHT:
+            names = [region.key for region in kit.sheet.regions]
+            if look.region not in names:
+                raise UserError("Choose a region to see its weight.")
+            plane_index, channel = plane_and_channel(names.index(look.region))
+            texel = nodes.texture("weights", nodes.uv())["xyzw"[channel]]
+            packed = sheets.weights(kit.sheet).packed[plane_index]
+            return Picture(nodes.join(texel, texel, texel), {"weights": packed}, {})
+        case LookKind.HEAT:
+            return Picture(_heat(), {"mask_sum": sheets.weights(kit.sheet).mask_sum}, {})
+
+
+def map_picture(plane: Plane, sharp: bool = False) -> Picture:
+    """A plane as it is stored; colour planes are filtered in linear light, then encoded."""
+    texel = nodes.texture("map", nodes.uv(), linear=not sharp)
+    colour = texel["xxx"] if plane.channels < 3 else texel["xyz"]
+    if plane.encoding != Encoding.DATA:
+        colour = encode(nodes.clamp(colour))
+    return Picture(colour, {"map": plane}, {}, sharp)
+
+
+def _heat() -> Node:
+    """Sum of masks: blue where a texel is not fully claimed, grey at exactly 1, orange where it is claimed twice."""
+    total = nodes.texture("mask_sum", nodes.uv())["x"] * MOST_MASK_SUM
+    step = 1 / 255
+    grey = nodes.constant(COVERED, COVERED, COVERED)
+    hole = nodes.constant(*HOLE) * (nodes.clamp(total) * 0.75 + 0.25) * nodes.step(step, total)
+    under = nodes.mix(hole, grey, nodes.step(1 - step, total))
+    over = nodes.mix(grey, nodes.constant(*OVERLAP), nodes.clamp((total - 1) * 2 + 0.4))
+    return nodes.select(nodes.step(1 + step, total), over, under)
+
+
+def render_reference(shown: Picture, view: View, filtered: bool = True) -> Levels:
+    """A picture by the NumPy reference, without mips: (height, width, 3) uint8. Pixels off the sheet are 0.
+
+    Works by rows, so that memory stays small at any size.
+    """
+    uv = view.uv()
+    result = np.empty((view.height, view.width, 3), dtype=np.uint8)
+    for first in range(0, view.height, 64):
+        part = uv[first : first + 64]
+        if not filtered:
+            part = _texel_centres_at(part, shown)
+        result[first : first + 64] = to_levels8(evaluate(shown.output, Environment(part, shown.textures, shown.inputs)))
+    result[~on_sheet(uv)] = 0
+    return result
+
+
+def _texel_centres_at(uv: Floats, shown: Picture) -> Floats:
+    """uv moved to the centres of the texels of the finest map, which shows texels as squares."""
+    finest = max(shown.textures.values(), key=lambda plane: plane.width)
+    size = float32((finest.width, finest.height))
+    return float32((np.floor(uv * size) + 0.5) / size)
+
+
+def on_sheet(uv: Floats) -> np.ndarray[tuple[int, ...], np.dtype[np.bool_]]:
+    """Which uv lie on the tile 0..1; shape (..., 2) to (...)."""
+    return np.all((uv >= 0) & (uv < 1), axis=-1)
+
+
+@dataclass(frozen=True)
+class Texel:
+    """What the loupe tells of one uv: result (encoded and linear), and the masks' outcome as it is shipped."""
+
+    encoded: tuple[float, float, float]
+    linear: tuple[float, float, float]
+    weights: tuple[float, ...]
+    mask_sum: float
+
+
+def read_texel(kit: Kit, sheets: Sheets, look: Look, at: tuple[float, float]) -> Texel:
+    """Exact values at a texel by the reference. Raises UserError if a map cannot be read."""
+    shown = picture(kit, sheets, look)
+    uv = _texel_centres_at(float32([[at]]), shown)
+    encoded = evaluate(shown.output, Environment(uv, shown.textures, shown.inputs))[0, 0]
+    weights = sheets.weights(kit.sheet)
+    height, width = weights.levels.shape[1:]
+    row, column = min(int(at[1] * height), height - 1), min(int(at[0] * width), width - 1)
+    linear = srgb_to_linear(encoded)
+    return Texel(
+        (float(encoded[0]), float(encoded[1]), float(encoded[2])),
+        (float(linear[0]), float(linear[1]), float(linear[2])),
+        tuple(int(level) / 255 for level in weights.levels[:, row, column]),
+        float(weights.mask_sum.samples[row, column, 0]) / 65535 * MOST_MASK_SUM,
+    )

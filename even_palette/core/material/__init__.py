@@ -1,0 +1,1 @@
+"""Coats, parameters and variants, and the expression that they make together."""

@@ -1,0 +1,38 @@
+"""Shift: hue, saturation and brightness of the paint moved."""
+
+from even_palette.core.graph.nodes import Node
+from even_palette.core.material.colour_nodes import shift_hsl, shift_oklch, shift_yiq
+from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
+from even_palette.core.material.model import ValueKind
+
+SPACES = {"yiq": shift_yiq, "hsl": shift_hsl, "oklch": shift_oklch}
+
+
+def formula(inputs: CoatInputs) -> Node:
+    """The paint shifted in the chosen space; 0 degrees, factor 1 and offset 0 give it back."""
+    values = inputs.values
+    shift = SPACES[inputs.choices["space"]]
+    return shift(inputs.base, values["hue"] / 360, values["saturation"], values["brightness"])
+
+
+COAT = CoatKind(
+    name="shift",
+    label="Shift",
+    help="Turns the hue of the paint and moves its saturation and brightness.",
+    values=(
+        ValueSpec("hue", "Hue", ValueKind.NUMBER, 0.0, "How far the hue is turned.", -180.0, 180.0, "°"),
+        ValueSpec(
+            "saturation", "Saturation", ValueKind.NUMBER, 1.0, "Factor on the saturation; 0 is grey.", 0.0, 2.0, "×"
+        ),
+        ValueSpec("brightness", "Brightness", ValueKind.NUMBER, 0.0, "Added to the brightness.", -1.0, 1.0),
+        ValueSpec(
+            "space",
+            "Space",
+            ValueKind.CHOICE,
+            "oklch",
+            "Where the shift is made: OKLCh keeps perceived lightness, YIQ keeps luma, HSL is the plainest.",
+            choices=(("oklch", "OKLCh"), ("yiq", "YIQ"), ("hsl", "HSL")),
+        ),
+    ),
+    formula=formula,
+)

@@ -1,0 +1,83 @@
+"""Conversions of colours as graph expressions; the formulas are those of `core.colour`."""
+
+from math import tau
+
+from even_palette.core.colour import luma, oklab, srgb, yiq
+from even_palette.core.graph.nodes import (
+    Node,
+    absolute,
+    atan2,
+    channels,
+    clamp,
+    constant,
+    cos,
+    dot,
+    fract,
+    join,
+    length,
+    matrix,
+    maximum,
+    minimum,
+    power,
+    select,
+    sin,
+    step,
+)
+
+
+def decode(encoded: Node) -> Node:
+    """sRGB to linear light (IEC 61966-2-1)."""
+    curve = power((encoded + srgb.OFFSET) / (1 + srgb.OFFSET), srgb.GAMMA)
+    return select(step(srgb.ENCODED_BREAK, encoded), curve, encoded / srgb.SLOPE)
+
+
+def encode(linear: Node) -> Node:
+    """Linear light to sRGB (IEC 61966-2-1)."""
+    curve = power(linear, 1 / srgb.GAMMA) * (1 + srgb.OFFSET) - srgb.OFFSET
+    return select(step(srgb.LINEAR_BREAK, linear), curve, linear * srgb.SLOPE)
+
+
+def luminance(linear: Node) -> Node:
+    """Relative luminance (ITU-R BT.709-6)."""
+    return dot(linear, constant(*luma.BT709))
+
+
+def shift_yiq(linear: Node, turn: Node, saturation: Node, brightness: Node) -> Node:
+    """Hue rotation, saturation factor and brightness offset in YIQ: hue = atan2(Q, I), chroma = length(I, Q)."""
+    luma_node, i, q = channels(matrix(yiq.RGB_TO_YIQ, encode(linear)))
+    hue = atan2(q, i) + turn * tau
+    chroma = length(join(i, q)) * saturation
+    shifted = join(luma_node + brightness, chroma * cos(hue), chroma * sin(hue))
+    return decode(clamp(matrix(yiq.YIQ_TO_RGB, shifted)))
+
+
+def shift_hsl(linear: Node, turn: Node, saturation: Node, brightness: Node) -> Node:
+    """The same in HSL of encoded R'G'B'; saturation and lightness are clipped to 0..1."""
+    encoded = encode(linear)
+    red, green, blue = channels(encoded)
+    high = maximum(maximum(red, green), blue)
+    low = minimum(minimum(red, green), blue)
+    chroma, lightness = high - low, (high + low) / 2
+    sector = select(
+        step(high, red),
+        (green - blue) / chroma,
+        select(step(high, green), (blue - red) / chroma + 2, (red - green) / chroma + 4),
+    )
+    hue = fract(sector / 6 + turn)
+    new_saturation = clamp(chroma / (1 - absolute(lightness * 2 - 1)) * saturation)
+    new_lightness = clamp(lightness + brightness)
+    new_chroma = (1 - absolute(new_lightness * 2 - 1)) * new_saturation
+    position = fract(join(hue, hue, hue) + constant(0, 4 / 6, 2 / 6)) * 6
+    wave = clamp(absolute(position - 3) - 1)
+    return decode(clamp(new_lightness - new_chroma / 2 + wave * new_chroma))
+
+
+def shift_oklch(linear: Node, turn: Node, saturation: Node, brightness: Node) -> Node:
+    """The same in OKLCh; what leaves the gamut is clipped by channel."""
+    root = power(matrix(oklab.RGB_TO_LMS, linear), 1 / 3)
+    lightness, a, b = channels(matrix(oklab.LMS_TO_LAB, root))
+    hue = atan2(b, a) + turn * tau
+    chroma = length(join(a, b)) * saturation
+    shifted = join(lightness + brightness, chroma * cos(hue), chroma * sin(hue))
+    lms = matrix(oklab.LAB_TO_LMS, shifted)
+    return clamp(matrix(oklab.LMS_TO_RGB, lms * lms * lms))

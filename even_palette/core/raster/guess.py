@@ -1,0 +1,72 @@
+"""A guess of what an opened map is, from its name and its content; the artist can always overrule it."""
+
+import re
+from enum import StrEnum
+from pathlib import Path
+
+import numpy as np
+
+from even_palette.core.arrays import Samples
+from even_palette.core.raster.plane import Encoding, rgb_of, stored_values
+
+
+class Role(StrEnum):
+    """What a map is to its sheet."""
+
+    BASE_COLOUR = "base colour"
+    ID = "ID map"
+    NORMAL = "normal"
+    OCCLUSION = "occlusion"
+    ROUGHNESS = "roughness"
+    METALNESS = "metalness"
+    HEIGHT = "height"
+    EMISSION = "emission"
+    OPACITY = "opacity"
+
+
+ROLE_WORDS = {
+    Role.ID: ("id", "ids", "idmap", "mask", "masks", "matid"),
+    Role.NORMAL: ("normal", "normals", "nrm", "nor", "norm", "n"),
+    Role.OCCLUSION: ("occlusion", "ao", "occ"),
+    Role.ROUGHNESS: ("roughness", "rough", "r"),
+    Role.METALNESS: ("metalness", "metallic", "metal", "m"),
+    Role.HEIGHT: ("height", "displacement", "disp", "bump", "h"),
+    Role.EMISSION: ("emission", "emissive", "glow", "emit", "e"),
+    Role.OPACITY: ("opacity", "alpha", "transparency"),
+    Role.BASE_COLOUR: ("base", "basecolor", "basecolour", "albedo", "diffuse", "color", "colour", "col", "d", "bc"),
+}
+"""Words in file names by role, common practice; the later a word stands in the name, the more it counts."""
+
+COLOUR_ROLES = (Role.BASE_COLOUR, Role.EMISSION)
+
+
+def guess_role(path: Path, samples: Samples) -> Role:
+    """The likeliest role of samples (H, W, C) read from a file of this name."""
+    words = re.findall(r"[a-z]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", path.stem).lower())
+    for word in reversed(words):
+        for role, names in ROLE_WORDS.items():
+            if word in names:
+                return role
+    return _role_by_content(samples)
+
+
+def _role_by_content(samples: Samples) -> Role:
+    step = max(1, max(samples.shape[:2]) // 256)
+    values = stored_values(samples[::step, ::step])
+    if samples.shape[2] < 3 or float(np.ptp(values[..., :3], axis=-1).max()) < 1 / 255:
+        return Role.BASE_COLOUR if samples.shape[2] >= 3 else Role.OCCLUSION
+    vectors = values[..., :3] * 2 - 1
+    lengths = np.linalg.norm(vectors, axis=-1)
+    if float(np.mean((np.abs(lengths - 1) < 0.1) & (vectors[..., 2] > 0))) > 0.9:
+        return Role.NORMAL
+    flat = rgb_of(samples[::step, ::step]).reshape(-1, 3)
+    if len(np.unique(flat, axis=0)) <= max(64, len(flat) // 100):
+        return Role.ID
+    return Role.BASE_COLOUR
+
+
+def guess_encoding(role: Role, samples: Samples) -> Encoding:
+    """Colour for looking at is sRGB in integers and linear in floats; every other map is data."""
+    if role not in COLOUR_ROLES:
+        return Encoding.DATA
+    return Encoding.LINEAR if samples.dtype == np.float32 else Encoding.SRGB

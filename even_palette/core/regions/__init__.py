@@ -1,0 +1,1 @@
+"""Regions of a sheet: ID colours, keying, weights and packing."""

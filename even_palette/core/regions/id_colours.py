@@ -1,0 +1,111 @@
+"""The distinct colours of an ID plane, with noise and soft edges merged into them."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from even_palette.core.arrays import Bools, Samples
+from even_palette.core.colour.hexcode import Rgb8
+from even_palette.core.raster.plane import rgb_of
+
+MOST_COLOURS = 1024
+
+
+@dataclass(frozen=True)
+class IdColour:
+    """One colour of an ID plane: its 8-bit levels, and how many texels are of it within the merging tolerance."""
+
+    levels: Rgb8
+    texels: int
+
+
+@dataclass(frozen=True)
+class IdColours:
+    """The colours in order of their counts; `stray` texels are of none of them (soft edges, noise)."""
+
+    colours: tuple[IdColour, ...]
+    stray: int
+
+
+def list_id_colours(levels: Samples, tolerance: int = 8, least_share: float = 0.00002) -> IdColours:
+    """List the ID colours of levels (H, W, C) uint8.
+
+    Colours are counted where the plane is flat (a texel equals its four neighbours within `tolerance` levels,
+    Chebyshev), so that the mixtures along soft edges are not taken for ID colours; a plane without flat parts, such as
+    a chart of single texels, is counted whole. The most frequent colour takes in all colours within `tolerance`
+    of it, then the next. Colours on less than `least_share` of the flat texels are stray.
+    """
+    rgb = np.ascontiguousarray(rgb_of(levels))
+    codes = _codes(rgb)
+    flat = _flat_texels(rgb, tolerance)
+    if flat.mean() < 0.1:
+        flat = np.ones_like(flat)
+    counts = np.bincount(codes[flat], minlength=1 << 24)
+    all_counts = np.bincount(codes.ravel(), minlength=1 << 24)
+    used = np.flatnonzero(counts)
+    centres = _merge(used, counts[used], tolerance, least_share * float(flat.sum()))
+
+    present = np.flatnonzero(all_counts)
+    owner = _nearest_centre(present, centres, tolerance)
+    totals = np.bincount(owner + 1, weights=all_counts[present], minlength=len(centres) + 1).astype(np.int64)
+    found = [IdColour(_levels_of(code), int(total)) for code, total in zip(centres, totals[1:], strict=True)]
+    found.sort(key=lambda colour: (-colour.texels, colour.levels))
+    return IdColours(tuple(found), int(totals[0]))
+
+
+def _codes(rgb: Samples) -> Samples:
+    wide = rgb.astype(np.int32)
+    return (wide[..., 0] << 16) | (wide[..., 1] << 8) | wide[..., 2]
+
+
+def _levels_of(code: int) -> Rgb8:
+    return (int(code) >> 16 & 255, int(code) >> 8 & 255, int(code) & 255)
+
+
+def _vectors(codes: Samples) -> Samples:
+    return np.stack([codes >> 16 & 255, codes >> 8 & 255, codes & 255], axis=-1).astype(np.int16)
+
+
+def _flat_texels(rgb: Samples, tolerance: int) -> Bools:
+    """Texels that equal their right, left, upper and lower neighbours within the tolerance; (H, W)."""
+    flat = np.ones(rgb.shape[:2], dtype=bool)
+    across = np.abs(np.diff(rgb.astype(np.int16), axis=1)).max(axis=-1) <= tolerance
+    down = np.abs(np.diff(rgb.astype(np.int16), axis=0)).max(axis=-1) <= tolerance
+    flat[:, 1:] &= across
+    flat[:, :-1] &= across
+    flat[1:] &= down
+    flat[:-1] &= down
+    return flat
+
+
+def _merge(codes: Samples, counts: Samples, tolerance: int, least: float) -> list[int]:
+    """Centres by falling frequency; each takes in the codes within the tolerance of it."""
+    order = np.argsort(-counts, kind="stable")
+    codes, counts = codes[order], counts[order]
+    vectors = _vectors(codes)
+    free = np.ones(len(codes), dtype=bool)
+    centres: list[int] = []
+    for at in range(len(codes)):
+        if not free[at]:
+            continue
+        near = free & (np.abs(vectors - vectors[at]).max(axis=-1) <= tolerance)
+        free &= ~near
+        if counts[near].sum() >= least:
+            centres.append(int(codes[at]))
+        if len(centres) >= MOST_COLOURS or (counts[at] < least and counts[free].sum() < least):
+            break
+        if counts[at] <= 1 and at > 4 * MOST_COLOURS:
+            break
+    return centres
+
+
+def _nearest_centre(codes: Samples, centres: list[int], tolerance: int) -> Samples:
+    """Index of the nearest centre of each code within the tolerance, otherwise -1."""
+    vectors = _vectors(codes)
+    best = np.full(len(codes), tolerance + 1, dtype=np.int16)
+    owner = np.full(len(codes), -1, dtype=np.int64)
+    for index, centre in enumerate(_vectors(np.array(centres, dtype=np.int64))):
+        distance = np.abs(vectors - centre).max(axis=-1)
+        closer = distance < best
+        best[closer], owner[closer] = distance[closer], index
+    return owner

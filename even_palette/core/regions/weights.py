@@ -1,0 +1,85 @@
+"""From masks, which may overlap and leave gaps, to weights, which add up to one with the uncovered base."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, Levels, Samples, float32
+
+
+class Resolve(StrEnum):
+    """How overlapping masks are resolved."""
+
+    SHARE = "share"
+    ORDER = "order"
+
+
+def resolve_weights(masks: Floats, how: Resolve) -> Floats:
+    """Weights (R, H, W) of masks (R, H, W), 0..1; base = 1 - their sum.
+
+    `share`: w_r = m_r / max(1, sum m). `order`: w_r = m_r times the product of (1 - m_s) over the regions s
+    above r, the first region being the topmost.
+    """
+    masks = float32(masks)
+    if how == Resolve.SHARE:
+        return float32(masks / np.maximum(1, masks.sum(axis=0)))
+    weights = np.empty_like(masks)
+    left = np.ones(masks.shape[1:], dtype=np.float32)
+    for index, mask in enumerate(masks):
+        weights[index] = mask * left
+        left = left * (1 - mask)
+    return weights
+
+
+def quantize_weights(weights: Floats) -> Levels:
+    """Weights (R, H, W) in 8 bits so that they and the base add up to exactly 255 at every texel.
+
+    Largest remainder: all are rounded down, then the levels that are missing go to the largest remainders, the base
+    among them, so each stored weight is within one level of its value.
+    """
+    count = len(weights)
+    with_base = np.concatenate([weights, 1 - weights.sum(axis=0, keepdims=True)]) * np.float32(255)
+    with_base = np.clip(with_base, 0, 255)
+    # A value a hair below a whole level (float rounding) counts as that level.
+    floor = np.floor(with_base + np.float32(1e-4))
+    remainder = with_base - floor
+    levels = floor.astype(np.int16)
+    missing = 255 - levels.sum(axis=0)
+    rows, columns = np.nonzero(missing)
+    if len(rows):
+        order = np.argsort(-remainder[:, rows, columns], axis=0, kind="stable")
+        rank = np.empty_like(order)
+        np.put_along_axis(rank, order, np.arange(count + 1)[:, None], axis=0)
+        levels[:, rows, columns] += rank < missing[rows, columns]
+    return levels[:count].astype(np.uint8)
+
+
+@dataclass(frozen=True)
+class Coverage:
+    """How the masks cover a sheet, in shares of its texels."""
+
+    covered: float
+    over: float
+    empty: float
+
+
+def coverage(mask_sum: Samples) -> Coverage:
+    """Coverage by sums of masks (H, W): texels of at least 254/255, of more than 256/255, and below 1/255."""
+    step = 1 / 255
+    covered, over, empty = mask_sum >= 1 - step, mask_sum > 1 + step, mask_sum < step
+    return Coverage(float(covered.mean()), float(over.mean()), float(empty.mean()))
+
+
+def mean_coverage(parts: list[tuple[int, Coverage]]) -> Coverage:
+    """The coverage of a whole from those of its parts, each with its size."""
+    total = sum(size for size, _ in parts)
+
+    def mean(shares: list[float]) -> float:
+        return sum(size * share for (size, _), share in zip(parts, shares, strict=True)) / total
+
+    return Coverage(
+        mean([part.covered for _, part in parts]),
+        mean([part.over for _, part in parts]),
+        mean([part.empty for _, part in parts]),
+    )

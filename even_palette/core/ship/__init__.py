@@ -1,0 +1,1 @@
+"""Shipping: what goes into a package, its shader text and its documents."""

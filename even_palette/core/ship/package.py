@@ -1,0 +1,132 @@
+"""The structs of package.json, which is all that a runtime needs besides the maps and the shader."""
+
+from enum import StrEnum
+from pathlib import Path
+
+import msgspec
+
+from even_palette.core.errors import UserError
+from even_palette.core.graph.document import NodeRecord
+from even_palette.core.graph.types import Type
+from even_palette.core.raster.plane import Encoding
+
+PACKAGE_FILE = "package.json"
+SHADER_FILE = "material.glsl"
+README_FILE = "README.txt"
+FORMAT = 1
+MOST_JSON_BYTES = 64 << 20
+
+RuntimeValue = float | tuple[float, float, float]
+"""What a uniform is set to: a number, or a colour in linear light."""
+
+
+class Filter(StrEnum):
+    LINEAR = "linear"
+    NEAREST = "nearest"
+
+
+class Wrap(StrEnum):
+    REPEAT = "repeat"
+    CLAMP = "clamp"
+
+
+class PackageMap(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """One texture. `srgb` maps are decoded by the sampler; `data` and `linear` maps are not."""
+
+    slot: str
+    uniform: str
+    file: str
+    encoding: Encoding
+    width: int
+    height: int
+    channels: int
+    bits: int
+    filter: Filter = Filter.LINEAR
+    mips: bool = True
+    wrap: Wrap = Wrap.CLAMP
+    holds: tuple[str, ...] = ()
+
+
+class PackageRegion(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A region: where its weight is packed (slot and channel), its ID colour and its coat."""
+
+    key: str
+    name: str
+    slot: str
+    channel: str
+    id_colour: str
+    coat: str
+
+
+class PackageParameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A uniform. `default` is in linear light for colours; `default_hex` is the same colour as it was picked."""
+
+    name: str
+    uniform: str
+    type: Type
+    default: RuntimeValue
+    default_hex: str
+    low: float
+    high: float
+    unit: str
+    help: str
+    used_by: tuple[str, ...]
+
+
+class PackageVariant(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A variant: what it sets itself, and the value of every parameter after inheritance."""
+
+    name: str
+    parent: str | None
+    own: dict[str, RuntimeValue]
+    values: dict[str, RuntimeValue]
+
+
+class PackageSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A sheet with its maps and regions, its shader function and the same formula as a graph."""
+
+    name: str
+    width: int
+    height: int
+    maps: tuple[PackageMap, ...]
+    regions: tuple[PackageRegion, ...]
+    shader: str
+    function: str
+    graph: tuple[NodeRecord, ...]
+
+
+class Package(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """package.json."""
+
+    format: int
+    name: str
+    made_by: str
+    blending: str
+    sheets: tuple[PackageSheet, ...]
+    parameters: tuple[PackageParameter, ...]
+    variants: tuple[PackageVariant, ...]
+
+
+def package_schema() -> dict[str, object]:
+    """JSON Schema of package.json."""
+    return msgspec.json.schema(Package)
+
+
+def read_package(folder: Path) -> Package:
+    """The package in a folder. Raises UserError, naming the file, if it cannot be read or points outside the folder."""
+    path = folder / PACKAGE_FILE
+    try:
+        if path.stat().st_size > MOST_JSON_BYTES:
+            raise UserError(f"{path}: larger than {MOST_JSON_BYTES} bytes, so it is not read.")
+        package = msgspec.json.decode(path.read_bytes(), type=Package)
+    except OSError as error:
+        raise UserError(f"{path}: cannot be opened ({error.strerror}).") from error
+    except (msgspec.MsgspecError, RecursionError, UnicodeDecodeError) as error:
+        raise UserError(f"{path}: not a package: {' '.join(str(error).split())[:200]}") from None
+    if package.format != FORMAT:
+        raise UserError(f"{path}: format {package.format}; this version reads format {FORMAT}.")
+    files = [name for sheet in package.sheets for name in (sheet.shader, *(m.file for m in sheet.maps))]
+    for name in files:
+        if not name or Path(name).name != name or name in (".", "..") or "\0" in name:
+            raise UserError(f"{path}: the file name “{name[:40]}” leaves the package.")
+    return package

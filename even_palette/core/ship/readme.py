@@ -1,0 +1,51 @@
+"""The text of the package's README.txt, for the engine programmer who hooks it up."""
+
+from even_palette.core.ship.package import Package
+
+
+def readme_text(package: Package) -> str:
+    """A guide to this package, with its own names."""
+    sheet = package.sheets[0]
+    maps = "\n".join(
+        f"  {m.file:<22} -> {m.uniform:<18} {m.width} x {m.height}, {m.channels} channels, {m.bits} bit, "
+        f"{m.encoding}, {m.filter} filter, {'mips' if m.mips else 'no mips'}, {m.wrap}"
+        + (f"\n{'':27}holds {', '.join(m.holds)}" if m.holds else "")
+        for m in sheet.maps
+    )
+    parameters = "\n".join(
+        f"  {p.uniform:<28} {p.type:<6} {p.help}" for p in package.parameters
+    ) or "  none: every value is fixed in the shader"
+    variants = ", ".join(variant.name for variant in package.variants) or "none besides the defaults"
+    return f"""\
+{package.name}: a recolouring package
+{"=" * (len(package.name) + 24)}
+
+Files
+  package.json            everything below as data, and the formula as a graph
+  {sheet.shader:<22}  the material: vec3 {sheet.function}(vec2 uv)
+{maps}
+
+How to hook it up
+  1. Load the maps. Upload those marked srgb as sRGB textures (the sampler decodes them), all others as plain UNORM.
+     Build mips; for srgb maps in linear light.
+  2. Include {sheet.shader} in your fragment shader and call
+         vec3 base_colour = {sheet.function}(uv);
+     The result is linear light, Rec. 709 primaries. Feed it to your lighting as the base colour.
+     uv (0, 0) is the upper left corner of the maps (as in glTF); flip v if your engine counts from below.
+  3. Set the uniforms. package.json lists them under "parameters" (type, default, range, meaning). Colours are in linear
+     light. For a variant, copy its "values"; they are complete, inheritance is already worked out.
+  4. For another shading language, walk "graph" under the sheet: a list of typed operations, arguments by position,
+     the last one is the result. The operations are those of GLSL, with these cases closed: x / 0 = 0, sqrt and pow
+     of negative x count x as 0, atan2(0, 0) = 0, smoothstep with low >= high is a step at low, select takes its second
+     argument where the first is above 0.5.
+
+How weights work
+  Each channel of a weights map says how much of a texel a region owns. They add up to at most 1 at every texel; what is
+  left shows the base colour as painted. Blending is done in {package.blending} values.
+
+Uniforms
+{parameters}
+
+Variants
+  {variants}
+"""

@@ -1,0 +1,275 @@
+"""Writing a package: from a kit to a folder that holds all that a runtime needs."""
+
+import contextlib
+import os
+import shutil
+import tempfile
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from even_palette import __version__
+from even_palette.core.colour.hexcode import encoded_to_hex, format_hex
+from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.errors import UserError
+from even_palette.core.graph.document import to_records
+from even_palette.core.graph.glsl import texture_name, uniform_name
+from even_palette.core.graph.types import Type
+from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.kit.model import Kit, users_of
+from even_palette.core.kit.sheets import Sheets
+from even_palette.core.material.build import BASE_SLOT, Material, linear_setting, weights_slot
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.model import Parameter, Setting, ValueKind
+from even_palette.core.material.variants import resolve
+from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.regions.packing import REGIONS_A_PLANE, plane_and_channel
+from even_palette.core.ship.package import (
+    FORMAT,
+    PACKAGE_FILE,
+    README_FILE,
+    SHADER_FILE,
+    Package,
+    PackageMap,
+    PackageParameter,
+    PackageRegion,
+    PackageSheet,
+    PackageVariant,
+    read_package,
+)
+from even_palette.core.ship.readme import readme_text
+from even_palette.core.ship.shader import FUNCTION, shader_text
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A file that will be written: its name, what it holds, and its size in video memory with mips (0: no texture)."""
+
+    file: str
+    holds: str
+    texture_bytes: int
+
+
+@dataclass(frozen=True)
+class Contents:
+    """A package in memory: package.json as structs, the planes by file name and the texts by file name."""
+
+    package: Package
+    planes: dict[str, Plane]
+    texts: dict[str, str]
+
+
+def plan(kit: Kit, sheets: Sheets) -> list[Planned]:
+    """What a package of this kit will hold. Raises UserError for a kit that cannot be shipped."""
+    made = contents(kit, sheets)
+    maps = [
+        Planned(m.file, ", ".join(m.holds) or "base colour", texture_bytes(m.width, m.height, m.channels * m.bits // 8))
+        for m in made.package.sheets[0].maps
+    ]
+    return [*maps, *(Planned(name, "text", 0) for name in made.texts)]
+
+
+def texture_bytes(width: int, height: int, texel_bytes: int) -> int:
+    """Bytes of a texture and its mip chain down to 1 x 1; three channels take four in video memory."""
+    total, texel = 0, 4 * (texel_bytes // 3) if texel_bytes % 3 == 0 else texel_bytes
+    while True:
+        total += width * height * texel
+        if width == height == 1:
+            return total
+        width, height = max(1, width // 2), max(1, height // 2)
+
+
+def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: CancelToken | None = None) -> Contents:
+    """The package of a kit, in memory. Raises UserError if there is no base colour or a map cannot be read."""
+    sheet = kit.sheet
+    if sheet.source(Role.BASE_COLOUR) is None:
+        raise UserError("There is no base colour to ship; open one in Source.")
+    if sheet.regions and sheet.source(Role.ID) is None:
+        raise UserError("The regions have no ID map; open one in Source.")
+    base = shipped_base(sheets.base_colour(sheet))
+    weights = sheets.weights(sheet, progress, cancel)
+    material = sheets.material(kit)
+    planes = {f"{BASE_SLOT}.png": base}
+    planes.update({f"{weights_slot(index)}.png": plane for index, plane in enumerate(weights.packed)})
+    package = _package(kit, material, planes, base)
+    texts = {
+        PACKAGE_FILE: msgspec.json.format(msgspec.json.encode(package), indent=2).decode() + "\n",
+        SHADER_FILE: shader_text(material, sheet.name),
+        README_FILE: readme_text(package),
+    }
+    return Contents(package, planes, texts)
+
+
+def shipped_base(plane: Plane) -> Plane:
+    """The base colour as a PNG can hold it: integer levels as they are, floats as 16-bit sRGB."""
+    if plane.samples.dtype != np.float32:
+        return plane
+    encoded = linear_to_srgb(np.clip(plane.linear(), 0, 1))
+    return Plane(np.asarray(encoded * 65535 + 0.5, dtype=np.uint16), Encoding.SRGB)
+
+
+def ship(
+    kit: Kit, sheets: Sheets, folder: Path, progress: Progress = silent, cancel: CancelToken | None = None
+) -> dict[str, int]:
+    """Write the package of a kit into a folder; gives the bytes of each file.
+
+    The package appears whole or not at all. An older package there is replaced; a folder that holds anything else is
+    refused. Raises UserError, or Cancelled.
+    """
+    _check_target(folder)
+    made = contents(kit, sheets, lambda share, doing: progress(share * 0.4, doing), cancel)
+    temporary = _temporary(folder)
+    try:
+        jobs: list[Callable[[], None]] = [
+            _writer(write_plane, temporary / name, plane) for name, plane in made.planes.items()
+        ]
+        with ThreadPoolExecutor(2) as pool:
+            for done, _ in enumerate(pool.map(lambda job: job(), jobs), 1):
+                progress(0.4 + 0.55 * done / len(jobs), "Maps")
+                if cancel:
+                    cancel.check()
+        for name, text in made.texts.items():
+            (temporary / name).write_text(text, encoding="utf-8")
+        sizes = {path.name: path.stat().st_size for path in sorted(temporary.iterdir())}
+        _swap(temporary, folder)
+        progress(1.0, "Done")
+        return sizes
+    except OSError as error:
+        raise UserError(f"{folder}: the package could not be written ({error.strerror}).") from error
+    finally:
+        shutil.rmtree(temporary, ignore_errors=True)
+
+
+def _writer(write: Callable[[Path, Plane], None], path: Path, plane: Plane) -> Callable[[], None]:
+    return lambda: write(path, plane)
+
+
+def _check_target(folder: Path) -> None:
+    """Raise UserError if the folder holds anything but an older package."""
+    if not folder.exists():
+        return
+    if not folder.is_dir():
+        raise UserError(f"{folder}: is a file; choose a folder.")
+    present = {path.name for path in folder.iterdir()}
+    if not present:
+        return
+    ours = {PACKAGE_FILE, README_FILE}
+    with contextlib.suppress(UserError):
+        for sheet in read_package(folder).sheets:
+            ours |= {sheet.shader, *(m.file for m in sheet.maps)}
+    strange = sorted(present - ours) or ([] if PACKAGE_FILE in present else sorted(present))
+    if strange:
+        raise UserError(f"{folder}: holds other files ({strange[0]}); choose an empty folder or an older package.")
+
+
+def _temporary(folder: Path) -> Path:
+    try:
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        return Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
+    except OSError as error:
+        raise UserError(f"{folder}: cannot be written ({error.strerror}).") from error
+
+
+def _swap(temporary: Path, folder: Path) -> None:
+    """Put the finished folder in the place of the old one."""
+    temporary.chmod(0o755)
+    if not folder.exists():
+        os.rename(temporary, folder)
+        return
+    old = Path(tempfile.mkdtemp(prefix=f".{folder.name}-old-", dir=folder.parent))
+    os.rename(folder, old / folder.name)
+    try:
+        os.rename(temporary, folder)
+    except OSError:
+        os.rename(old / folder.name, folder)
+        raise
+    finally:
+        shutil.rmtree(old, ignore_errors=True)
+
+
+def _package(kit: Kit, material: Material, planes: dict[str, Plane], base: Plane) -> Package:
+    sheet = kit.sheet
+    names = [region.name for region in sheet.regions]
+    maps = []
+    for index, (file, plane) in enumerate(planes.items()):
+        slot = file.removesuffix(".png")
+        first = (index - 1) * REGIONS_A_PLANE
+        holds = tuple(
+            f"{name} in {channel}" for name, channel in zip(names[first : first + 4], "RGBA", strict=False)
+        )
+        maps.append(
+            PackageMap(
+                slot,
+                texture_name(slot),
+                file,
+                plane.encoding,
+                plane.width,
+                plane.height,
+                plane.channels,
+                plane.samples.dtype.itemsize * 8,
+                holds=holds if index else (),
+            )
+        )
+    regions = []
+    for index, region in enumerate(sheet.regions):
+        plane_index, channel = plane_and_channel(index)
+        regions.append(
+            PackageRegion(
+                region.key,
+                region.name,
+                weights_slot(plane_index),
+                "rgba"[channel],
+                format_hex(region.id_colour),
+                COATS[region.coat.kind].label,
+            )
+        )
+    shipped = PackageSheet(
+        sheet.name,
+        base.width,
+        base.height,
+        tuple(maps),
+        tuple(regions),
+        SHADER_FILE,
+        FUNCTION,
+        to_records(material.output),
+    )
+    variants = tuple(
+        PackageVariant(
+            variant.name,
+            variant.parent,
+            _runtime({name: variant.values[name] for name in variant.values}),
+            _runtime(resolve(material.parameters, kit.variants, variant.name)),
+        )
+        for variant in kit.variants
+    )
+    parameters = tuple(_parameter(kit, parameter) for parameter in material.parameters)
+    return Package(
+        FORMAT, kit.name, f"Even Palette {__version__}", kit.blending, (shipped,), parameters, variants
+    )
+
+
+def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:
+    default = parameter.default
+    users = tuple(f"{use.region.name}: {use.spec.label}" for use in users_of(kit, parameter.name))
+    return PackageParameter(
+        parameter.name,
+        uniform_name(parameter.name),
+        Type.VEC3 if parameter.kind == ValueKind.COLOUR else Type.FLOAT,
+        linear_setting(default),
+        encoded_to_hex(default) if isinstance(default, tuple) else "",
+        parameter.low,
+        parameter.high,
+        parameter.unit,
+        parameter.help,
+        users,
+    )
+
+
+def _runtime(settings: dict[str, Setting]) -> dict[str, float | tuple[float, float, float]]:
+    return {name: linear_setting(value) for name, value in settings.items()}

@@ -1,0 +1,1 @@
+"""Offscreen OpenGL rendering with moderngl."""

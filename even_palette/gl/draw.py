@@ -1,0 +1,76 @@
+"""Drawing a full rectangle with a program into an offscreen buffer, and reading it back."""
+
+from collections.abc import Mapping, Sequence
+from types import TracebackType
+from typing import Any
+
+import numpy as np
+
+from even_palette.core.arrays import Levels
+from even_palette.core.errors import UserError
+
+CORNERS = np.array([-1, -1, 1, -1, -1, 1, 1, 1], dtype=np.float32)
+
+
+def compile_program(context: Any, vertex: str, fragment: str) -> Any:
+    """A linked program. Raises UserError with the driver's first complaint."""
+    try:
+        return context.program(vertex_shader=vertex, fragment_shader=fragment)
+    except Exception as error:
+        lines = [line for line in str(error).splitlines() if "error" in line.lower()]
+        raise UserError(f"The shader does not compile: {(lines or [str(error)])[0][:200]}") from error
+
+
+class Draw:
+    """An RGBA8 buffer to draw into. Row 0 of what is read back is the first row that was drawn (gl_FragCoord.y = 0.5)."""
+
+    def __init__(self, context: Any, width: int, height: int) -> None:
+        self._context = context
+        self._size = (width, height)
+        self._buffer = context.simple_framebuffer(self._size, 4)
+
+    def __enter__(self) -> "Draw":
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+        self._buffer.release()
+
+    def quad(
+        self,
+        program: Any,
+        textures: Sequence[tuple[str, Any]],
+        uniforms: Mapping[str, float | tuple[float, ...]],
+        sampler: Any = None,
+    ) -> Levels:
+        """Draw with these textures and uniforms by name, and read back (height, width, 4) uint8.
+
+        Names that the program does not use are passed over; without a sampler textures are filtered with mips.
+        """
+        context = self._context
+        self._buffer.use()
+        self._buffer.viewport = (0, 0, *self._size)
+        self._buffer.clear(0, 0, 0, 0)
+        for unit, (name, texture) in enumerate(textures):
+            if name in program:
+                texture.use(unit)
+                program[name] = unit
+                if sampler is not None:
+                    sampler.use(unit)
+                else:
+                    texture.filter = (context.LINEAR_MIPMAP_LINEAR, context.LINEAR)
+                    texture.repeat_x = texture.repeat_y = False
+        for name, value in uniforms.items():
+            if name in program:
+                program[name] = value
+        corners = context.buffer(CORNERS.tobytes())
+        array = context.vertex_array(program, [(corners, "2f", "corner")])
+        try:
+            array.render(context.TRIANGLE_STRIP)
+            pixels = np.frombuffer(self._buffer.read(components=4, alignment=1), dtype=np.uint8)
+            return pixels.reshape(self._size[1], self._size[0], 4)
+        finally:
+            if sampler is not None:
+                for unit in range(len(textures)):
+                    sampler.clear(unit)
+            array.release()
+            corners.release()

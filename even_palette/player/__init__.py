@@ -1,0 +1,1 @@
+"""The stand-in for a game runtime: it reads a package, nothing else, and renders it."""
