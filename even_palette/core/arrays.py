@@ -16,7 +16,16 @@ def float32(values: Any) -> Floats:
     return np.asarray(values, dtype=np.float32)
 
 
-def apply_matrix(matrix: tuple[tuple[float, float, float], ...], colours: Floats) -> Floats:
+Matrix = tuple[tuple[float, ...], ...]
+"""A 3x3 matrix by rows."""
+
+
+def apply_matrix(matrix: Matrix, colours: Floats) -> Floats:
     """Multiply each colour vector, shape (..., 3), by a 3x3 matrix given by rows."""
     product: Floats = colours @ float32(matrix).T
     return product
+
+
+def inverse(matrix: Matrix) -> Matrix:
+    """The inverse of a 3x3 matrix given by rows, in float64."""
+    return tuple(tuple(float(v) for v in row) for row in np.linalg.inv(np.array(matrix)))

@@ -6,7 +6,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.arrays import Bools, Floats, Levels, float32
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes
@@ -150,9 +150,9 @@ def _texel_centres_at(uv: Floats, shown: Picture) -> Floats:
     return float32((np.floor(uv * size) + 0.5) / size)
 
 
-def on_sheet(uv: Floats) -> np.ndarray[tuple[int, ...], np.dtype[np.bool_]]:
+def on_sheet(uv: Floats) -> Bools:
     """Which uv lie on the tile 0..1; shape (..., 2) to (...)."""
-    return np.all((uv >= 0) & (uv < 1), axis=-1)
+    return np.asarray(np.all((uv >= 0) & (uv < 1), axis=-1))
 
 
 @dataclass(frozen=True)

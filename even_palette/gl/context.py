@@ -17,7 +17,7 @@ def offscreen_context() -> Any:
     import moderngl
 
     try:
-        return moderngl.create_context(require=330, standalone=True, backend="egl")
+        return moderngl.create_context(require=330, standalone=True, backend="egl")  # type: ignore[arg-type]
     except Exception as error:
         cause = " ".join(str(error).split())[:120]
         raise UserError(f"OpenGL 3.3 is not available ({cause}). Install it with: {INSTALL}") from error

@@ -22,7 +22,7 @@ def compile_program(context: Any, vertex: str, fragment: str) -> Any:
 
 
 class Draw:
-    """An RGBA8 buffer to draw into. Row 0 of what is read back is the first row that was drawn (gl_FragCoord.y = 0.5)."""
+    """An RGBA8 buffer to draw into. Row 0 of what is read back lies at gl_FragCoord.y = 0.5."""
 
     def __init__(self, context: Any, width: int, height: int) -> None:
         self._context = context

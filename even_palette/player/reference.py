@@ -14,7 +14,10 @@ ROWS = 64
 
 
 def play_reference(loaded: Loaded, variant: str, width: int, height: int) -> Levels:
-    """Render the sheet without mips: (height, width, 3) uint8, encoded. Raises UserError for a package that lacks inputs."""
+    """Render the sheet without mips: (height, width, 3) uint8, encoded.
+
+    Raises UserError for a package that lacks inputs.
+    """
     inputs = values_of(loaded, variant)
     uv = texel_centres(height, width)
     result = np.empty((height, width, 3), dtype=np.uint8)

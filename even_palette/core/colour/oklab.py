@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, apply_matrix, float32
+from even_palette.core.arrays import Floats, apply_matrix, float32, inverse
 
 RGB_TO_LMS = (
     (0.4122214708, 0.5363325363, 0.0514459929),
@@ -14,8 +14,8 @@ LMS_TO_LAB = (
     (1.9779984951, -2.4285922050, 0.4505937099),
     (0.0259040371, 0.7827717662, -0.8086757660),
 )
-LAB_TO_LMS = tuple(tuple(float(v) for v in row) for row in np.linalg.inv(np.array(LMS_TO_LAB)))
-LMS_TO_RGB = tuple(tuple(float(v) for v in row) for row in np.linalg.inv(np.array(RGB_TO_LMS)))
+LAB_TO_LMS = inverse(LMS_TO_LAB)
+LMS_TO_RGB = inverse(RGB_TO_LMS)
 
 
 def linear_to_oklab(linear: Floats) -> Floats:

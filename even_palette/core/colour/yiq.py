@@ -1,15 +1,13 @@
 """YIQ of encoded R'G'B': the NTSC matrix (FCC 1953, SMPTE 170M; six digits as scikit-image gives it)."""
 
-import numpy as np
-
-from even_palette.core.arrays import Floats, apply_matrix, float32
+from even_palette.core.arrays import Floats, apply_matrix, float32, inverse
 
 RGB_TO_YIQ = (
     (0.299, 0.587, 0.114),
     (0.59590059, -0.27455667, -0.32134392),
     (0.21153661, -0.52273617, 0.31119955),
 )
-YIQ_TO_RGB = tuple(tuple(float(v) for v in row) for row in np.linalg.inv(np.array(RGB_TO_YIQ)))
+YIQ_TO_RGB = inverse(RGB_TO_YIQ)
 
 
 def rgb_to_yiq(encoded: Floats) -> Floats:

@@ -177,9 +177,7 @@ def _helpers(nodes: list[Node]) -> str:
         for kind in kinds:
             if kind == Type.FLOAT:
                 continue
-            calls = [
-                f"{name}({', '.join(f'{arg}.{channel}' for arg in names)})" for channel in "xyzw"[: kind.size]
-            ]
+            calls = [f"{name}({', '.join(f'{arg}.{channel}' for arg in names)})" for channel in "xyzw"[: kind.size]]
             head = ", ".join(f"{kind} {arg}" for arg in names)
             texts.append(f"{kind} {name}({head}) {{ return {kind}({', '.join(calls)}); }}\n")
     if any(node.op == "strip" for node in nodes):

@@ -55,7 +55,11 @@ class Node:
 
     def __getitem__(self, channels: str) -> "Node":
         """Channels by letters of xyzw, such as node["xyz"]. Raises ValueError for channels that are not there."""
-        if self.type == Type.FLOAT or not 1 <= len(channels) <= 4 or any(c not in "xyzw"[: self.type.size] for c in channels):
+        if (
+            self.type == Type.FLOAT
+            or not 1 <= len(channels) <= 4
+            or any(c not in "xyzw"[: self.type.size] for c in channels)
+        ):
             raise ValueError(f"{self.type} has no channels {channels!r}.")
         return make("swizzle", vector(len(channels)), (self,), (channels,))
 
@@ -253,4 +257,3 @@ def total(nodes: Iterable[Node]) -> Node:
 def channels(node: Node) -> tuple[Node, ...]:
     """Each component of a vector as a float."""
     return tuple(node["xyzw"[i]] for i in range(node.type.size))
-

@@ -1,7 +1,7 @@
 """The table of operations: each row defines one for all back ends.
 
-A row gives the NumPy function on arrays (floats as (...), vectors as (..., n), float32), and the GLSL expression with {0},
-{1}, … for the arguments. Where GLSL leaves a case open (division by zero, powers of negative numbers), `helper` is a
+A row gives the NumPy function on arrays (floats as (...), vectors as (..., n), float32), and the GLSL expression with
+{0}, {1}, … for the arguments. Where GLSL leaves a case open (division by zero, powers of negative numbers), `helper` is a
 scalar GLSL function that closes it, spread over vectors by the emitter.
 """
 
@@ -53,14 +53,10 @@ TABLE: dict[str, Operation] = {
         Operation("add", 2, lambda a, b: a + b, "({0} + {1})"),
         Operation("subtract", 2, lambda a, b: a - b, "({0} - {1})"),
         Operation("multiply", 2, lambda a, b: a * b, "({0} * {1})"),
-        Operation(
-            "divide", 2, _divide, "ep_divide({0}, {1})", "(float a, float b) { return b == 0.0 ? 0.0 : a / b; }"
-        ),
+        Operation("divide", 2, _divide, "ep_divide({0}, {1})", "(float a, float b) { return b == 0.0 ? 0.0 : a / b; }"),
         Operation("minimum", 2, np.minimum, "min({0}, {1})"),
         Operation("maximum", 2, np.maximum, "max({0}, {1})"),
-        Operation(
-            "clamp", 3, lambda x, a, b: np.minimum(np.maximum(x, a), b), "min(max({0}, {1}), {2})"
-        ),
+        Operation("clamp", 3, lambda x, a, b: np.minimum(np.maximum(x, a), b), "min(max({0}, {1}), {2})"),
         Operation("mix", 3, lambda a, b, t: a * (1 - t) + b * t, "mix({0}, {1}, {2})"),
         Operation("step", 2, lambda edge, x: float32(x >= edge), "step({0}, {1})"),
         Operation(
@@ -95,7 +91,7 @@ TABLE: dict[str, Operation] = {
         Operation(
             "select",
             3,
-            lambda c, a, b: np.where(c > 0.5, a, b),
+            lambda c, a, b: float32(np.where(c > 0.5, a, b)),
             "ep_select({0}, {1}, {2})",
             "(float c, float a, float b) { return c > 0.5 ? a : b; }",
         ),

@@ -79,9 +79,7 @@ def set_encoding(role: Role, encoding: Encoding) -> Command:
 
 def point_source_to(role: Role, path: str, size: int, sha256: str) -> Command:
     """Point a map to another file, such as one that was moved or that the kit took in."""
-    return _change_source(
-        f"Find {role}", role, lambda source: replace(source, path=path, size=size, sha256=sha256)
-    )
+    return _change_source(f"Find {role}", role, lambda source: replace(source, path=path, size=size, sha256=sha256))
 
 
 def _change_source(label: str, role: Role, change: Callable[[Source], Source]) -> Command:
@@ -157,9 +155,7 @@ def set_tolerance(key: str, inner: float, outer: float) -> Command:
 
 
 def set_metric(key: str, metric: Metric) -> Command:
-    return Command(
-        "Change distance", lambda kit: with_region(kit, key, lambda region: replace(region, metric=metric))
-    )
+    return Command("Change distance", lambda kit: with_region(kit, key, lambda region: replace(region, metric=metric)))
 
 
 def set_resolve(how: Resolve) -> Command:
@@ -220,9 +216,7 @@ def expose(key: str, value_name: str) -> Command:
             return kit
         region, spec = kit.sheet.region(key), _spec(kit, key, value_name)
         assert not isinstance(value, str)
-        name = unique(
-            identifier(f"{region.name} {value_name}"), [parameter.name for parameter in kit.parameters], "_"
-        )
+        name = unique(identifier(f"{region.name} {value_name}"), [parameter.name for parameter in kit.parameters], "_")
         made = Parameter(
             name, spec.kind, value, spec.low, spec.high, spec.unit, f"{spec.label} of {region.name}. {spec.help}"
         )
@@ -431,9 +425,7 @@ def with_setting(kit: Kit, parameter: str, setting: Setting, variant: str) -> Ki
     if variant == MASTER:
         return replace(
             kit,
-            parameters=change_one(
-                kit.parameters, lambda p: p.name == parameter, lambda p: replace(p, default=setting)
-            ),
+            parameters=change_one(kit.parameters, lambda p: p.name == parameter, lambda p: replace(p, default=setting)),
         )
     return replace(
         kit,

@@ -12,7 +12,7 @@ T = TypeVar("T")
 
 
 class Cache:
-    """Keeps the results used last, within a budget. Keys hold the content ids of everything that a result depends on."""
+    """Keeps the results used last, within a budget. Keys name all that a result depends on by content."""
 
     def __init__(self, budget_bytes: int = 1 << 30) -> None:
         self.budget_bytes = budget_bytes

@@ -7,7 +7,7 @@ from even_palette.core.kit.model import Kit
 
 
 class History:
-    """The present kit with the steps that led to it and those that were undone. Trees share what they have in common."""
+    """The present kit with the steps that led to it and those that were undone. Trees share their parts."""
 
     def __init__(self, kit: Kit) -> None:
         self.kit = kit

@@ -53,7 +53,7 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     name: str
     id_colour: Rgb8
     inner: float = 12.0
-    outer: float = 96.0
+    outer: float = 64.0
     metric: Metric = Metric.CHEBYSHEV
     coat: Coat = Coat("tint")
 

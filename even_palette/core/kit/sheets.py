@@ -3,16 +3,17 @@
 import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
+from even_palette.core.colour.luma import luminance
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.derive import Cache
 from even_palette.core.kit.model import Kit, Region, Sheet, Source
 from even_palette.core.material.build import Dressed, Material, build_material
-from even_palette.core.colour.luma import luminance
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of
@@ -78,9 +79,7 @@ class Sheets:
         plane = self.id_levels(sheet)
         if plane is None:
             return np.zeros((1, 1), dtype=np.float32)
-        return self.cache.get(
-            ("mask", plane.content_id, _keying(region)), lambda: _mask(plane.samples, region)
-        )
+        return self.cache.get(("mask", plane.content_id, _keying(region)), lambda: _mask(plane.samples, region))
 
     def weights_key(self, sheet: Sheet) -> tuple[object, ...]:
         plane = self.id_levels(sheet)
@@ -91,9 +90,7 @@ class Sheets:
             tuple(_keying(region) for region in sheet.regions),
         )
 
-    def weights(
-        self, sheet: Sheet, progress: Progress = silent, cancel: CancelToken | None = None
-    ) -> SheetWeights:
+    def weights(self, sheet: Sheet, progress: Progress = silent, cancel: CancelToken | None = None) -> SheetWeights:
         """The weights as they are shipped, in 8 bits. Raises Cancelled if the token is cancelled."""
         key = self.weights_key(sheet)
 
@@ -178,7 +175,7 @@ def _mask(levels: Samples, region: Region) -> Floats:
 
 def _parts(ordered: Floats, count: int) -> Iterator[Floats]:
     edges = np.linspace(0, len(ordered), count + 1).astype(int)
-    for first, last in zip(edges[:-1], edges[1:], strict=True):
+    for first, last in pairwise(edges.tolist()):
         yield ordered[min(first, len(ordered) - 1) : max(last, first + 1)]
 
 

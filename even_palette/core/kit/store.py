@@ -8,7 +8,6 @@ import contextlib
 import hashlib
 import os
 import shutil
-import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,6 +16,7 @@ import msgspec
 from filelock import FileLock, Timeout
 from msgspec.structs import replace
 
+from even_palette.core.atomic import write_whole
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit, Source, check_kit
 
@@ -68,29 +68,6 @@ def _with_sources(kit: Kit, change: Callable[[Source], Source]) -> Kit:
 def kit_schema() -> dict[str, object]:
     """JSON Schema of kit.json."""
     return msgspec.json.schema(Kit)
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """Replace a file in one step: written beside it, synced, renamed. Raises OSError; the old file then stays."""
-    handle, name = tempfile.mkstemp(prefix=f".{path.name}-", dir=path.parent)
-    try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        os.replace(name, path)
-        _sync_folder(path.parent)
-    except BaseException:
-        Path(name).unlink(missing_ok=True)
-        raise
-
-
-def _sync_folder(folder: Path) -> None:
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)
 
 
 @dataclass(frozen=True)
@@ -154,21 +131,13 @@ class KitFolder:
         """
         saved_path, auto_path = self.folder / KIT_FILE, self.folder / AUTOSAVE_FILE
         if not saved_path.exists() and auto_path.exists():
-            return Opened(Kit(), self._read(auto_path))
-        saved = self._read(saved_path)
+            return Opened(Kit(), _read(auto_path))
+        saved = _read(saved_path)
         recovered = None
         with contextlib.suppress(OSError, UserError):
             if auto_path.stat().st_mtime_ns > saved_path.stat().st_mtime_ns:
-                recovered = self._read(auto_path)
+                recovered = _read(auto_path)
         return Opened(saved, recovered if recovered != saved else None)
-
-    def _read(self, path: Path) -> Kit:
-        try:
-            if path.stat().st_size > MOST_JSON_BYTES:
-                raise UserError(f"{path}: larger than {MOST_JSON_BYTES} bytes, so it is not read.")
-            return decode_kit(path.read_bytes(), self.folder, str(path))
-        except OSError as error:
-            raise UserError(f"{path}: cannot be opened ({error.strerror}).") from error
 
     def save(self, kit: Kit) -> Kit:
         """Save the kit; returns it with maps taken in by another folder pointing to this one's copies.
@@ -233,3 +202,17 @@ class KitFolder:
         self.close()
         if not (self.folder / KIT_FILE).exists():
             shutil.rmtree(self.folder, ignore_errors=True)
+
+
+def read_kit(folder: Path) -> Kit:
+    """The saved kit in a folder (or of a kit.json), without taking its lock. Raises UserError."""
+    return _read(folder if folder.name == KIT_FILE else folder / KIT_FILE)
+
+
+def _read(path: Path) -> Kit:
+    try:
+        if path.stat().st_size > MOST_JSON_BYTES:
+            raise UserError(f"{path}: larger than {MOST_JSON_BYTES} bytes, so it is not read.")
+        return decode_kit(path.read_bytes(), path.parent, str(path))
+    except OSError as error:
+        raise UserError(f"{path}: cannot be opened ({error.strerror}).") from error

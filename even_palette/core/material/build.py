@@ -3,8 +3,8 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.arrays import float32
+from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.graph import nodes
 from even_palette.core.graph.glsl import Section
 from even_palette.core.graph.nodes import Node

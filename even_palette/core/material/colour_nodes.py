@@ -6,7 +6,6 @@ from even_palette.core.colour import luma, oklab, srgb, yiq
 from even_palette.core.graph.nodes import (
     Node,
     absolute,
-    atan2,
     channels,
     clamp,
     constant,
@@ -14,7 +13,6 @@ from even_palette.core.graph.nodes import (
     dot,
     fract,
     join,
-    length,
     matrix,
     maximum,
     minimum,
@@ -42,12 +40,18 @@ def luminance(linear: Node) -> Node:
     return dot(linear, constant(*luma.BT709))
 
 
+def turned(x: Node, y: Node, turn: Node, stretch: Node) -> tuple[Node, Node]:
+    """The point (x, y) turned about the origin by whole turns and stretched: hue = atan2(y, x) + turn, chroma times
+    stretch, written as a rotation, which needs no angle and so keeps greys and turn 0 exact.
+    """
+    across, along = cos(turn * tau) * stretch, sin(turn * tau) * stretch
+    return x * across - y * along, x * along + y * across
+
+
 def shift_yiq(linear: Node, turn: Node, saturation: Node, brightness: Node) -> Node:
     """Hue rotation, saturation factor and brightness offset in YIQ: hue = atan2(Q, I), chroma = length(I, Q)."""
     luma_node, i, q = channels(matrix(yiq.RGB_TO_YIQ, encode(linear)))
-    hue = atan2(q, i) + turn * tau
-    chroma = length(join(i, q)) * saturation
-    shifted = join(luma_node + brightness, chroma * cos(hue), chroma * sin(hue))
+    shifted = join(luma_node + brightness, *turned(i, q, turn, saturation))
     return decode(clamp(matrix(yiq.YIQ_TO_RGB, shifted)))
 
 
@@ -76,8 +80,6 @@ def shift_oklch(linear: Node, turn: Node, saturation: Node, brightness: Node) ->
     """The same in OKLCh; what leaves the gamut is clipped by channel."""
     root = power(matrix(oklab.RGB_TO_LMS, linear), 1 / 3)
     lightness, a, b = channels(matrix(oklab.LMS_TO_LAB, root))
-    hue = atan2(b, a) + turn * tau
-    chroma = length(join(a, b)) * saturation
-    shifted = join(lightness + brightness, chroma * cos(hue), chroma * sin(hue))
+    shifted = join(lightness + brightness, *turned(a, b, turn, saturation))
     lms = matrix(oklab.LAB_TO_LMS, shifted)
     return clamp(matrix(oklab.LMS_TO_RGB, lms * lms * lms))

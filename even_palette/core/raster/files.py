@@ -3,14 +3,13 @@
 Input is hostile: sizes are checked against `Limits` before a sample is read, and every failure is a UserError.
 """
 
-import os
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from even_palette.core.arrays import Samples
+from even_palette.core.atomic import replacing
 from even_palette.core.errors import UserError
 from even_palette.core.raster.plane import Encoding, Plane
 
@@ -63,9 +62,7 @@ def _decode(path: Path, limits: Limits) -> Samples:
         if spec.depth > 1 or not 1 <= spec.nchannels <= 64:
             raise UserError(f"{path.name}: {spec.nchannels} channels in {spec.depth} layers are not read.")
         if not (0 < spec.width <= limits.side and 0 < spec.height <= limits.side):
-            raise UserError(
-                f"{path.name}: {spec.width} x {spec.height} texels; the limit is {limits.side} a side."
-            )
+            raise UserError(f"{path.name}: {spec.width} x {spec.height} texels; the limit is {limits.side} a side.")
         kind = {"uint8": "uint8", "uint16": "uint16"}.get(str(spec.format), "float")
         channels = min(4, spec.nchannels)
         needed = spec.width * spec.height * channels * {"uint8": 1, "uint16": 2, "float": 4}[kind]
@@ -94,23 +91,14 @@ def write_plane(path: Path, plane: Plane) -> None:
     spec.attribute("oiio:UnassociatedAlpha", 1)
     spec.attribute("oiio:ColorSpace", "sRGB" if plane.encoding == Encoding.SRGB else "Linear")
     spec.attribute("png:compressionLevel", 4)
-    handle, name = _temporary_beside(path)
-    os.close(handle)
     try:
-        target = oiio.ImageOutput.create(str(path))
-        if target is None or not target.open(name, spec):
-            raise UserError(f"{path}: cannot be written ({_one_line(oiio.geterror())}).")
-        written = target.write_image(np.ascontiguousarray(plane.samples))
-        if not (target.close() and written):
-            raise UserError(f"{path}: cannot be written ({_one_line(target.geterror())}).")
-        os.replace(name, path)
-    finally:
-        Path(name).unlink(missing_ok=True)
-
-
-def _temporary_beside(path: Path) -> tuple[int, str]:
-    try:
-        return tempfile.mkstemp(prefix=f".{path.stem}-", suffix=path.suffix, dir=path.parent)
+        with replacing(path) as temporary:
+            target = oiio.ImageOutput.create(str(path))
+            if target is None or not target.open(str(temporary), spec):
+                raise UserError(f"{path}: cannot be written ({_one_line(oiio.geterror())}).")
+            written = target.write_image(np.ascontiguousarray(plane.samples))
+            if not (target.close() and written):
+                raise UserError(f"{path}: cannot be written ({_one_line(target.geterror())}).")
     except OSError as error:
         raise UserError(f"{path}: cannot be written ({error.strerror}).") from error
 

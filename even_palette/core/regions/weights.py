@@ -52,7 +52,7 @@ def quantize_weights(weights: Floats) -> Levels:
         rank = np.empty_like(order)
         np.put_along_axis(rank, order, np.arange(count + 1)[:, None], axis=0)
         levels[:, rows, columns] += rank < missing[rows, columns]
-    return levels[:count].astype(np.uint8)
+    return np.asarray(levels[:count], dtype=np.uint8)
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,10 @@ def readme_text(package: Package) -> str:
         + (f"\n{'':27}holds {', '.join(m.holds)}" if m.holds else "")
         for m in sheet.maps
     )
-    parameters = "\n".join(
-        f"  {p.uniform:<28} {p.type:<6} {p.help}" for p in package.parameters
-    ) or "  none: every value is fixed in the shader"
+    parameters = (
+        "\n".join(f"  {p.uniform:<28} {p.type:<6} {p.help}" for p in package.parameters)
+        or "  none: every value is fixed in the shader"
+    )
     variants = ", ".join(variant.name for variant in package.variants) or "none besides the defaults"
     return f"""\
 {package.name}: a recolouring package

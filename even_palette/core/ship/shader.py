@@ -16,15 +16,18 @@ def shader_text(material: Material, sheet_name: str) -> str:
         "//",
         f"//   vec3 {FUNCTION}(vec2 uv)",
         "//",
-        "// returns the base colour in linear light, Rec. 709 primaries, 0..1. uv (0, 0) is the upper left corner of the",
-        "// maps. Sample maps marked “srgb” in package.json with sRGB decoding, all others without; mips on, linear filter.",
+        "// returns the base colour in linear light, Rec. 709 primaries, 0..1. uv (0, 0) is the upper left corner of",
+        "// the maps. Sample maps marked “srgb” in package.json with sRGB decoding, all others without; mips on,",
+        "// linear filter.",
         "// Colour uniforms take linear light. Set every uniform from a variant in package.json.",
         "",
     ]
     lines += [f"uniform sampler2D {texture_name(slot)};" for slot in written.slots]
     for parameter in material.parameters:
         kind = Type.VEC3 if parameter.kind == ValueKind.COLOUR else Type.FLOAT
-        told = "linear light" if kind == Type.VEC3 else f"{parameter.low:g} to {parameter.high:g} {parameter.unit}".strip()
+        told = (
+            "linear light" if kind == Type.VEC3 else f"{parameter.low:g} to {parameter.high:g} {parameter.unit}".strip()
+        )
         lines += [f"// {' '.join(parameter.help.split())} ({told})", f"uniform {kind} {uniform_name(parameter.name)};"]
     lines += ["", written.helpers + f"vec3 {FUNCTION}(vec2 uv) {{", written.body, "}", ""]
     return "\n".join(lines)

@@ -200,9 +200,7 @@ def _package(kit: Kit, material: Material, planes: dict[str, Plane], base: Plane
     for index, (file, plane) in enumerate(planes.items()):
         slot = file.removesuffix(".png")
         first = (index - 1) * REGIONS_A_PLANE
-        holds = tuple(
-            f"{name} in {channel}" for name, channel in zip(names[first : first + 4], "RGBA", strict=False)
-        )
+        holds = tuple(f"{name} in {channel}" for name, channel in zip(names[first : first + 4], "RGBA", strict=False))
         maps.append(
             PackageMap(
                 slot,
@@ -249,9 +247,7 @@ def _package(kit: Kit, material: Material, planes: dict[str, Plane], base: Plane
         for variant in kit.variants
     )
     parameters = tuple(_parameter(kit, parameter) for parameter in material.parameters)
-    return Package(
-        FORMAT, kit.name, f"Even Palette {__version__}", kit.blending, (shipped,), parameters, variants
-    )
+    return Package(FORMAT, kit.name, f"Even Palette {__version__}", kit.blending, (shipped,), parameters, variants)
 
 
 def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:

@@ -26,9 +26,7 @@ COAT = CoatKind(
     label="Tint",
     help="Multiplies the paint by a colour, so that its light and dark stay.",
     values=(
-        ValueSpec(
-            "colour", "Colour", ValueKind.COLOUR, (1.0, 1.0, 1.0), "The colour that the paint is multiplied by."
-        ),
+        ValueSpec("colour", "Colour", ValueKind.COLOUR, (1.0, 1.0, 1.0), "The colour that the paint is multiplied by."),
         ValueSpec(
             "mode",
             "Mean",
