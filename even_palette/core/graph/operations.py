@@ -1,8 +1,8 @@
 """The table of operations: each row defines one for all back ends.
 
-A row gives the NumPy function on arrays (floats as (...), vectors as (..., n), float32), and the GLSL expression with
-{0}, {1}, … for the arguments. Where GLSL leaves a case open (division by zero, powers of negative numbers), `helper` is a
-scalar GLSL function that closes it, spread over vectors by the emitter.
+A row gives the NumPy function on float32 arrays (floats as (...), vectors as (..., n)), and the GLSL expression with
+{0}, {1} and so on for the arguments. Where GLSL leaves a case open (division by zero, powers of negative numbers),
+`helper` is a scalar GLSL function that closes it, spread over vectors by the emitter.
 """
 
 from collections.abc import Callable

@@ -10,18 +10,22 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.luma import luminance
+from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.derive import Cache
 from even_palette.core.kit.model import Kit, Region, Sheet, Source
-from even_palette.core.material.build import Dressed, Material, build_material
+from even_palette.core.material.build import BASE_SLOT, Dressed, Material, build_material, coat_formula, linear_setting
+from even_palette.core.material.model import Bound
+from even_palette.core.material.variants import resolve
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import Role
-from even_palette.core.raster.plane import Encoding, Plane, rgb_of
+from even_palette.core.raster.plane import Encoding, Plane, rgb_of, to_levels8
 from even_palette.core.raster.sampling import sample, texel_centres
-from even_palette.core.regions.id_colours import IdColours, list_id_colours
+from even_palette.core.regions.id_colours import IdColours, distinct_colours, list_id_colours
 from even_palette.core.regions.keying import key_mask
 from even_palette.core.regions.packing import pack_weights
-from even_palette.core.regions.weights import Coverage, coverage, mean_coverage, quantize_weights, resolve_weights
+from even_palette.core.regions.weights import Coverage, coverage, quantize_weights, resolve_weights
 
 BAND_ROWS = 256
 MOST_MASK_SUM = 4
@@ -74,12 +78,15 @@ class Sheets:
             return IdColours((), 0)
         return self.cache.get(("id colours", plane.content_id), lambda: list_id_colours(plane.samples))
 
-    def mask(self, sheet: Sheet, region: Region) -> Floats:
-        """The mask of one region, (H, W), before overlaps are resolved."""
+    def _distinct_ids(self, sheet: Sheet) -> tuple[Levels, Samples, Samples]:
+        """The distinct colours of the ID map (n, 1, 3), which of them each texel has (H, W), and their counts (n,).
+
+        Masks and weights depend on a texel's ID colour alone, so they are computed for each colour once.
+        """
         plane = self.id_levels(sheet)
         if plane is None:
-            return np.zeros((1, 1), dtype=np.float32)
-        return self.cache.get(("mask", plane.content_id, _keying(region)), lambda: _mask(plane.samples, region))
+            return np.zeros((1, 1, 3), dtype=np.uint8), np.zeros((1, 1), dtype=np.uint16), np.ones(1, dtype=np.int64)
+        return self.cache.get(("distinct", plane.content_id), lambda: distinct_colours(plane.samples))
 
     def weights_key(self, sheet: Sheet) -> tuple[object, ...]:
         plane = self.id_levels(sheet)
@@ -95,27 +102,26 @@ class Sheets:
         key = self.weights_key(sheet)
 
         def compute() -> SheetWeights:
-            plane = self.id_levels(sheet)
-            ids = plane.samples if plane else np.zeros((1, 1, 3), dtype=np.uint8)
-            regions = sheet.regions if plane else ()
-            height, width = ids.shape[:2]
-            levels = np.zeros((len(sheet.regions), height, width), dtype=np.uint8)
-            sums = np.zeros((height, width, 1), dtype=np.uint16)
-            seen = []
-            for first, last in bands(height):
+            colours, index, counts = self._distinct_ids(sheet)
+            masks = np.zeros((len(sheet.regions), len(colours)), dtype=np.float32)
+            if self.id_levels(sheet):
+                for row, region in enumerate(sheet.regions):
+                    masks[row] = _mask(colours, region)[:, 0]
+            table = quantize_weights(resolve_weights(masks[:, None], sheet.resolve))[:, 0]
+            total = masks.sum(axis=0)
+            quarter = np.asarray(np.minimum(total / MOST_MASK_SUM, 1) * 65535 + 0.5, dtype=np.uint16)
+            levels = np.empty((len(table), *index.shape), dtype=np.uint8)
+            for row, values in enumerate(table):
                 if cancel:
                     cancel.check()
-                progress(first / height, "Weights")
-                masks = np.zeros((len(regions), last - first, width), dtype=np.float32)
-                for index, region in enumerate(regions):
-                    masks[index] = _mask(ids[first:last], region)
-                total = masks.sum(axis=0)
-                sums[first:last, :, 0] = np.minimum(total / MOST_MASK_SUM, 1) * 65535 + 0.5
-                seen.append((last - first, coverage(total)))
-                if regions:
-                    levels[:, first:last] = quantize_weights(resolve_weights(masks, sheet.resolve))
+                progress(row / len(table), "Weights")
+                levels[row] = values[index]
             return SheetWeights(
-                levels, pack_weights(levels), Plane(sums, Encoding.DATA), mean_coverage(seen), _name(key)
+                levels,
+                pack_weights(levels),
+                Plane(quarter[index][..., None], Encoding.DATA),
+                coverage(total, counts),
+                _name(key),
             )
 
         return self.cache.get(key, compute)
@@ -151,14 +157,33 @@ class Sheets:
 
         return self.cache.get(("tones", base.content_id, self.weights_key(sheet)), compute)
 
+    def coat_strip(self, kit: Kit, key: str, variant: str) -> Levels:
+        """A region's typical tones in its coat as a variant wears it, darkest to lightest; (24, 3) uint8, encoded."""
+        region = kit.sheet.region(key)
+        at = kit.sheet.regions.index(region)
+        tones, mean = self.tones(kit.sheet)[at], self.means(kit.sheet)[at]
+        settings = resolve(kit.parameters, kit.variants, variant)
+        worn = {use.parameter: settings[use.parameter] for use in region.coat.values.values() if isinstance(use, Bound)}
+
+        def compute() -> Levels:
+            inputs = {name: linear_setting(setting) for name, setting in worn.items()}
+            formula = coat_formula(_dressed(region, mean), kit.parameters)
+            paint = {BASE_SLOT: Plane(tones[None], Encoding.LINEAR)}
+            result = evaluate(formula, Environment(texel_centres(1, TONES), paint, inputs))
+            return to_levels8(linear_to_srgb(result))[0]
+
+        return self.cache.get(("strip", tones.tobytes(), mean.tobytes(), repr(region.coat), repr(worn)), compute)
+
     def material(self, kit: Kit, live: bool = False) -> Material:
         """The material of the kit's sheet."""
         means = self.means(kit.sheet)
-        dressed = [
-            Dressed(region.key, region.name, region.coat, (float(mean[0]), float(mean[1]), float(mean[2])))
-            for region, mean in zip(kit.sheet.regions, means, strict=True)
-        ]
+        dressed = [_dressed(region, mean) for region, mean in zip(kit.sheet.regions, means, strict=True)]
         return build_material(dressed, kit.parameters, kit.blending, live)
+
+
+def _dressed(region: Region, mean: Floats) -> Dressed:
+    red, green, blue = map(float, mean)
+    return Dressed(region.key, region.name, region.coat, (red, green, blue))
 
 
 def _name(key: tuple[object, ...]) -> str:

@@ -61,6 +61,11 @@ def linear_setting(setting: Setting) -> float | Colour:
     return (red, green, blue)
 
 
+def coat_formula(region: Dressed, parameters: Sequence[Parameter]) -> Node:
+    """The colour of one region alone, linear vec3 clipped to 0..1, from the base colour slot."""
+    return _Builder(parameters, live=False).coat(region)
+
+
 def build_material(
     regions: Sequence[Dressed],
     parameters: Sequence[Parameter],
@@ -72,51 +77,56 @@ def build_material(
     Colour of a texel = base B + sum w_r coat_r(B), base = 1 - sum w; each coat is clipped to 0..1. A `live` material
     takes fixed values and means as inputs too, so that changing them does not change the expression.
     """
-    by_name = {parameter.name: parameter for parameter in parameters}
-    extra: dict[str, float | Colour] = {}
-    used: dict[str, Parameter] = {}
-
-    def fixed(name: str, setting: Setting) -> Node:
-        value = linear_setting(setting)
-        if live:
-            extra[name] = value
-            return nodes.parameter(name, Type.VEC3 if isinstance(value, tuple) else Type.FLOAT)
-        return nodes.constant(*value) if isinstance(value, tuple) else nodes.constant(value)
-
-    def node_of(region: Dressed, spec: ValueSpec, value: Value) -> Node:
-        if isinstance(value, Bound):
-            used[value.parameter] = by_name[value.parameter]
-            return nodes.parameter(value.parameter, Type.VEC3 if spec.kind == ValueKind.COLOUR else Type.FLOAT)
-        assert not isinstance(value, str)
-        return fixed(f"fixed_{region.key}_{spec.name}", value)
-
-    base = nodes.texture(BASE_SLOT, nodes.uv())["xyz"]
-    sections = [Section("Base colour, linear light", base)]
+    builder = _Builder(parameters, live)
+    encoded = blending == Blending.ENCODED
+    sections = [Section("Base colour, linear light", builder.base)]
     weights, colours = [], []
     for index, region in enumerate(regions):
-        kind = COATS[region.coat.kind]
-        values = {spec.name: region.coat.values.get(spec.name, spec.default) for spec in kind.values}
-        mean = region.mean
-        if live:
-            extra[f"mean_{region.key}"] = mean
-        inputs = CoatInputs(
-            base,
-            nodes.parameter(f"mean_{region.key}", Type.VEC3) if live else nodes.constant(*mean),
-            {spec.name: node_of(region, spec, values[spec.name]) for spec in kind.values if spec.bindable},
-            {spec.name: str(values[spec.name]) for spec in kind.values if not spec.bindable},
-        )
-        colour = nodes.clamp(kind.formula(inputs))
+        colour = builder.coat(region)
         plane, channel = plane_and_channel(index)
         weights.append(nodes.texture(weights_slot(plane), nodes.uv())["xyzw"[channel]])
-        colours.append(encode(colour) if blending == Blending.ENCODED else colour)
-        sections.append(Section(f"{region.label}: {kind.label.lower()}", colours[-1]))
+        colours.append(encode(colour) if encoded else colour)
+        sections.append(Section(f"{region.label}: {COATS[region.coat.kind].label.lower()}", colours[-1]))
 
-    under = encode(base) if blending == Blending.ENCODED else base
+    mixed = encode(builder.base) if encoded else builder.base
     if weights:
         rest = nodes.maximum(1 - nodes.total(weights), 0)
-        mixed = nodes.total([under * rest, *(c * w for c, w in zip(colours, weights, strict=True))])
-    else:
-        mixed = under
-    output = decode(mixed) if blending == Blending.ENCODED else mixed
-    ordered = tuple(parameter for parameter in parameters if parameter.name in used)
-    return Material(output, tuple(sections), ordered, extra)
+        mixed = nodes.total([mixed * rest, *(c * w for c, w in zip(colours, weights, strict=True))])
+    used = tuple(parameter for parameter in parameters if parameter.name in builder.used)
+    return Material(decode(mixed) if encoded else mixed, tuple(sections), used, builder.extra)
+
+
+class _Builder:
+    """Turns coats into expressions and notes which parameters and extra inputs they use."""
+
+    def __init__(self, parameters: Sequence[Parameter], live: bool) -> None:
+        self.base = nodes.texture(BASE_SLOT, nodes.uv())["xyz"]
+        self.used: set[str] = set()
+        self.extra: dict[str, float | Colour] = {}
+        self._known = {parameter.name for parameter in parameters}
+        self._live = live
+
+    def coat(self, region: Dressed) -> Node:
+        kind = COATS[region.coat.kind]
+        values = {spec.name: region.coat.values.get(spec.name, spec.default) for spec in kind.values}
+        inputs = CoatInputs(
+            self.base,
+            self._fixed(f"mean_{region.key}", region.mean),
+            {spec.name: self._value(region, spec, values[spec.name]) for spec in kind.values if spec.bindable},
+            {spec.name: str(values[spec.name]) for spec in kind.values if not spec.bindable},
+        )
+        return nodes.clamp(kind.formula(inputs))
+
+    def _value(self, region: Dressed, spec: ValueSpec, value: Value) -> Node:
+        if isinstance(value, Bound):
+            assert value.parameter in self._known
+            self.used.add(value.parameter)
+            return nodes.parameter(value.parameter, Type.VEC3 if spec.kind == ValueKind.COLOUR else Type.FLOAT)
+        assert not isinstance(value, str)
+        return self._fixed(f"fixed_{region.key}_{spec.name}", linear_setting(value))
+
+    def _fixed(self, name: str, value: float | Colour) -> Node:
+        if self._live:
+            self.extra[name] = value
+            return nodes.parameter(name, Type.VEC3 if isinstance(value, tuple) else Type.FLOAT)
+        return nodes.constant(*value) if isinstance(value, tuple) else nodes.constant(value)

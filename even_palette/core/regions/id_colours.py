@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_palette.core.arrays import Bools, Samples
+from even_palette.core.arrays import Bools, Levels, Samples
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.raster.plane import rgb_of
 
@@ -51,6 +51,16 @@ def list_id_colours(levels: Samples, tolerance: int = 8, least_share: float = 0.
     found = [IdColour(_levels_of(code), int(total)) for code, total in zip(centres, totals[1:], strict=True)]
     found.sort(key=lambda colour: (-colour.texels, colour.levels))
     return IdColours(tuple(found), int(totals[0]))
+
+
+def distinct_colours(levels: Samples) -> tuple[Levels, Samples, Samples]:
+    """The distinct colours of levels (H, W, C) uint8, (n, 1, 3); the number of each texel's, (H, W); counts, (n,)."""
+    codes = _codes(np.ascontiguousarray(rgb_of(levels)))
+    counts = np.bincount(codes.ravel(), minlength=1 << 24)
+    used = np.flatnonzero(counts)
+    numbers = np.zeros(1 << 24, dtype=np.uint16 if len(used) <= 1 << 16 else np.uint32)
+    numbers[used] = np.arange(len(used))
+    return _vectors(used).astype(np.uint8)[:, None], numbers[codes], counts[used]
 
 
 def _codes(rgb: Samples) -> Samples:

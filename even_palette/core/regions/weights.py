@@ -64,22 +64,13 @@ class Coverage:
     empty: float
 
 
-def coverage(mask_sum: Samples) -> Coverage:
-    """Coverage by sums of masks (H, W): texels of at least 254/255, of more than 256/255, and below 1/255."""
-    step = 1 / 255
-    covered, over, empty = mask_sum >= 1 - step, mask_sum > 1 + step, mask_sum < step
-    return Coverage(float(covered.mean()), float(over.mean()), float(empty.mean()))
+def coverage(mask_sum: Floats, counts: Samples) -> Coverage:
+    """Coverage by sums of masks (n,), each standing for `counts` (n,) texels.
 
-
-def mean_coverage(parts: list[tuple[int, Coverage]]) -> Coverage:
-    """The coverage of a whole from those of its parts, each with its size."""
-    total = sum(size for size, _ in parts)
-
-    def mean(shares: list[float]) -> float:
-        return sum(size * share for (size, _), share in zip(parts, shares, strict=True)) / total
-
-    return Coverage(
-        mean([part.covered for _, part in parts]),
-        mean([part.over for _, part in parts]),
-        mean([part.empty for _, part in parts]),
+    Covered are sums of at least 254/255, over those of more than 256/255, empty those below 1/255.
+    """
+    step, texels = 1 / 255, counts.sum()
+    covered, over, empty = (
+        float(counts[chosen].sum() / texels) for chosen in (mask_sum >= 1 - step, mask_sum > 1 + step, mask_sum < step)
     )
+    return Coverage(covered, over, empty)

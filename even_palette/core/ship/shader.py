@@ -30,4 +30,10 @@ def shader_text(material: Material, sheet_name: str) -> str:
         )
         lines += [f"// {' '.join(parameter.help.split())} ({told})", f"uniform {kind} {uniform_name(parameter.name)};"]
     lines += ["", written.helpers + f"vec3 {FUNCTION}(vec2 uv) {{", written.body, "}", ""]
-    return "\n".join(lines)
+    return plain("\n".join(lines))
+
+
+def plain(text: str) -> str:
+    """The text in ASCII, as compilers want it; without backslashes, which would carry a comment on to the next line."""
+    swapped = text.translate({ord("“"): '"', ord("”"): '"', ord("°"): " degrees", ord("×"): "x", ord("\\"): "/"})
+    return swapped.encode("ascii", "replace").decode()

@@ -1,0 +1,1 @@
+"""The board: the table of regions and variants at the bottom of the window."""

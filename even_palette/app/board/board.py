@@ -1,0 +1,248 @@
+"""The board's view: cells that draw what their coat does, live thumbnails as column heads."""
+
+import numpy as np
+from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QKeySequence, QPainter, QPen
+from PyQt6.QtWidgets import (
+    QHeaderView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QToolButton,
+    QWidget,
+)
+
+from even_palette.app.board.model import BoardModel, is_own
+from even_palette.app.session import Session
+from even_palette.app.stand.camera import Camera
+from even_palette.app.stand.renderer import Renderer, to_image
+from even_palette.app.theme import grey, icon, tokens
+from even_palette.core.colour.hexcode import format_hex
+from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.errors import UserError
+from even_palette.core.kit import commands
+from even_palette.core.looks import Look, picture
+from even_palette.core.raster.plane import to_levels8
+
+ROW_PX, COLUMN_PX, NAME_PX = 26, 132, 150
+THUMB_PX, HEAD_PX = 76, 108
+
+
+class Board(QTableView):
+    """Arrow keys move, Enter edits, Delete returns to inherited, Ctrl+C and Ctrl+V copy and paste cells."""
+
+    edit_wanted = pyqtSignal()
+
+    def __init__(self, session: Session, renderer: Renderer, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.add_button = QToolButton(self)
+        self.setObjectName("board")
+        self.setAccessibleName("Board of regions and variants")
+        self.board_model = BoardModel(session)
+        self.setModel(self.board_model)
+        self.setItemDelegate(CellDelegate(session, self))
+        self.heads = VariantHeads(session, renderer, self)
+        self.setHorizontalHeader(self.heads)
+        self.names = RegionNames(session, self)
+        self.setVerticalHeader(self.names)
+        self.setSelectionMode(QTableView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QTableView.EditTrigger.NoEditTriggers)
+        self.setShowGrid(False)
+        self.setTabKeyNavigation(False)
+        self.setHorizontalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
+        self.setVerticalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
+        self.add_button.setIcon(icon("plus"))
+        self.add_button.setText("Variant")
+        self.add_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.add_button.setAccessibleName("Add variant")
+        self.add_button.setToolTip("Add a variant that inherits from the selected one")
+        self.add_button.clicked.connect(self.add_variant)
+        session.selection_changed.connect(self._follow_selection)
+        session.shown_changed.connect(self._redraw)
+        self.doubleClicked.connect(lambda _: self.edit_wanted.emit())
+        self.heads.sectionPressed.connect(lambda column: self.session.select(variant=self.board_model.variant(column)))
+        self.names.sectionPressed.connect(lambda row: self.session.select(region=self.board_model.region_key(row)))
+
+    def add_variant(self) -> None:
+        parent = self.session.variant or None
+        before = len(self.session.kit.variants)
+        if self.session.do(commands.add_variant(f"Variant {before + 1}", parent)):
+            self.session.select(variant=self.session.kit.variants[-1].name)
+
+    def _redraw(self) -> None:
+        self.heads.forget()
+        self.viewport().update()
+
+    def _follow_selection(self) -> None:
+        kit = self.session.kit
+        keys = [region.key for region in kit.sheet.regions]
+        names = ["", *(variant.name for variant in kit.variants)]
+        if self.session.region in keys and self.session.variant in names:
+            index = self.board_model.index(keys.index(self.session.region), names.index(self.session.variant))
+            if index != self.currentIndex():
+                self.selectionModel().setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+        self.heads.viewport().update()
+        self.names.viewport().update()
+
+    def currentChanged(self, current: QModelIndex, previous: QModelIndex) -> None:
+        super().currentChanged(current, previous)
+        if current.isValid():
+            self.session.select(self.board_model.region_key(current.row()), self.board_model.variant(current.column()))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        region, variant = self.session.region, self.session.variant
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.edit_wanted.emit()
+        elif not region:
+            super().keyPressEvent(event)
+        elif event.key() == Qt.Key.Key_Delete:
+            self.session.do(commands.clear_cell(region, variant))
+        elif event.matches(QKeySequence.StandardKey.Copy):
+            self.session.copied = commands.read_cell(self.session.kit, region, variant)
+            self.session.notice.emit("Copied the coat of this cell.")
+        elif event.matches(QKeySequence.StandardKey.Paste):
+            if self.session.copied is None:
+                self.session.notice.emit("Copy a cell first.")
+            else:
+                self.session.do(commands.paste_cell(self.session.copied, region, variant))
+        else:
+            super().keyPressEvent(event)
+
+    def updateGeometries(self) -> None:
+        super().updateGeometries()
+        self.add_button.setGeometry(8, HEAD_PX - 36, NAME_PX - 16, 28)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, HEAD_PX + 6 * ROW_PX)
+
+
+class CellDelegate(QStyledItemDelegate):
+    """Draws a cell: the region's real tones in its coat; a shift shows them before and after."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session = session
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        assert painter is not None
+        model = index.model()
+        assert isinstance(model, BoardModel)
+        kit = self.session.shown
+        t = tokens()
+        painter.fillRect(option.rect, grey(t.panel))
+        if kit is None or index.row() >= len(kit.sheet.regions) or index.column() > len(kit.variants):
+            return
+        region, variant = kit.sheet.regions[index.row()], model.variant(index.column())
+        if variant and variant not in [v.name for v in kit.variants]:
+            return
+        own = is_own(kit, region.key, variant)
+        box = option.rect.adjusted(5, 3, -5, -3) if own else option.rect.adjusted(5, 9, -5, -9)
+        strip = self.session.sheets.coat_strip(kit, region.key, variant)
+        if region.coat.kind == "shift":
+            tones = self.session.sheets.tones(kit.sheet)[index.row()]
+            upper = QRect(box.x(), box.y(), box.width(), box.height() // 3)
+            painter.drawImage(upper, _strip_image(to_levels8(linear_to_srgb(tones))))
+            painter.drawImage(box.adjusted(0, box.height() // 3, 0, 0), _strip_image(strip))
+        else:
+            painter.drawImage(box, _strip_image(strip))
+        painter.setPen(
+            QPen(grey(t.text if own else t.quiet_text), 1, Qt.PenStyle.SolidLine if own else Qt.PenStyle.DotLine)
+        )
+        painter.drawRect(box.adjusted(0, 0, -1, -1))
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.setPen(QPen(grey(t.text), 2))
+            painter.drawRect(option.rect.adjusted(1, 1, -1, -1))
+
+
+def _strip_image(strip: np.ndarray) -> QImage:
+    return to_image(strip[None])
+
+
+class VariantHeads(QHeaderView):
+    """Column heads: a live thumbnail of each variant with its name."""
+
+    def __init__(self, session: Session, renderer: Renderer, parent: QWidget) -> None:
+        super().__init__(Qt.Orientation.Horizontal, parent)
+        self.session, self.renderer = session, renderer
+        self._thumbs: dict[str, QImage] = {}
+        self.setAccessibleName("Variants")
+        self.setDefaultSectionSize(COLUMN_PX)
+        self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.setSectionsClickable(True)
+        self.setFixedHeight(HEAD_PX)
+
+    def forget(self) -> None:
+        self._thumbs.clear()
+        self.viewport().update()
+
+    def paintSection(self, painter: QPainter | None, rect: QRect, section: int) -> None:
+        assert painter is not None
+        model = self.model()
+        assert isinstance(model, BoardModel)
+        t = tokens()
+        variant = model.variant(section)
+        chosen = variant == self.session.variant
+        painter.save()
+        painter.fillRect(rect, grey(t.panel))
+        box = QRect(rect.x() + 5, rect.y() + 4, rect.width() - 10, THUMB_PX)
+        painter.fillRect(box, grey(t.stand))
+        thumb = self._thumb(variant, box.width(), box.height())
+        if thumb is not None:
+            painter.drawImage(box, thumb)
+        text = QRect(rect.x() + 5, box.bottom() + 4, rect.width() - 10, 22)
+        if chosen:
+            painter.fillRect(text, grey(t.chosen))
+        painter.setPen(grey(t.chosen_text if chosen else t.text))
+        name = painter.fontMetrics().elidedText(variant or "Master", Qt.TextElideMode.ElideRight, text.width() - 8)
+        painter.drawText(text, Qt.AlignmentFlag.AlignCenter, name)
+        painter.restore()
+
+    def _thumb(self, variant: str, width: int, height: int) -> QImage | None:
+        kit = self.session.shown
+        if kit is None or not kit.sheet.sources or (variant and variant not in [v.name for v in kit.variants]):
+            return None
+        if variant not in self._thumbs:
+            ratio = self.devicePixelRatioF()
+            size = (round(width * ratio), round(height * ratio))
+            base = self.session.sheets.base_colour(kit.sheet)
+            zoom = min(size[0] / base.width, size[1] / base.height)
+            view = Camera((base.width, base.height), zoom=zoom).view(*size)
+            try:
+                shown = picture(kit, self.session.sheets, Look(variant=variant))
+            except UserError:
+                return None
+            self._thumbs[variant] = to_image(self.renderer.render(shown, view))
+        return self._thumbs[variant]
+
+
+class RegionNames(QHeaderView):
+    """Row heads: ID colour and name of each region."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(Qt.Orientation.Vertical, parent)
+        self.session = session
+        self.setAccessibleName("Regions")
+        self.setDefaultSectionSize(ROW_PX)
+        self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.setSectionsClickable(True)
+        self.setFixedWidth(NAME_PX)
+
+    def paintSection(self, painter: QPainter | None, rect: QRect, section: int) -> None:
+        assert painter is not None
+        region = self.session.kit.sheet.regions[section]
+        chosen = region.key == self.session.region
+        t = tokens()
+        painter.save()
+        painter.fillRect(rect, grey(t.chosen if chosen else t.panel))
+        swatch = QRect(rect.x() + 8, rect.y() + 6, 14, rect.height() - 12)
+        painter.fillRect(swatch, QColor(format_hex(region.id_colour)))
+        painter.setPen(grey(t.strong_line))
+        painter.drawRect(swatch.adjusted(0, 0, -1, -1))
+        painter.setPen(grey(t.chosen_text if chosen else t.text))
+        text = rect.adjusted(30, 0, -6, 0)
+        name = painter.fontMetrics().elidedText(region.name, Qt.TextElideMode.ElideRight, text.width())
+        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
+        painter.restore()

@@ -1,0 +1,83 @@
+"""The board's table model: a row a region, a column a variant, the master first."""
+
+from typing import Any
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+
+from even_palette.app.session import Session
+from even_palette.core.colour.hexcode import encoded_to_hex
+from even_palette.core.kit.commands import bound_parameters, read_cell
+from even_palette.core.kit.model import Kit
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.variants import MASTER
+
+
+class BoardModel(QAbstractTableModel):
+    """Reads the session's kit; holds nothing of its own but which rows and columns the view knows."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._shape = (0, 0)
+        session.changed.connect(self._follow)
+
+    def _follow(self) -> None:
+        shape = (len(self.session.kit.sheet.regions), 1 + len(self.session.kit.variants))
+        if shape != self._shape:
+            self.beginResetModel()
+            self._shape = shape
+            self.endResetModel()
+            self.session.selection_changed.emit()
+        elif shape[0]:
+            self.dataChanged.emit(self.index(0, 0), self.index(shape[0] - 1, shape[1] - 1))
+            self.headerDataChanged.emit(Qt.Orientation.Horizontal, 0, shape[1] - 1)
+            self.headerDataChanged.emit(Qt.Orientation.Vertical, 0, shape[0] - 1)
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else self._shape[0]
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else self._shape[1]
+
+    def variant(self, column: int) -> str:
+        return MASTER if column == 0 else self.session.kit.variants[column - 1].name
+
+    def region_key(self, row: int) -> str:
+        return self.session.kit.sheet.regions[row].key
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole) and index.isValid():
+            return describe_cell(self.session.kit, self.region_key(index.row()), self.variant(index.column()))
+        return None
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return None
+        if orientation == Qt.Orientation.Horizontal:
+            return self.variant(section) or "Master"
+        return self.session.kit.sheet.regions[section].name
+
+
+def is_own(kit: Kit, key: str, variant: str) -> bool:
+    """Whether a cell sets something itself; the master always does."""
+    if variant == MASTER:
+        return True
+    own = kit.variant(variant).values
+    return any(name in own for name in bound_parameters(kit, key).values())
+
+
+def describe_cell(kit: Kit, key: str, variant: str) -> str:
+    """A cell in words."""
+    cell = read_cell(kit, key, variant)
+    values = []
+    for spec in COATS[cell.kind].values:
+        if spec.name in cell.choices:
+            values.append(dict(spec.choices)[cell.choices[spec.name]])
+        else:
+            setting = cell.settings[spec.name]
+            shown = encoded_to_hex(setting) if isinstance(setting, tuple) else f"{setting:g}{spec.unit}"
+            values.append(f"{spec.label.lower()} {shown}")
+    state = "own" if is_own(kit, key, variant) else "inherited"
+    return (
+        f"{kit.sheet.region(key).name}, {variant or 'Master'}: {COATS[cell.kind].label}, {', '.join(values)} ({state})"
+    )

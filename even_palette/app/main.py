@@ -1,0 +1,54 @@
+"""Starting the window."""
+
+import os
+import signal
+import sys
+from pathlib import Path
+
+from even_palette.core.errors import UserError
+
+
+def run_window(paths: list[Path]) -> int:
+    """Open the window with a kit or maps, or empty."""
+    app, window = _start()
+    if paths:
+        window.open_paths(paths)
+    else:
+        window.offer_unsaved()
+    window.show()
+    return app.exec()
+
+
+def run_demo() -> int:
+    """Open the window with a copy of the demo kit; the shipped one is never written to."""
+    app, window = _start()
+    open_demo(window)
+    window.show()
+    return app.exec()
+
+
+def open_demo(window) -> None:  # type: ignore[no-untyped-def]
+    """Show the demo kit in a window, as a kit that was not saved yet."""
+    from even_palette.core.kit.store import read_kit
+    from even_palette.demo import KIT_FOLDER
+
+    window.session.open_copy(read_kit(KIT_FOLDER))
+    window.enter_stage(4)
+
+
+def _start():  # type: ignore[no-untyped-def]
+    screen = any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))
+    if sys.platform == "linux" and not screen:
+        raise UserError("there is no screen to open a window on (DISPLAY is not set).")
+    try:
+        from PyQt6.QtWidgets import QApplication
+    except ImportError as error:
+        raise UserError(f"Qt cannot start ({error}). ./run installs what it needs.") from error
+    from even_palette.app import theme
+    from even_palette.app.window import Window
+
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Even Palette")
+    theme.apply_scheme(app, theme.saved_scheme())
+    return app, Window()

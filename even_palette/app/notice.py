@@ -1,0 +1,45 @@
+"""The notice: one sentence above the stand, with what can be done about it; never a dialog."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+
+STAYS_MS = 12_000
+
+
+class Notice(QWidget):
+    def __init__(self) -> None:
+        super().__init__(objectName="notice")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(12, 4, 8, 4)
+        self.text = QLabel()
+        self.text.setWordWrap(True)
+        self.text.setAccessibleName("Notice")
+        self._row.addWidget(self.text, 1)
+        self._buttons: list[QPushButton] = []
+        self._timer = QTimer(self, singleShot=True, interval=STAYS_MS)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    def tell(self, text: str, actions: dict[str, Callable[[], None]] | None = None) -> None:
+        """Show a sentence; with actions it stays until one is chosen, otherwise it goes by itself."""
+        for button in self._buttons:
+            button.deleteLater()
+        self._buttons = []
+        self.text.setText(text)
+        for name, act in {**(actions or {}), "Close": lambda: None}.items():
+            button = QPushButton(name)
+            button.clicked.connect(lambda _, act=act: self._choose(act))
+            self._row.addWidget(button)
+            self._buttons.append(button)
+        self.show()
+        if actions:
+            self._timer.stop()
+        else:
+            self._timer.start()
+
+    def _choose(self, act: Callable[[], None]) -> None:
+        self.hide()
+        act()

@@ -1,0 +1,54 @@
+"""The line at the bottom: what is under the cursor, job progress with cancel, and the count of findings."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QProgressBar, QPushButton, QWidget
+
+from even_palette.core.checks import Finding, Severity
+
+MARKS = {Severity.ERROR: "■ Error", Severity.WARNING: "▲ Warning", Severity.NOTE: "● Note"}
+
+
+class Readout(QWidget):
+    cancel_wanted = pyqtSignal()
+    stage_wanted = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__(objectName="readout")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 2, 12, 2)
+        self.cursor = QLabel("")
+        self.cursor.setAccessibleName("Under the cursor")
+        self.job = QLabel("")
+        self.bar = QProgressBar()
+        self.bar.setFixedSize(140, 14)
+        self.bar.setTextVisible(False)
+        self.bar.setRange(0, 1000)
+        self.cancel = QPushButton("Cancel")
+        self.cancel.clicked.connect(self.cancel_wanted)
+        self.findings = QPushButton("No findings")
+        self.findings.setAccessibleName("Findings")
+        self._menu = QMenu(self.findings)
+        self.findings.setMenu(self._menu)
+        row.addWidget(self.cursor, 1)
+        for widget in (self.job, self.bar, self.cancel, self.findings):
+            row.addWidget(widget)
+        self.setFixedHeight(34)
+        self.show_job("", 0.0)
+
+    def show_job(self, text: str, share: float) -> None:
+        self.job.setText(text)
+        self.bar.setValue(round(share * 1000))
+        for widget in (self.job, self.bar, self.cancel):
+            widget.setVisible(bool(text))
+
+    def show_findings(self, findings: list[Finding]) -> None:
+        """Tell how many there are; the menu names each and leads to its stage."""
+        count = len(findings)
+        self.findings.setText("No findings" if not count else f"{count} finding{'s' if count > 1 else ''}")
+        self.findings.setEnabled(bool(count))
+        self._menu.clear()
+        for finding in findings:
+            action = self._menu.addAction(f"{MARKS[finding.severity]} · {finding.stage}: {finding.text}")
+            assert action is not None
+            action.triggered.connect(lambda _, stage=finding.stage: self.stage_wanted.emit(stage))

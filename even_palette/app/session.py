@@ -1,0 +1,391 @@
+"""What is open: the kit with its history and folder, what is selected, and the results that are ready to be shown."""
+
+import os
+import time
+from pathlib import Path
+
+import platformdirs
+from msgspec.structs import replace
+from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
+
+from even_palette.app.jobs import Jobs
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit import commands
+from even_palette.core.kit.commands import Cell, Command
+from even_palette.core.kit.history import History
+from even_palette.core.kit.model import Kit, Source
+from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, fingerprint
+from even_palette.core.material.variants import MASTER
+from even_palette.core.raster.files import read_plane
+from even_palette.core.raster.guess import Role, guess_encoding, guess_role
+from even_palette.core.raster.plane import Encoding
+
+AUTOSAVE_MS = 2000
+RELOAD_MS = 250
+
+
+def unsaved_folder() -> Path:
+    """Where kits that were never saved keep their autosaves."""
+    return Path(os.environ.get("EVEN_PALETTE_STATE", platformdirs.user_state_path("even-palette"))) / "unsaved"
+
+
+class Session(QObject):
+    """One open kit. Signals carry no data: listeners read what they need from here."""
+
+    changed = pyqtSignal()
+    shown_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    title_changed = pyqtSignal()
+    notice = pyqtSignal(str)
+    recovered = pyqtSignal()
+
+    def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.jobs = jobs
+        self.sheets = Sheets()
+        self.history = History(Kit())
+        self.shown: Kit | None = None
+        self.folder: KitFolder | None = None
+        self.scratch: KitFolder | None = None
+        self.saved = self.history.kit
+        self.region = ""
+        self.variant = MASTER
+        self.copied: Cell | None = None
+        self._seen: dict[str, tuple[int, int] | None] = {}
+        self._preparing: CancelToken | None = None
+        self._autosave = QTimer(self, singleShot=True, interval=AUTOSAVE_MS)
+        self._autosave.timeout.connect(self.autosave)
+        self._reload = QTimer(self, singleShot=True, interval=RELOAD_MS)
+        self._reload.timeout.connect(self.reload_changed_maps)
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.fileChanged.connect(lambda _: self._reload.start())
+        self._watcher.directoryChanged.connect(lambda _: self._reload.start())
+
+    # The kit
+
+    @property
+    def kit(self) -> Kit:
+        return self.history.kit
+
+    @property
+    def modified(self) -> bool:
+        return self.kit != self.saved
+
+    def do(self, command: Command) -> bool:
+        """Apply a command; what is not possible becomes a notice. True if the kit changed."""
+        try:
+            changed = self.history.do(command)
+        except UserError as error:
+            self.notice.emit(str(error))
+            return False
+        if changed:
+            self._after_change()
+        return changed
+
+    def undo(self) -> None:
+        if self.history.undo():
+            self._after_change()
+
+    def redo(self) -> None:
+        if self.history.redo():
+            self._after_change()
+
+    def _after_change(self) -> None:
+        if self.region not in [region.key for region in self.kit.sheet.regions]:
+            self.region = self.kit.sheet.regions[0].key if self.kit.sheet.regions else ""
+        if self.variant not in [variant.name for variant in self.kit.variants]:
+            self.variant = MASTER
+        self._autosave.start()
+        self._watch()
+        self.changed.emit()
+        self.prepare()
+
+    def select(self, region: str | None = None, variant: str | None = None) -> None:
+        """Select a region or a variant or both."""
+        before = (self.region, self.variant)
+        self.region = self.region if region is None else region
+        self.variant = self.variant if variant is None else variant
+        if before != (self.region, self.variant):
+            self.selection_changed.emit()
+
+    # Results
+
+    def prepare(self) -> None:
+        """Compute on a worker what the views need of the present kit, then show it. The latest kit wins."""
+        if self._preparing is not None:
+            return
+        kit = self.kit
+
+        def work(progress: Progress, cancel: CancelToken) -> Kit:
+            sheet = self.sheets
+            sheet.base_colour(kit.sheet)
+            sheet.weights(kit.sheet, progress, cancel)
+            sheet.means(kit.sheet)
+            sheet.tones(kit.sheet)
+            sheet.id_colours(kit.sheet)
+            return kit
+
+        def done(result: Kit) -> None:
+            self.shown = result
+            self.shown_changed.emit()
+
+        def failed(text: str) -> None:
+            self.shown = None
+            self.notice.emit(text)
+            self.shown_changed.emit()
+
+        def ended() -> None:
+            self._preparing = None
+            if kit is not self.kit:
+                self.prepare()
+
+        self._preparing = self.jobs.run("Masks", work, done, failed, ended)
+
+    @property
+    def settled(self) -> bool:
+        """Whether the views show the present kit."""
+        return self._preparing is None
+
+    # Opening and saving
+
+    def open_kit(self, folder: Path) -> None:
+        """Open a kit folder, or its kit.json. Raises UserError; what was open then stays."""
+        folder = folder.parent if folder.name == KIT_FILE else folder
+        if not (folder / KIT_FILE).exists():
+            raise UserError(f"{folder}: there is no {KIT_FILE}, so it is no kit.")
+        opened_folder = KitFolder(folder)
+        try:
+            opened = opened_folder.open()
+        except UserError:
+            opened_folder.close()
+            raise
+        self._leave()
+        self.folder = opened_folder
+        self._show(opened.saved, opened.recovered)
+        if opened_folder.read_only:
+            self.notice.emit(
+                f"The kit is open read-only: {opened_folder.read_only}. Save it as another kit to keep changes."
+            )
+
+    def open_copy(self, kit: Kit) -> None:
+        """Show a kit that has no folder yet, such as the demo."""
+        self._leave()
+        self._show(kit, None)
+
+    def _show(self, saved: Kit, recovered: Kit | None) -> None:
+        self.saved = saved
+        self.history = History(saved)
+        if recovered is not None:
+            self.history.do(Command("Recover unsaved work", lambda _: recovered))
+            self.recovered.emit()
+        self.shown = None
+        self.region, self.variant = "", MASTER
+        self._seen.clear()
+        self._renew_sources()
+        self._after_change()
+        self._autosave.stop()
+        self.title_changed.emit()
+        self.selection_changed.emit()
+
+    def open_maps(self, paths: list[Path]) -> None:
+        """Take image files into the sheet; what each is, is guessed from its name and content."""
+        for path in paths:
+            try:
+                seen = fingerprint(path)
+                plane = read_plane(path, Encoding.DATA)
+            except UserError as error:
+                self.notice.emit(str(error))
+                continue
+            role = guess_role(path, plane.samples)
+            taken = [source.role for source in self.kit.sheet.sources if source.path != str(path.resolve())]
+            if role == Role.BASE_COLOUR and role in taken and Role.ID not in taken:
+                role = Role.ID
+            encoding = guess_encoding(role, plane.samples)
+            self.do(commands.set_source(Source(role, str(path.resolve()), encoding, seen.size, seen.sha256)))
+        self.title_changed.emit()
+
+    def point_source_to(self, role: Role, path: Path) -> None:
+        """Use another file for a map."""
+        try:
+            seen = fingerprint(path)
+            read_plane(path, Encoding.DATA)
+        except UserError as error:
+            self.notice.emit(str(error))
+            return
+        self.do(commands.point_source_to(role, str(path.resolve()), seen.size, seen.sha256))
+
+    def take_in(self, role: Role) -> None:
+        """Copy a map into the kit's own folder, so that the kit can travel."""
+        source = self.kit.sheet.source(role)
+        if source is None:
+            return
+        try:
+            blob, seen = self._work_folder().take_in(Path(source.path))
+        except UserError as error:
+            self.notice.emit(str(error))
+            return
+        self.do(commands.point_source_to(role, str(blob.resolve()), seen.size, seen.sha256))
+
+    def save(self) -> None:
+        """Save into the kit's folder. Raises UserError; the last save is then still whole."""
+        if self.folder is None:
+            raise UserError("The kit has no folder yet; use Save as.")
+        before = self.kit
+        kit = self.folder.save(before)
+        if kit != before:
+            self.history.rewrite(lambda old: _moved(old, before, kit))
+        self.saved = self.kit
+        self._drop_scratch()
+        self.title_changed.emit()
+        self.changed.emit()
+
+    def save_as(self, folder: Path) -> None:
+        """Save into a new folder and go on there. Raises UserError."""
+        made = KitFolder.create(folder)
+        previous, self.folder = self.folder, made
+        try:
+            self.save()
+        except UserError:
+            made.close()
+            self.folder = previous
+            raise
+        if previous:
+            previous.drop_autosave()
+            previous.close()
+
+    def autosave(self) -> None:
+        """Keep unsaved work beside the save, or in the state folder for a kit that has none."""
+        if not self.modified:
+            self.discard()
+            return
+        try:
+            self._work_folder().autosave(self.kit)
+        except UserError as error:
+            self.notice.emit(str(error))
+
+    def _work_folder(self) -> KitFolder:
+        if self.folder and not self.folder.read_only:
+            return self.folder
+        if self.scratch is None:
+            self.scratch = KitFolder.create(unsaved_folder() / f"{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}")
+        return self.scratch
+
+    def discard(self) -> None:
+        """Forget unsaved work, as when closing without saving."""
+        self._autosave.stop()
+        if self.folder:
+            self.folder.drop_autosave()
+        self._drop_scratch()
+
+    def close(self) -> None:
+        """Let go of the kit; unsaved work stays in the autosave unless it was discarded."""
+        self._leave()
+
+    def _leave(self) -> None:
+        if self._autosave.isActive():
+            self._autosave.stop()
+            self.autosave()
+        if self.folder:
+            self.folder.close()
+        if self.scratch:
+            self.scratch.close()
+        self.folder = self.scratch = None
+
+    def _drop_scratch(self) -> None:
+        if self.scratch:
+            self.scratch.remove()
+            self.scratch = None
+
+    def find_unsaved(self) -> Path | None:
+        """A kit that was never saved and whose window is gone, if there is one."""
+        folders = sorted(unsaved_folder().glob("*/" + AUTOSAVE_FILE), reverse=True)
+        for path in folders:
+            found = KitFolder(path.parent)
+            free = not found.read_only
+            found.close()
+            if free:
+                return path.parent
+        return None
+
+    def recover_unsaved(self, folder: Path) -> None:
+        """Go on with a kit that was never saved. Raises UserError if it cannot be read."""
+        scratch = KitFolder(folder)
+        try:
+            opened = scratch.open()
+        except UserError:
+            scratch.close()
+            raise
+        self._leave()
+        self.scratch = scratch
+        self._show(opened.saved, opened.recovered)
+
+    # Source files
+
+    def _watch(self) -> None:
+        paths = {source.path for source in self.kit.sheet.sources}
+        wanted = {p for p in paths if os.path.exists(p)} | {
+            str(Path(p).parent) for p in paths if Path(p).parent.exists()
+        }
+        watched = set(self._watcher.files()) | set(self._watcher.directories())
+        if watched - wanted:
+            self._watcher.removePaths(sorted(watched - wanted))
+        if wanted - watched:
+            self._watcher.addPaths(sorted(wanted - watched))
+
+    def reload_changed_maps(self) -> None:
+        """Read again the maps whose files changed on disk, appeared or went. This is no step of the history."""
+        seen_before = self._seen
+        self._renew_sources()
+        if self._seen != seen_before:
+            self._watch()
+            self.changed.emit()
+            self.prepare()
+
+    def _renew_sources(self) -> None:
+        fresh: dict[str, tuple[int, str]] = {}
+        stamps = {source.path: _stamp(source.path) for source in self.kit.sheet.sources}
+        for source in self.kit.sheet.sources:
+            stamp = stamps[source.path]
+            if stamp is None or stamp == self._seen.get(source.path):
+                continue
+            try:
+                seen = fingerprint(Path(source.path))
+            except UserError:
+                continue
+            if seen.sha256 != source.sha256:
+                fresh[source.path] = (seen.size, seen.sha256)
+        self._seen = stamps
+        if not fresh:
+            return
+        was_saved = not self.modified
+
+        def renew(source: Source) -> Source:
+            size, sha256 = fresh.get(source.path, (source.size, source.sha256))
+            return replace(source, size=size, sha256=sha256)
+
+        def reread(kit: Kit) -> Kit:
+            return replace(kit, sheet=replace(kit.sheet, sources=tuple(map(renew, kit.sheet.sources))))
+
+        self.history.rewrite(reread)
+        self.saved = self.kit if was_saved else reread(self.saved)
+        self.notice.emit(f"Read again: {', '.join(Path(path).name for path in fresh)} changed on disk.")
+
+
+def _stamp(path: str) -> tuple[int, int] | None:
+    """Time and size of a file, or None if it is not there."""
+    try:
+        stat = os.stat(path)
+    except OSError:
+        return None
+    return stat.st_mtime_ns, stat.st_size
+
+
+def _moved(old: Kit, before: Kit, after: Kit) -> Kit:
+    """The kit with maps that a save took into its folder pointing there."""
+    places = {
+        a.path: b.path for a, b in zip(before.sheet.sources, after.sheet.sources, strict=True) if a.path != b.path
+    }
+    sources = tuple(replace(source, path=places.get(source.path, source.path)) for source in old.sheet.sources)
+    return replace(old, sheet=replace(old.sheet, sources=sources))

@@ -1,0 +1,1 @@
+"""The stand: the viewing area with its panes, looks, wipe and loupe."""

@@ -1,0 +1,1 @@
+"""Editing a colour in place."""

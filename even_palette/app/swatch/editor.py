@@ -1,0 +1,225 @@
+"""The swatch editor, all in place: hex, sliders in a chosen model, number forms, eyedropper, recent colours."""
+
+import numpy as np
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from even_palette.app.swatch.models import FORMS, MODELS, ColourModel
+from even_palette.app.swatch.track import Track
+from even_palette.app.theme import grey, icon, tokens
+from even_palette.core.arrays import float32
+from even_palette.core.colour.hexcode import encoded_to_hex, hex_to_encoded
+from even_palette.core.material.model import Colour
+
+TRACK_STOPS = 13
+MOST_RECENT = 9
+
+_recent: list[str] = []
+
+
+def qcolor(encoded: Colour) -> QColor:
+    return QColor(encoded_to_hex(encoded))
+
+
+class Patch(QToolButton):
+    """A flat patch of one colour; a click chooses it where it is a recent colour."""
+
+    def __init__(self, name: str, width: int, height: int, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self.setFixedSize(QSize(width, height))
+        self.setProperty("imageArea", True)
+        self.hex = "#000000"
+
+    def show_hex(self, text: str) -> None:
+        self.hex = text
+        self.setToolTip(text)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self.hex))
+        painter.setPen(grey(tokens().text if self.hasFocus() else tokens().strong_line))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+
+class SwatchEditor(QWidget):
+    """Edits one colour. `changed` with every movement, `finished` where a step of the history ends."""
+
+    changed = pyqtSignal(object)
+    finished = pyqtSignal()
+    pick_wanted = pyqtSignal()
+
+    def __init__(self, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._name = name
+        self._colour: Colour = (0.0, 0.0, 0.0)
+        self._model: ColourModel = MODELS[0]
+        self._axes = np.zeros(3, dtype=np.float32)
+        self._build()
+
+    def _build(self) -> None:
+        self.patch = Patch(f"{self._name} colour", 44, 28)
+        self.patch.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.hex = QLineEdit()
+        self.hex.setAccessibleName(f"{self._name} hex")
+        self.hex.setMaxLength(9)
+        self.hex.editingFinished.connect(self._enter_hex)
+        self.pick = QToolButton()
+        self.pick.setIcon(icon("eyedropper"))
+        self.pick.setToolTip("Take a colour from the stand")
+        self.pick.setAccessibleName(f"{self._name} eyedropper")
+        self.pick.clicked.connect(self.pick_wanted)
+        self.model_box = QComboBox()
+        self.model_box.addItems([model.name for model in MODELS])
+        self.model_box.setAccessibleName(f"{self._name} model")
+        self.model_box.activated.connect(self._choose_model)
+        self.form_box = QComboBox()
+        self.form_box.addItems(list(FORMS))
+        self.form_box.setAccessibleName(f"{self._name} number form")
+        self.form_box.activated.connect(lambda _: self._show())
+
+        top = QHBoxLayout()
+        for widget in (self.patch, self.hex, self.pick):
+            top.addWidget(widget)
+        choices = QHBoxLayout()
+        choices.addWidget(self.model_box, 1)
+        choices.addWidget(self.form_box, 1)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(4)
+        self.letters, self.tracks, self.boxes = [], [], []
+        for row in range(3):
+            letter, track, box = QLabel(), Track(""), QDoubleSpinBox()
+            letter.setFixedWidth(14)
+            box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+            box.setKeyboardTracking(False)
+            box.setFixedWidth(68)
+            track.moved.connect(lambda position, axis=row: self._set_axis(axis, position))
+            track.released.connect(self._finish)
+            box.valueChanged.connect(lambda number, axis=row: self._enter_number(axis, number))
+            grid.addWidget(letter, row, 0)
+            grid.addWidget(track, row, 1)
+            grid.addWidget(box, row, 2)
+            self.letters.append(letter)
+            self.tracks.append(track)
+            self.boxes.append(box)
+        self.recents = [Patch(f"Recent colour {i + 1}", 24, 24) for i in range(MOST_RECENT)]
+        recent_row = QHBoxLayout()
+        recent_row.setSpacing(4)
+        for patch in self.recents:
+            patch.clicked.connect(lambda _, p=patch: self._take(hex_to_encoded(p.hex), end=True))
+            recent_row.addWidget(patch)
+        recent_row.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        for part in (top, choices, grid, recent_row):
+            layout.addLayout(part)
+
+    # Showing
+
+    def show_colour(self, colour: Colour) -> None:
+        """Show a colour that was set elsewhere. Axes keep what the colour cannot tell, such as the hue of a grey."""
+        if colour != self._colour or not self.hex.text():
+            self._colour = colour
+            self._read_axes()
+        self._show()
+
+    def _read_axes(self) -> None:
+        axes = self._model.from_encoded(float32(self._colour))
+        for index, axis in enumerate(self._model.axes):
+            grey_now = axis.hue and max(self._colour) - min(self._colour) < 1e-4
+            self._axes[index] = self._axes[index] if grey_now else axes[index]
+
+    def _show(self) -> None:
+        text = encoded_to_hex(self._colour)
+        self.patch.show_hex(text)
+        if not self.hex.hasFocus() or not self.hex.isModified():
+            self.hex.setText(text)
+        factor, decimals = FORMS[self.form_box.currentText()]
+        for index, axis in enumerate(self._model.axes):
+            scale = 360.0 if axis.hue else factor
+            self.letters[index].setText(axis.letter)
+            self.tracks[index].setAccessibleName(f"{self._name} {axis.name}")
+            box = self.boxes[index]
+            box.blockSignals(True)
+            box.setAccessibleName(f"{self._name} {axis.name} value")
+            box.setDecimals(1 if axis.hue else decimals)
+            box.setSingleStep(1.0 if axis.hue else factor / 100)
+            box.setRange(0, axis.high * scale)
+            box.setValue(float(self._axes[index]) * scale)
+            box.blockSignals(False)
+            ramp = np.repeat(self._axes[None], TRACK_STOPS, axis=0)
+            ramp[:, index] = np.linspace(0, axis.high, TRACK_STOPS)
+            stops = [qcolor((float(c[0]), float(c[1]), float(c[2]))) for c in self._model.to_encoded(ramp)]
+            self.tracks[index].show_position(float(self._axes[index]) / axis.high, stops)
+        for index, patch in enumerate(self.recents):
+            patch.setVisible(index < len(_recent))
+            if index < len(_recent):
+                patch.show_hex(_recent[index])
+
+    # Editing
+
+    def _choose_model(self, index: int) -> None:
+        self._model = MODELS[index]
+        self._axes[:] = 0
+        self._read_axes()
+        self._show()
+
+    def _set_axis(self, index: int, position: float) -> None:
+        self._axes[index] = position * self._model.axes[index].high
+        red, green, blue = (float(v) for v in np.clip(self._model.to_encoded(self._axes), 0, 1))
+        self._colour = (red, green, blue)
+        self._show()
+        self.changed.emit(self._colour)
+
+    def _enter_number(self, index: int, number: float) -> None:
+        axis = self._model.axes[index]
+        scale = 360.0 if axis.hue else FORMS[self.form_box.currentText()][0]
+        self._set_axis(index, number / scale / axis.high)
+        self._finish()
+
+    def _enter_hex(self) -> None:
+        if not self.hex.isModified():
+            return
+        try:
+            colour = hex_to_encoded(self.hex.text())
+        except ValueError as error:
+            self.hex.setToolTip(str(error))
+            self.hex.setText(encoded_to_hex(self._colour))
+            return
+        self.hex.setModified(False)
+        self._take(colour, end=True)
+
+    def _take(self, colour: Colour, end: bool = False) -> None:
+        self._colour = colour
+        self._read_axes()
+        self._show()
+        self.changed.emit(colour)
+        if end:
+            self._finish()
+
+    def take_from_stand(self, colour: Colour) -> None:
+        """Use a colour that the eyedropper read."""
+        self._take(colour, end=True)
+
+    def _finish(self) -> None:
+        text = encoded_to_hex(self._colour)
+        if text in _recent:
+            _recent.remove(text)
+        _recent.insert(0, text)
+        del _recent[MOST_RECENT:]
+        self._show()
+        self.finished.emit()

@@ -1,0 +1,1 @@
+"""The tray: the controls of the current stage, one panel a stage."""

@@ -1,0 +1,90 @@
+"""Stage 6, Lineup: the variants, what each inherits, and all of them beside each other."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QPushButton
+
+from even_palette.app.session import Session
+from even_palette.app.tray.panel import Panel, choice, label, row, show_choice, tool
+from even_palette.core.kit import commands
+from even_palette.core.kit.model import users_of
+from even_palette.core.material.variants import MASTER
+
+
+class LineupPanel(Panel):
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Lineup", "Variants of the asset. A click on a picture selects its variant.")
+        self.variants = QListWidget()
+        self.variants.setAccessibleName("Variants")
+        self.variants.setFixedHeight(136)
+        self.variants.setEditTriggers(
+            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
+        )
+        self.variants.itemChanged.connect(self._rename)
+        self.variants.currentItemChanged.connect(self._select)
+        self.add = QPushButton("Add variant")
+        self.add.clicked.connect(self._add)
+        remove = tool(
+            "Remove variant", "trash", "Remove the selected variant; those that inherit from it keep their looks"
+        )
+        remove.clicked.connect(self._remove)
+        self.parent_box = choice("Inherits from", [])
+        self.parent_box.activated.connect(
+            lambda i: session.do(commands.set_parent(session.variant, self.parent_box.itemData(i) or None))
+        )
+        self.parameters = label("", "quiet")
+        self.column.addWidget(label("Variants (double-click to rename)", "section"))
+        self.column.addWidget(self.variants)
+        self.column.addLayout(row(self.add, remove, stretch=0))
+        self.column.addWidget(label("Inherits from", "section"))
+        self.column.addWidget(self.parent_box)
+        self.column.addWidget(label("Parameters", "section"))
+        self.column.addWidget(self.parameters)
+        self.column.addStretch(1)
+        session.selection_changed.connect(self.follow)
+
+    def refresh(self) -> None:
+        kit = self.session.kit
+        self.variants.blockSignals(True)
+        self.variants.clear()
+        for name in (MASTER, *(variant.name for variant in kit.variants)):
+            item = QListWidgetItem(name or "Master")
+            item.setData(Qt.ItemDataRole.UserRole, name)
+            if name:
+                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
+            self.variants.addItem(item)
+            if name == self.session.variant:
+                self.variants.setCurrentItem(item)
+        self.variants.blockSignals(False)
+        self.parent_box.clear()
+        self.parent_box.addItem("Master", "")
+        for variant in kit.variants:
+            if variant.name != self.session.variant:
+                self.parent_box.addItem(variant.name, variant.name)
+        self.parent_box.setEnabled(bool(self.session.variant))
+        parent = kit.variant(self.session.variant).parent if self.session.variant else None
+        show_choice(self.parent_box, parent or "")
+        lines = []
+        for parameter in kit.parameters:
+            shared = len(users_of(kit, parameter.name))
+            lines.append(parameter.name + (f" (shared by {shared})" if shared > 1 else ""))
+        self.parameters.setText("\n".join(lines) or "None yet. A value becomes a parameter when a variant changes it.")
+
+    def _add(self) -> None:
+        name = f"Variant {len(self.session.kit.variants) + 1}"
+        if self.session.do(commands.add_variant(name, self.session.variant or None)):
+            self.session.select(variant=self.session.kit.variants[-1].name)
+
+    def _remove(self) -> None:
+        if self.session.variant:
+            self.session.do(commands.remove_variant(self.session.variant))
+
+    def _rename(self, item: QListWidgetItem) -> None:
+        old = item.data(Qt.ItemDataRole.UserRole)
+        at = [variant.name for variant in self.session.kit.variants].index(old)
+        if self.session.do(commands.rename_variant(old, item.text())):
+            self.session.select(variant=self.session.kit.variants[at].name)
+        self.refresh()
+
+    def _select(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self.session.select(variant=item.data(Qt.ItemDataRole.UserRole))

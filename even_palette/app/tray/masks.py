@@ -1,0 +1,122 @@
+"""Stage 3, Masks: tolerances of each region, how overlaps are resolved, and coverage."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLabel
+
+from even_palette.app.number import NumberRow
+from even_palette.app.session import Session
+from even_palette.app.tray.panel import Panel, choice, label, row, show_choice
+from even_palette.core.kit import commands
+from even_palette.core.kit.model import Region
+from even_palette.core.looks import Look, LookKind
+from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.weights import Resolve
+
+MOST_TOLERANCE = 255
+
+
+class MasksPanel(Panel):
+    look_wanted = pyqtSignal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Masks", "")
+        self.region_box = choice("Region", [])
+        self.region_box.activated.connect(lambda i: session.select(region=self.region_box.itemData(i)))
+        self.inner = NumberRow("Inner", 0, MOST_TOLERANCE, "levels", 0, "Up to this distance a texel is wholly inside.")
+        self.outer = NumberRow("Outer", 0, MOST_TOLERANCE, "levels", 0, "From this distance on a texel is outside.")
+        for number in (self.inner, self.outer):
+            number.changed.connect(self._set_tolerance)
+            number.finished.connect(session.history.end_merge)
+        self.metric = choice(
+            "Distance", [("Largest channel (Chebyshev)", Metric.CHEBYSHEV), ("Euclidean", Metric.EUCLIDEAN)]
+        )
+        self.metric.activated.connect(
+            lambda i: session.do(commands.set_metric(session.region, self.metric.itemData(i)))
+        )
+        self.resolve = choice(
+            "Overlaps", [("Share: in proportion", Resolve.SHARE), ("Order: upper wins", Resolve.ORDER)]
+        )
+        self.resolve.activated.connect(lambda i: session.do(commands.set_resolve(self.resolve.itemData(i))))
+        self.view = choice(
+            "Show",
+            [("This region's weight", LookKind.WEIGHT), ("Sum of masks", LookKind.HEAT), ("ID colours", LookKind.ID)],
+        )
+        self.view.activated.connect(lambda _: self.show_look())
+        self.figures = QGridLayout()
+        self.figures.setHorizontalSpacing(12)
+        self._values: dict[str, QLabel] = {}
+        for index, (key, text) in enumerate(
+            (
+                ("covered", "Covered"),
+                ("partly", "Partly covered"),
+                ("over", "Claimed more than once"),
+                ("empty", "Base alone"),
+                ("stray", "Stray colours"),
+            )
+        ):
+            self.figures.addWidget(label(text), index, 0)
+            value = QLabel("–")
+            self._values[key] = value
+            self.figures.addWidget(value, index, 1)
+        self.figures.setColumnStretch(0, 1)
+        for widget in (self.region_box, self.inner, self.outer, self.metric):
+            self.column.addWidget(widget)
+        self.column.addLayout(row(label("Overlaps"), self.resolve, stretch=1))
+        self.column.addLayout(row(label("Show"), self.view, stretch=1))
+        self.column.addWidget(label("Coverage of the sheet", "section"))
+        self.column.addLayout(self.figures)
+        self.column.addWidget(
+            label("In the sum, blue is not fully claimed, grey is exactly one, orange is claimed twice.", "quiet")
+        )
+        self.column.addStretch(1)
+
+    def region(self) -> Region | None:
+        return next((r for r in self.session.kit.sheet.regions if r.key == self.session.region), None)
+
+    def refresh(self) -> None:
+        kit, region = self.session.kit, self.region()
+        self.region_box.clear()
+        for each in kit.sheet.regions:
+            self.region_box.addItem(each.name, each.key)
+        show_choice(self.region_box, self.session.region)
+        for widget in (self.region_box, self.inner, self.outer, self.metric):
+            widget.setEnabled(region is not None)
+        if region:
+            self.inner.show_value(region.inner)
+            self.outer.show_value(region.outer)
+            show_choice(self.metric, region.metric)
+        show_choice(self.resolve, kit.sheet.resolve)
+        self._show_figures()
+
+    def _show_figures(self) -> None:
+        kit = self.session.shown
+        if kit is None or not kit.sheet.regions or self.session.sheets.id_levels(kit.sheet) is None:
+            for value in self._values.values():
+                value.setText("–")
+            return
+        seen, colours = self.session.sheets.weights(kit.sheet).coverage, self.session.sheets.id_colours(kit.sheet)
+        total = sum(colour.texels for colour in colours.colours) + colours.stray
+        shares = {
+            "covered": seen.covered,
+            "partly": 1 - seen.covered - seen.empty,
+            "over": seen.over,
+            "empty": seen.empty,
+            "stray": colours.stray / max(1, total),
+        }
+        for key, share in shares.items():
+            self._values[key].setText(f"{share:.2%}")
+
+    def show_look(self) -> None:
+        """Ask the stand for the look that is chosen here."""
+        self.look_wanted.emit(Look(self.view.currentData(), region=self.session.region))
+
+    def _set_tolerance(self) -> None:
+        region = self.region()
+        if region is None:
+            return
+        inner, outer = self.inner.value(), self.outer.value()
+        if inner != region.inner and inner > outer:
+            outer = inner
+        elif outer < inner:
+            inner = outer
+        self.session.do(commands.set_tolerance(region.key, inner, outer))

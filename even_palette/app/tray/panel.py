@@ -1,0 +1,107 @@
+"""What all panels share: a scrolling column with a title."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from even_palette.app.session import Session
+from even_palette.app.theme import icon
+
+TRAY_PX = 300
+
+
+class Panel(QScrollArea):
+    """The controls of one stage. `refresh` shows the session's kit; it is called when the panel is visible."""
+
+    def __init__(self, session: Session, title: str, told: str) -> None:
+        super().__init__()
+        self.session = session
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        body = QWidget()
+        body.setMaximumWidth(TRAY_PX)
+        self.column = QVBoxLayout(body)
+        self.column.setContentsMargins(16, 12, 16, 16)
+        self.column.setSpacing(8)
+        self.setWidget(body)
+        self.title = label(title, "title")
+        self.column.addWidget(self.title)
+        if told:
+            self.column.addWidget(label(told, "quiet"))
+
+    def refresh(self) -> None:
+        """Show what the kit is now."""
+
+    def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().showEvent(event)
+        self.refresh()
+
+    def follow(self) -> None:
+        """Refresh if the panel can be seen."""
+        if self.isVisible():
+            self.refresh()
+
+
+def label(text: str, role: str = "") -> QLabel:
+    """A label that wraps; roles are title, section and quiet."""
+    made = QLabel(text)
+    made.setWordWrap(True)
+    made.setProperty("role", role)
+    return made
+
+
+def tool(name: str, icon_name: str, tip: str) -> QToolButton:
+    """A button with an icon alone; its name is told to assistive technology."""
+    made = QToolButton()
+    made.setIcon(icon(icon_name))
+    made.setToolTip(tip)
+    made.setAccessibleName(name)
+    return made
+
+
+def row(*widgets: QWidget, stretch: int | None = None) -> QHBoxLayout:
+    """Widgets beside each other; the one at `stretch` takes the room that is left."""
+    made = QHBoxLayout()
+    made.setSpacing(6)
+    for index, widget in enumerate(widgets):
+        made.addWidget(widget, 1 if index == stretch else 0)
+    return made
+
+
+def choice(name: str, items: list[tuple[str, object]]) -> QComboBox:
+    """A box of choices with their data."""
+    made = QComboBox()
+    made.setAccessibleName(name)
+    made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    made.setMinimumContentsLength(6)
+    for text, data in items:
+        made.addItem(text, data)
+    return made
+
+
+def show_choice(box: QComboBox, data: object) -> None:
+    """Show the item with this data without telling anyone."""
+    box.blockSignals(True)
+    box.setCurrentIndex(max(0, next((i for i in range(box.count()) if box.itemData(i) == data), 0)))
+    box.blockSignals(False)
+
+
+def empty(layout: QLayout) -> None:
+    """Remove everything from a layout."""
+    while (item := layout.takeAt(0)) is not None:
+        if widget := item.widget():
+            widget.hide()
+            widget.deleteLater()
+        elif below := item.layout():
+            empty(below)

@@ -1,0 +1,167 @@
+"""Stage 8, Ship: write the package, and prove it by the player."""
+
+import sys
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QProcess, QProcessEnvironment, QTemporaryDir, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QTreeWidget, QTreeWidgetItem
+
+from even_palette.app.session import Session
+from even_palette.app.tray.panel import Panel, choice, label, row, show_choice, tool
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit.model import Kit
+from even_palette.core.looks import Look, picture, whole_sheet
+from even_palette.core.material.variants import MASTER
+from even_palette.core.raster.files import read_plane
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.ship.write import plan, ship
+
+AMPLIFY = 64
+
+
+class ShipPanel(Panel):
+    proof_ready = pyqtSignal(object, object, object, str)
+
+    def __init__(self, session: Session, renderer) -> None:  # type: ignore[no-untyped-def]
+        super().__init__(session, "Ship", "A folder with maps, shader and package.json: all that a runtime needs.")
+        self.renderer = renderer
+        self.shipped: tuple[Path, Kit] | None = None
+        self._process: QProcess | None = None
+        self.folder = QLineEdit()
+        self.folder.setPlaceholderText("Folder of the package")
+        self.folder.setAccessibleName("Package folder")
+        browse = tool("Choose package folder", "folder-open", "Choose a folder")
+        browse.clicked.connect(self._browse)
+        self.files = QTreeWidget()
+        self.files.setAccessibleName("Files of the package")
+        self.files.setHeaderLabels(["File", "Memory", "On disk"])
+        self.files.setRootIsDecorated(False)
+        self.files.setFixedHeight(168)
+        self.files.setColumnWidth(0, 116)
+        self.files.setColumnWidth(1, 66)
+        self.ship_button = QPushButton("Ship package")
+        self.ship_button.setProperty("role", "main")
+        self.ship_button.clicked.connect(self.ship)
+        self.outcome = label("", "quiet")
+        self.variant = choice("Variant to prove", [])
+        self.proof_button = QPushButton("Proof by player")
+        self.proof_button.setToolTip(
+            "A separate program reads only the package and renders it; the pictures are compared"
+        )
+        self.proof_button.clicked.connect(self.prove)
+        self.proof_result = label("", "quiet")
+        self.column.addLayout(row(self.folder, browse, stretch=0))
+        for widget in (
+            label("What will be written", "section"), self.files, self.ship_button, self.outcome,
+            label("Proof", "section"), self.variant, self.proof_button, self.proof_result,
+        ):  # fmt: skip
+            self.column.addWidget(widget)
+        self.column.addStretch(1)
+        session.shown_changed.connect(self.follow)
+
+    def refresh(self) -> None:
+        kit = self.session.shown
+        current = self.variant.currentData() or MASTER
+        self.variant.clear()
+        for name in (MASTER, *(variant.name for variant in self.session.kit.variants)):
+            self.variant.addItem(name or "Master", name)
+        show_choice(self.variant, current)
+        self.files.clear()
+        self.ship_button.setEnabled(kit is not None)
+        fresh = self.shipped is not None and self.shipped[1] == self.session.kit
+        self.proof_button.setEnabled(fresh)
+        if not fresh:
+            self.proof_result.setText("Ship first; the proof needs a package of the present kit.")
+        if kit is None:
+            return
+        try:
+            planned = plan(kit, self.session.sheets)
+        except UserError as error:
+            self.outcome.setText(str(error))
+            self.ship_button.setEnabled(False)
+            return
+        total = 0
+        for item in planned:
+            memory = _bytes(item.texture_bytes) if item.texture_bytes else "–"
+            total += item.texture_bytes
+            disk = self._disk_size(item.file) if fresh else "–"
+            entry = QTreeWidgetItem([item.file, memory, disk])
+            entry.setToolTip(0, item.holds)
+            self.files.addTopLevelItem(entry)
+        self.files.addTopLevelItem(QTreeWidgetItem(["Together", _bytes(total), ""]))
+
+    def _disk_size(self, name: str) -> str:
+        assert self.shipped is not None
+        path = self.shipped[0] / name
+        return _bytes(path.stat().st_size) if path.exists() else "–"
+
+    def _browse(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Folder of the package")
+        if name:
+            self.folder.setText(name)
+
+    def ship(self) -> None:
+        """Write the package of the kit as it is now."""
+        if not self.folder.text().strip():
+            self.outcome.setText("Choose a folder first.")
+            self.folder.setFocus()
+            return
+        folder, kit = Path(self.folder.text().strip()).expanduser(), self.session.kit
+        self.ship_button.setEnabled(False)
+
+        def work(progress: Progress, cancel: CancelToken) -> dict[str, int]:
+            return ship(kit, self.session.sheets, folder, progress, cancel)
+
+        def done(sizes: dict[str, int]) -> None:
+            self.shipped = (folder, kit)
+            self.outcome.setText(f"Shipped {len(sizes)} files, {_bytes(sum(sizes.values()))}, to {folder}.")
+
+        self.session.jobs.run("Ship", work, done, self.outcome.setText, self.refresh)
+
+    def prove(self) -> None:
+        """Let the player render the package in a process of its own, then compare."""
+        if self.shipped is None or self._process is not None:
+            return
+        folder, kit = self.shipped
+        variant = self.variant.currentData() or MASTER
+        place = QTemporaryDir()
+        out = Path(place.path()) / "played.png"
+        process = QProcess(self)
+        process.setProcessEnvironment(QProcessEnvironment.systemEnvironment())
+        self._process = process
+        self.proof_button.setEnabled(False)
+        self.proof_result.setText("The player is at work …")
+
+        def finished(code: int) -> None:
+            self._process = None
+            self.proof_button.setEnabled(True)
+            if code != 0:
+                told = bytes(process.readAllStandardError().data()).decode(errors="replace").strip()
+                self.proof_result.setText(told.splitlines()[-1] if told else "The player ended without a picture.")
+            else:
+                self._compare(kit, variant, read_plane(out, Encoding.SRGB))
+            place.remove()
+
+        process.finished.connect(finished)
+        arguments = ["-m", "even_palette.cli", "play", str(folder), "--out", str(out)]
+        process.start(sys.executable, [*arguments, *(["--variant", variant] if variant else [])])
+
+    def _compare(self, kit: Kit, variant: str, played: Plane) -> None:
+        shown = picture(kit, self.session.sheets, Look(variant=variant))
+        own = self.renderer.render(shown, whole_sheet(played.width, played.height))[..., :3]
+        difference = np.abs(own.astype(np.int16) - played.samples[..., :3])
+        worst, share = int(difference.max()), float((difference.max(axis=-1) > 0).mean())
+        name = variant or "Master"
+        self.proof_result.setText(
+            f"{name}: largest difference {worst} of 255, in {share:.2%} of the texels a difference at all. "
+            + ("The package holds." if worst <= 1 else "The package does not look like the kit.")
+        )
+        amplified = np.clip(difference * AMPLIFY, 0, 255).astype(np.uint8)
+        planes = [Plane(np.ascontiguousarray(own), Encoding.SRGB), played, Plane(amplified, Encoding.DATA)]
+        self.proof_ready.emit(*planes, name)
+
+
+def _bytes(count: int) -> str:
+    return f"{count / 1024**2:.1f} MiB" if count >= 1024**2 else f"{count / 1024:.1f} KiB"

@@ -1,0 +1,410 @@
+"""The main window: rail, tray, stand, board and readout, and the menus."""
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QMainWindow, QMenu, QSplitter, QVBoxLayout, QWidget
+
+from even_palette.app import theme
+from even_palette.app.board.board import Board
+from even_palette.app.jobs import Jobs
+from even_palette.app.notice import Notice
+from even_palette.app.rail import STAGES, Rail, StageState, State
+from even_palette.app.readout import Readout
+from even_palette.app.session import Session
+from even_palette.app.stand.renderer import Renderer
+from even_palette.app.stand.stand import Stand
+from even_palette.app.swatch.editor import SwatchEditor
+from even_palette.app.tray.source import FILTER
+from even_palette.app.tray.tray import Tray
+from even_palette.core.checks import Finding, find
+from even_palette.core.colour.hexcode import encoded_to_hex
+from even_palette.core.errors import UserError
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.store import KIT_FILE
+from even_palette.core.looks import Look, LookKind
+from even_palette.core.raster.guess import Role
+
+FINDINGS_MS = 400
+DOUBLE_KEY_S = 0.5
+
+
+class Window(QMainWindow):
+    def __init__(self) -> None:
+        super().__init__()
+        self.jobs = Jobs(self)
+        self.session = Session(self.jobs, self)
+        self.renderer = Renderer()
+        self.stage = -1
+        self.findings: list[Finding] = []
+        self._finding_kit: Kit | None = None
+        self._last_f = 0.0
+        self._swatch: SwatchEditor | None = None
+        self._build()
+        self._build_menus()
+        self._connect()
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.setMinimumSize(1000, 640)
+        self.enter_stage(0)
+        self.stand.canvas.setFocus()
+        self._show_title()
+        if self.renderer.trouble:
+            self.notice.tell(f"{self.renderer.trouble} Until then views are drawn by the slower reference.")
+
+    def _build(self) -> None:
+        self.rail = Rail()
+        self.tray = Tray(self.session, self.renderer)
+        self.stand = Stand(self.session, self.renderer)
+        self.notice = Notice()
+        self.board = Board(self.session, self.renderer)
+        self.readout = Readout()
+        right = QVBoxLayout()
+        right.setSpacing(0)
+        right.addWidget(self.notice)
+        right.addWidget(self.stand, 1)
+        upper = QWidget()
+        row = QHBoxLayout(upper)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.rail)
+        row.addWidget(self.tray)
+        row.addLayout(right, 1)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter.addWidget(upper)
+        self.splitter.addWidget(self.board)
+        self.splitter.setStretchFactor(0, 1)
+        self.splitter.setSizes([492, 240])
+        self.splitter.setChildrenCollapsible(False)
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.splitter, 1)
+        column.addWidget(self.readout)
+        self.setCentralWidget(body)
+
+    def _build_menus(self) -> None:
+        bar = self.menuBar()
+        assert bar is not None
+
+        def menu(name: str) -> QMenu:
+            made = bar.addMenu(name)
+            assert made is not None
+            return made
+
+        self.file_menu, self.edit_menu = menu("&File"), menu("&Edit")
+        self.view_menu, self.stage_menu = menu("&View"), menu("&Stage")
+        keys = QKeySequence.StandardKey
+        self._action(self.file_menu, "New kit", keys.New, lambda: self.session.open_copy(Kit()))
+        self._action(self.file_menu, "Open kit…", keys.Open, self._open_kit)
+        self._action(self.file_menu, "Open maps…", "Ctrl+Shift+O", self._open_maps)
+        self.file_menu.addSeparator()
+        self.save_action = self._action(self.file_menu, "Save", keys.Save, self.save)
+        self._action(self.file_menu, "Save as…", keys.SaveAs, self.save_as)
+        self.file_menu.addSeparator()
+        self._action(self.file_menu, "Quit", keys.Quit, self.close)
+        self.undo_action = self._action(self.edit_menu, "Undo", keys.Undo, self.session.undo)
+        self.redo_action = self._action(self.edit_menu, "Redo", "Ctrl+Shift+Z", self.session.redo)
+        self.history_menu = self.edit_menu.addMenu("History")
+        stand, canvas = self.stand, self.stand.canvas
+        self._action(self.view_menu, "Fit the sheet; twice: 1:1", "F", self._fit)
+        for name, key, button in (
+            ("Wipe", "W", stand.wipe_button),
+            ("Spread all variants", "S", stand.spread_button),
+            ("Texels as squares", "T", stand.texels_button),
+            ("Loupe", "L", stand.loupe_button),
+        ):
+            self._action(self.view_menu, name, key, button.click)
+        self._action(self.view_menu, "Go to the stand", "Ctrl+J", canvas.setFocus)
+        self._action(self.view_menu, "Go to the board", "Ctrl+B", self.board.setFocus)
+        self._action(
+            self.view_menu, "Show or hide the board", "B", lambda: self.board.setVisible(not self.board.isVisible())
+        )
+        self.view_menu.addSeparator()
+        for scheme, name in (("day", "Day: light grey"), ("night", "Night: dark grey")):
+            self._action(self.view_menu, name, "", lambda scheme=scheme: self.set_scheme(scheme))
+        for index, name in enumerate(STAGES):
+            self._action(
+                self.stage_menu, f"{index + 1} {name}", f"Ctrl+{index + 1}", lambda i=index: self.enter_stage(i)
+            )
+
+    def _action(self, menu: QMenu, text: str, key: object, act: Callable[[], object]) -> QAction:
+        action = QAction(text, self)
+        action.setShortcut(QKeySequence(key))  # type: ignore[call-overload]
+        action.triggered.connect(lambda _: act())
+        menu.addAction(action)
+        return action
+
+    def _connect(self) -> None:
+        session, tray, stand = self.session, self.tray, self.stand
+        self.rail.chosen.connect(self.enter_stage)
+        session.changed.connect(self._follow_kit)
+        session.title_changed.connect(self._show_title)
+        session.notice.connect(self.notice.tell)
+        session.recovered.connect(self._offer_last_save)
+        session.shown_changed.connect(self._check_soon)
+        session.selection_changed.connect(self._follow_selection)
+        tray.masks.look_wanted.connect(stand.set_look)
+        tray.ship.proof_ready.connect(stand.show_proof)
+        tray.recolour.pick_wanted.connect(self._start_picking)
+        stand.eyedropped.connect(self._eyedropped)
+        stand.picked.connect(self._pick_region)
+        stand.hovered.connect(self._show_cursor)
+        self.board.edit_wanted.connect(self.edit_cell)
+        self.jobs.changed.connect(self.readout.show_job)
+        self.readout.cancel_wanted.connect(self.jobs.cancel_all)
+        self.readout.stage_wanted.connect(lambda name: self.enter_stage(STAGES.index(name)))
+        self._check_timer = QTimer(self, singleShot=True, interval=FINDINGS_MS)
+        self._check_timer.timeout.connect(self._check)
+
+    # Stages
+
+    def enter_stage(self, index: int) -> None:
+        """Go to a stage; the stand shows what the stage is about."""
+        if index == self.stage:
+            return
+        self.stage = index
+        self.rail.show_stage(index)
+        self.tray.show_stage(index)
+        self.stand.stop_picking()
+        session = self.session
+        looks = {
+            "Source": Look(LookKind.SOURCE),
+            "Regions": Look(LookKind.ID),
+            "Recolour": Look(variant=session.variant),
+            "Ship": Look(variant=session.variant),
+        }
+        name = STAGES[index]
+        if name == "Lineup":
+            self.stand.set_spread(True)
+            return
+        self.stand.spread_button.setChecked(False)
+        if name == "Masks":
+            self.tray.masks.show_look()
+        else:
+            self.stand.set_look(looks.get(name, self.stand.look))
+
+    def edit_cell(self) -> None:
+        """Enter on the board: the cell's values in the tray."""
+        self.enter_stage(STAGES.index("Recolour"))
+        self.tray.recolour.refresh()
+        self.tray.recolour.focus_first()
+
+    def _follow_selection(self) -> None:
+        if STAGES[self.stage] == "Masks":
+            self.tray.masks.show_look()
+
+    def _follow_kit(self) -> None:
+        history = self.session.history
+        for action, labels, word in (
+            (self.undo_action, history.undo_labels, "Undo"),
+            (self.redo_action, history.redo_labels, "Redo"),
+        ):
+            action.setText(f"{word} {labels[0][:1].lower()}{labels[0][1:]}" if labels else word)
+            action.setEnabled(bool(labels))
+        assert self.history_menu is not None
+        self.history_menu.clear()
+        for steps, name in enumerate(history.undo_labels[:20], 1):
+            action = self.history_menu.addAction(f"Back before: {name}")
+            assert action is not None
+            action.triggered.connect(lambda _, n=steps: [self.session.undo() for _ in range(n)])
+        self._show_states()
+        self._show_title()
+
+    def _show_states(self) -> None:
+        kit = self.session.kit
+        filled = {
+            "Source": bool(kit.sheet.sources),
+            "Regions": bool(kit.sheet.regions),
+            "Masks": bool(kit.sheet.regions and kit.sheet.source(Role.ID)),
+            "Recolour": any(region.coat.values for region in kit.sheet.regions),
+            "Lineup": bool(kit.variants),
+            "Ship": self.tray.ship.shipped is not None,
+        }
+        states = []
+        for name in STAGES:
+            count = sum(finding.stage == name for finding in self.findings)
+            state = State.FINDINGS if count else State.IN_WORK if filled.get(name) else State.EMPTY
+            states.append(StageState(state, count))
+        self.rail.show_states(states)
+
+    # Findings
+
+    def _check_soon(self) -> None:
+        self._check_timer.start()
+
+    def _check(self) -> None:
+        kit = self.session.shown or self.session.kit
+        if kit is self._finding_kit:
+            return
+        self._finding_kit = kit
+        sheets = self.session.sheets
+
+        def done(findings: list[Finding]) -> None:
+            if kit is not self._finding_kit:
+                return
+            self.findings = findings
+            self.readout.show_findings(findings)
+            self.tray.show_findings(findings)
+            self._show_states()
+
+        self.jobs.run("Checks", lambda progress, cancel: list(find(kit, sheets)), done, self.notice.tell)
+
+    # Cursor, picking
+
+    def _show_cursor(self, uv: tuple[float, float] | None) -> None:
+        kit = self.session.shown
+        texel = self.stand.texel_at(*uv) if uv is not None else None
+        if kit is None or uv is None or texel is None:
+            self.readout.cursor.setText("")
+            return
+        width, height = self.stand.canvas.camera.sheet
+        weights = [
+            f"{region.name} {weight:.2f}"
+            for region, weight in zip(kit.sheet.regions, texel.weights, strict=True)
+            if weight > 0
+        ]
+        rest = 1 - sum(texel.weights)
+        told = " · ".join([*weights, *([f"base {rest:.2f}"] if rest > 1e-4 else [])])
+        self.readout.cursor.setText(
+            f"{int(uv[0] * width)}, {int(uv[1] * height)}   {encoded_to_hex(texel.encoded)}   {told}"
+        )
+
+    def _pick_region(self, u: float, v: float) -> None:
+        """A click on the sheet: in Regions it makes a region of the ID colour there, elsewhere it selects one."""
+        kit = self.session.shown
+        if kit is None:
+            return
+        if STAGES[self.stage] == "Regions":
+            ids = self.session.sheets.id_levels(kit.sheet)
+            if ids is not None:
+                texel = ids.samples[int(v * ids.height), int(u * ids.width)]
+                red, green, blue = (int(level) for level in texel[:3])
+                self.tray.regions.pick((red, green, blue))
+            return
+        texel_read = self.stand.texel_at(u, v)
+        if texel_read and texel_read.weights and max(texel_read.weights) > 0.5:
+            index = max(range(len(texel_read.weights)), key=lambda i: texel_read.weights[i])
+            self.session.select(region=kit.sheet.regions[index].key)
+
+    def _start_picking(self, swatch: SwatchEditor) -> None:
+        self._swatch = swatch
+        self.stand.start_picking()
+        self.notice.tell("Click a texel on the stand to take its colour.")
+
+    def _eyedropped(self, colour: tuple[float, float, float]) -> None:
+        if self._swatch is not None:
+            self._swatch.take_from_stand(colour)
+            self._swatch = None
+            self.notice.hide()
+
+    def _fit(self) -> None:
+        now = time.monotonic()
+        if now - self._last_f < DOUBLE_KEY_S:
+            self.stand.canvas.one_to_one()
+        else:
+            self.stand.canvas.fit()
+        self._last_f = now
+
+    # Files
+
+    def open_paths(self, paths: list[Path]) -> None:
+        """Open a kit, or take files in as maps; what goes wrong becomes a notice and costs nothing."""
+        kits = [path for path in paths if path.is_dir() or path.name == KIT_FILE]
+        try:
+            if kits:
+                self.session.open_kit(kits[0])
+                self.enter_stage(STAGES.index("Recolour") if self.session.kit.sheet.regions else 0)
+            if maps := [path for path in paths if path not in kits]:
+                self.session.open_maps(maps)
+        except UserError as error:
+            self.notice.tell(str(error))
+
+    def offer_unsaved(self) -> None:
+        """If a kit was never saved and its window is gone, offer to go on with it."""
+        folder = self.session.find_unsaved()
+        if folder is None:
+            return
+
+        def go_on() -> None:
+            try:
+                self.session.recover_unsaved(folder)
+            except UserError as error:
+                self.notice.tell(str(error))
+
+        self.notice.tell("A kit that was never saved was found.", {"Go on with it": go_on})
+
+    def _offer_last_save(self) -> None:
+        self.notice.tell("Unsaved work was recovered.", {"Go back to the last save": self.session.undo})
+
+    def _open_kit(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Open kit: choose its folder")
+        if name:
+            self.open_paths([Path(name)])
+
+    def _open_maps(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Open maps", "", FILTER)
+        self.open_paths([Path(name) for name in names])
+
+    def save(self) -> None:
+        if self.session.folder is None or self.session.folder.read_only:
+            self.save_as()
+            return
+        try:
+            self.session.save()
+            self.notice.tell(f"Saved to {self.session.folder.folder}.")
+        except UserError as error:
+            self.notice.tell(str(error))
+
+    def save_as(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save kit as a new folder", self.session.kit.name)
+        if name:
+            self.save_to(Path(name))
+
+    def save_to(self, folder: Path) -> None:
+        """Save as a new kit folder."""
+        try:
+            self.session.save_as(folder)
+            self.notice.tell(f"Saved to {folder}.")
+        except UserError as error:
+            self.notice.tell(str(error))
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        data = event.mimeData()
+        if data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        data = event.mimeData()
+        if data is not None:
+            self.open_paths([Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()])
+            event.acceptProposedAction()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Closing never asks: unsaved work stays in the autosave and is there at the next opening."""
+        self.jobs.wait()
+        self.session.close()
+        super().closeEvent(event)
+
+    # Looks of the window
+
+    def set_scheme(self, name: str) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        theme.apply_scheme(app, name)
+        for widget in self.findChildren(QWidget):
+            widget.update()
+        self.board.heads.forget()
+
+    def _show_title(self) -> None:
+        session = self.session
+        where = str(session.folder.folder) if session.folder else "not saved yet"
+        state = " (read-only)" if session.folder and session.folder.read_only else ""
+        self.setWindowModified(session.modified)
+        self.setWindowTitle(f"{session.kit.name}[*]{state} — {where} — Even Palette")
