@@ -4,7 +4,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal
 
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken, Progress
@@ -106,6 +106,15 @@ class Jobs(QObject):
         """Cancel everything and wait until the threads are idle."""
         self.cancel_all()
         self._pool.waitForDone(10_000)
+
+
+def one_shot(parent: QObject, interval_ms: int, act: Callable[[], object]) -> QTimer:
+    """A timer that acts once, so many milliseconds after its last start."""
+    timer = QTimer(parent)
+    timer.setSingleShot(True)
+    timer.setInterval(interval_ms)
+    timer.timeout.connect(act)
+    return timer
 
 
 def _time_left(started: float, share: float) -> str:

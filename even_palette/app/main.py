@@ -1,11 +1,19 @@
 """Starting the window."""
 
+from __future__ import annotations
+
 import os
 import signal
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from even_palette.core.errors import UserError
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
+
+    from even_palette.app.window import Window
 
 
 def run_window(paths: list[Path]) -> int:
@@ -27,7 +35,7 @@ def run_demo() -> int:
     return app.exec()
 
 
-def open_demo(window) -> None:  # type: ignore[no-untyped-def]
+def open_demo(window: Window) -> None:
     """Show the demo kit in a window, as a kit that was not saved yet."""
     from even_palette.core.kit.store import read_kit
     from even_palette.demo import KIT_FOLDER
@@ -36,7 +44,7 @@ def open_demo(window) -> None:  # type: ignore[no-untyped-def]
     window.enter_stage(4)
 
 
-def _start():  # type: ignore[no-untyped-def]
+def _start() -> tuple[QApplication, Window]:
     screen = any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))
     if sys.platform == "linux" and not screen:
         raise UserError("there is no screen to open a window on (DISPLAY is not set).")

@@ -2,15 +2,18 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+
+from even_palette.app.jobs import one_shot
 
 STAYS_MS = 12_000
 
 
 class Notice(QWidget):
     def __init__(self) -> None:
-        super().__init__(objectName="notice")
+        super().__init__()
+        self.setObjectName("notice")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(12, 4, 8, 4)
@@ -19,8 +22,7 @@ class Notice(QWidget):
         self.text.setAccessibleName("Notice")
         self._row.addWidget(self.text, 1)
         self._buttons: list[QPushButton] = []
-        self._timer = QTimer(self, singleShot=True, interval=STAYS_MS)
-        self._timer.timeout.connect(self.hide)
+        self._timer = one_shot(self, STAYS_MS, self.hide)
         self.hide()
 
     def tell(self, text: str, actions: dict[str, Callable[[], None]] | None = None) -> None:

@@ -87,7 +87,8 @@ class Rail(QWidget):
     chosen = pyqtSignal(int)
 
     def __init__(self) -> None:
-        super().__init__(objectName="rail")
+        super().__init__()
+        self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(RAIL_PX)
         self.setAccessibleName("Stages")

@@ -13,12 +13,13 @@ class Readout(QWidget):
     stage_wanted = pyqtSignal(str)
 
     def __init__(self) -> None:
-        super().__init__(objectName="readout")
+        super().__init__()
+        self.setObjectName("readout")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 2, 12, 2)
-        self.cursor = QLabel("")
-        self.cursor.setAccessibleName("Under the cursor")
+        self.under_cursor = QLabel("")
+        self.under_cursor.setAccessibleName("Under the cursor")
         self.job = QLabel("")
         self.bar = QProgressBar()
         self.bar.setFixedSize(140, 14)
@@ -30,7 +31,7 @@ class Readout(QWidget):
         self.findings.setAccessibleName("Findings")
         self._menu = QMenu(self.findings)
         self.findings.setMenu(self._menu)
-        row.addWidget(self.cursor, 1)
+        row.addWidget(self.under_cursor, 1)
         for widget in (self.job, self.bar, self.cancel, self.findings):
             row.addWidget(widget)
         self.setFixedHeight(34)

@@ -6,9 +6,9 @@ from pathlib import Path
 
 import platformdirs
 from msgspec.structs import replace
-from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QFileSystemWatcher, QObject, pyqtSignal
 
-from even_palette.app.jobs import Jobs
+from even_palette.app.jobs import Jobs, one_shot
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
@@ -55,10 +55,8 @@ class Session(QObject):
         self.copied: Cell | None = None
         self._seen: dict[str, tuple[int, int] | None] = {}
         self._preparing: CancelToken | None = None
-        self._autosave = QTimer(self, singleShot=True, interval=AUTOSAVE_MS)
-        self._autosave.timeout.connect(self.autosave)
-        self._reload = QTimer(self, singleShot=True, interval=RELOAD_MS)
-        self._reload.timeout.connect(self.reload_changed_maps)
+        self._autosave = one_shot(self, AUTOSAVE_MS, self.autosave)
+        self._reload = one_shot(self, RELOAD_MS, self.reload_changed_maps)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(lambda _: self._reload.start())
         self._watcher.directoryChanged.connect(lambda _: self._reload.start())
@@ -84,8 +82,12 @@ class Session(QObject):
             self._after_change()
         return changed
 
-    def undo(self) -> None:
-        if self.history.undo():
+    def undo(self, steps: int = 1) -> None:
+        """Go back by steps of the history."""
+        before = self.kit
+        for _ in range(steps):
+            self.history.undo()
+        if self.kit is not before:
             self._after_change()
 
     def redo(self) -> None:

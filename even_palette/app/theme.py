@@ -5,7 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette
-from PyQt6.QtWidgets import QApplication, QStyleFactory
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QStyleFactory, QWidget
 
 FONTS = Path(__file__).parent / "fonts"
 ICONS = Path(__file__).parent / "icons"
@@ -77,13 +77,27 @@ def icon(name: str) -> QIcon:
     import qtawesome
 
     t = tokens()
-    return qtawesome.icon(
+    made: QIcon = qtawesome.icon(
         f"ph.{name}",
         color=grey(t.text),
         color_disabled=grey(t.strong_line),
         color_on=grey(t.chosen_text),
         color_selected=grey(t.chosen_text),
     )
+    return made
+
+
+def set_icon(button: QAbstractButton, name: str) -> None:
+    """Give a button an icon that follows the scheme."""
+    button.setProperty("iconName", name)
+    button.setIcon(icon(name))
+
+
+def renew_icons(window: QWidget) -> None:
+    """Make the icons of a window's buttons anew, after the scheme changed."""
+    for button in window.findChildren(QAbstractButton):
+        if name := button.property("iconName"):
+            button.setIcon(icon(name))
 
 
 def _palette(t: Tokens) -> QPalette:

@@ -2,15 +2,16 @@
 
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QMainWindow, QMenu, QSplitter, QVBoxLayout, QWidget
 
 from even_palette.app import theme
 from even_palette.app.board.board import Board
-from even_palette.app.jobs import Jobs
+from even_palette.app.jobs import Jobs, one_shot
 from even_palette.app.notice import Notice
 from even_palette.app.rail import STAGES, Rail, StageState, State
 from even_palette.app.readout import Readout
@@ -121,20 +122,17 @@ class Window(QMainWindow):
             self._action(self.view_menu, name, key, button.click)
         self._action(self.view_menu, "Go to the stand", "Ctrl+J", canvas.setFocus)
         self._action(self.view_menu, "Go to the board", "Ctrl+B", self.board.setFocus)
-        self._action(
-            self.view_menu, "Show or hide the board", "B", lambda: self.board.setVisible(not self.board.isVisible())
-        )
+        self._action(self.view_menu, "Show or hide the board", "B", self._toggle_board)
         self.view_menu.addSeparator()
         for scheme, name in (("day", "Day: light grey"), ("night", "Night: dark grey")):
-            self._action(self.view_menu, name, "", lambda scheme=scheme: self.set_scheme(scheme))
+            self._action(self.view_menu, name, "", partial(self.set_scheme, scheme))
         for index, name in enumerate(STAGES):
-            self._action(
-                self.stage_menu, f"{index + 1} {name}", f"Ctrl+{index + 1}", lambda i=index: self.enter_stage(i)
-            )
+            enter = partial(self.enter_stage, index)
+            self._action(self.stage_menu, f"{index + 1} {name}", f"Ctrl+{index + 1}", enter)
 
     def _action(self, menu: QMenu, text: str, key: object, act: Callable[[], object]) -> QAction:
         action = QAction(text, self)
-        action.setShortcut(QKeySequence(key))  # type: ignore[call-overload]
+        action.setShortcut(QKeySequence(key))
         action.triggered.connect(lambda _: act())
         menu.addAction(action)
         return action
@@ -149,6 +147,7 @@ class Window(QMainWindow):
         session.shown_changed.connect(self._check_soon)
         session.selection_changed.connect(self._follow_selection)
         tray.masks.look_wanted.connect(stand.set_look)
+        stand.look_changed.connect(tray.masks.follow_look)
         tray.ship.proof_ready.connect(stand.show_proof)
         tray.recolour.pick_wanted.connect(self._start_picking)
         stand.eyedropped.connect(self._eyedropped)
@@ -158,8 +157,7 @@ class Window(QMainWindow):
         self.jobs.changed.connect(self.readout.show_job)
         self.readout.cancel_wanted.connect(self.jobs.cancel_all)
         self.readout.stage_wanted.connect(lambda name: self.enter_stage(STAGES.index(name)))
-        self._check_timer = QTimer(self, singleShot=True, interval=FINDINGS_MS)
-        self._check_timer.timeout.connect(self._check)
+        self._check_timer = one_shot(self, FINDINGS_MS, self._check)
 
     # Stages
 
@@ -188,6 +186,9 @@ class Window(QMainWindow):
         else:
             self.stand.set_look(looks.get(name, self.stand.look))
 
+    def _toggle_board(self) -> None:
+        self.board.setVisible(not self.board.isVisible())
+
     def edit_cell(self) -> None:
         """Enter on the board: the cell's values in the tray."""
         self.enter_stage(STAGES.index("Recolour"))
@@ -209,9 +210,9 @@ class Window(QMainWindow):
         assert self.history_menu is not None
         self.history_menu.clear()
         for steps, name in enumerate(history.undo_labels[:20], 1):
-            action = self.history_menu.addAction(f"Back before: {name}")
-            assert action is not None
-            action.triggered.connect(lambda _, n=steps: [self.session.undo() for _ in range(n)])
+            back = self.history_menu.addAction(f"Back before: {name}")
+            assert back is not None
+            back.triggered.connect(lambda _, n=steps: self.session.undo(n))
         self._show_states()
         self._show_title()
 
@@ -260,7 +261,7 @@ class Window(QMainWindow):
         kit = self.session.shown
         texel = self.stand.texel_at(*uv) if uv is not None else None
         if kit is None or uv is None or texel is None:
-            self.readout.cursor.setText("")
+            self.readout.under_cursor.setText("")
             return
         width, height = self.stand.canvas.camera.sheet
         weights = [
@@ -270,7 +271,7 @@ class Window(QMainWindow):
         ]
         rest = 1 - sum(texel.weights)
         told = " · ".join([*weights, *([f"base {rest:.2f}"] if rest > 1e-4 else [])])
-        self.readout.cursor.setText(
+        self.readout.under_cursor.setText(
             f"{int(uv[0] * width)}, {int(uv[1] * height)}   {encoded_to_hex(texel.encoded)}   {told}"
         )
 
@@ -398,8 +399,7 @@ class Window(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         theme.apply_scheme(app, name)
-        for widget in self.findChildren(QWidget):
-            widget.update()
+        theme.renew_icons(self)
         self.board.heads.forget()
 
     def _show_title(self) -> None:

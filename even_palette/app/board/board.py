@@ -17,7 +17,7 @@ from even_palette.app.board.model import BoardModel, is_own
 from even_palette.app.session import Session
 from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.renderer import Renderer, to_image
-from even_palette.app.theme import grey, icon, tokens
+from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
@@ -53,7 +53,7 @@ class Board(QTableView):
         self.setTabKeyNavigation(False)
         self.setHorizontalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
         self.setVerticalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
-        self.add_button.setIcon(icon("plus"))
+        set_icon(self.add_button, "plus")
         self.add_button.setText("Variant")
         self.add_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.add_button.setAccessibleName("Add variant")
@@ -73,7 +73,8 @@ class Board(QTableView):
 
     def _redraw(self) -> None:
         self.heads.forget()
-        self.viewport().update()
+        if (viewport := self.viewport()) is not None:
+            viewport.update()
 
     def _follow_selection(self) -> None:
         kit = self.session.kit
@@ -81,10 +82,11 @@ class Board(QTableView):
         names = ["", *(variant.name for variant in kit.variants)]
         if self.session.region in keys and self.session.variant in names:
             index = self.board_model.index(keys.index(self.session.region), names.index(self.session.variant))
-            if index != self.currentIndex():
-                self.selectionModel().setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
-        self.heads.viewport().update()
-        self.names.viewport().update()
+            selection = self.selectionModel()
+            if index != self.currentIndex() and selection is not None:
+                selection.setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+        self.heads.redraw()
+        self.names.redraw()
 
     def currentChanged(self, current: QModelIndex, previous: QModelIndex) -> None:
         super().currentChanged(current, previous)
@@ -161,7 +163,13 @@ def _strip_image(strip: np.ndarray) -> QImage:
     return to_image(strip[None])
 
 
-class VariantHeads(QHeaderView):
+class Heads(QHeaderView):
+    def redraw(self) -> None:
+        if (viewport := self.viewport()) is not None:
+            viewport.update()
+
+
+class VariantHeads(Heads):
     """Column heads: a live thumbnail of each variant with its name."""
 
     def __init__(self, session: Session, renderer: Renderer, parent: QWidget) -> None:
@@ -176,7 +184,7 @@ class VariantHeads(QHeaderView):
 
     def forget(self) -> None:
         self._thumbs.clear()
-        self.viewport().update()
+        self.redraw()
 
     def paintSection(self, painter: QPainter | None, rect: QRect, section: int) -> None:
         assert painter is not None
@@ -218,7 +226,7 @@ class VariantHeads(QHeaderView):
         return self._thumbs[variant]
 
 
-class RegionNames(QHeaderView):
+class RegionNames(Heads):
     """Row heads: ID colour and name of each region."""
 
     def __init__(self, session: Session, parent: QWidget) -> None:

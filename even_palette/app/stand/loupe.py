@@ -10,10 +10,11 @@ from even_palette.core.kit.model import Region
 from even_palette.core.looks import Texel
 
 TEXELS = 11
-SQUARE_PX = 18
+SQUARE_PX = 14
 ROW_PX = 18
 MARGIN_PX = 10
-MOST_ROWS = 12
+MOST_ROWS = 5
+WIDTH_PX = 232
 
 
 class Loupe(QWidget):
@@ -28,7 +29,7 @@ class Loupe(QWidget):
         self._image: QImage | None = None
         self._rows: list[tuple[str, str]] = []
         self._weights: list[tuple[Region, float]] = []
-        self.setFixedWidth(TEXELS * SQUARE_PX + 2 * MARGIN_PX)
+        self.setFixedWidth(WIDTH_PX)
 
     def show_texel(
         self, image: QImage, at: tuple[int, int], texel: Texel, regions: tuple[Region, ...], label: str
@@ -44,7 +45,8 @@ class Loupe(QWidget):
             ("linear", " ".join(f"{v:.4f}" for v in linear)),
             ("mask sum", f"{texel.mask_sum:.3f}"),
         ]
-        shown = [(r, w) for r, w in zip(regions, texel.weights, strict=True) if w > 0 or len(regions) <= MOST_ROWS]
+        shown = [(r, w) for r, w in zip(regions, texel.weights, strict=True) if w > 0]
+        shown.sort(key=lambda pair: -pair[1])
         self._weights = shown[:MOST_ROWS]
         self._rows.append(("weights + base", f"{sum(texel.weights):.3f} + {1 - sum(texel.weights):.3f}"))
         rows = len(self._rows) + len(self._weights)
@@ -63,11 +65,12 @@ class Loupe(QWidget):
         painter.setPen(grey(t.strong_line))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         side = TEXELS * SQUARE_PX
-        square = QRect(MARGIN_PX, MARGIN_PX, side, side)
+        left = (WIDTH_PX - side) // 2
+        square = QRect(left, MARGIN_PX, side, side)
         painter.fillRect(square, grey(t.stand))
         if self._image is not None:
             painter.drawImage(square, self._image)
-        middle = QRect(MARGIN_PX + TEXELS // 2 * SQUARE_PX, MARGIN_PX + TEXELS // 2 * SQUARE_PX, SQUARE_PX, SQUARE_PX)
+        middle = QRect(left + TEXELS // 2 * SQUARE_PX, MARGIN_PX + TEXELS // 2 * SQUARE_PX, SQUARE_PX, SQUARE_PX)
         painter.setPen(grey(0))
         painter.drawRect(middle.adjusted(-1, -1, 0, 0))
         painter.setPen(grey(255))

@@ -33,4 +33,4 @@ def to_image(pixels: Levels) -> QImage:
     """A QImage of (h, w, 3 or 4) uint8 that owns its memory."""
     height, width, channels = pixels.shape
     kind = QImage.Format.Format_RGBA8888 if channels == 4 else QImage.Format.Format_RGB888
-    return QImage(np.ascontiguousarray(pixels).data, width, height, width * channels, kind).copy()
+    return QImage(np.ascontiguousarray(pixels).tobytes(), width, height, width * channels, kind).copy()

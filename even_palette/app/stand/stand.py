@@ -1,5 +1,7 @@
 """The stand: canvas, look selectors in the foot, wipe, spread and loupe."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
@@ -24,6 +26,7 @@ class Stand(QWidget):
     picked = pyqtSignal(float, float)
     eyedropped = pyqtSignal(object)
     hovered = pyqtSignal(object)
+    look_changed = pyqtSignal(object)
 
     def __init__(self, session: Session, renderer: Renderer, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -49,7 +52,8 @@ class Stand(QWidget):
         self.canvas.camera_changed.connect(self._tell_zoom)
 
     def _build_foot(self) -> None:
-        self._foot = QWidget(self, objectName="foot")
+        self._foot = QWidget(self)
+        self._foot.setObjectName("foot")
         row = QHBoxLayout(self._foot)
         row.setContentsMargins(8, 4, 8, 4)
         row.setSpacing(6)
@@ -68,13 +72,15 @@ class Stand(QWidget):
         self.zoom_label.setMinimumWidth(52)
         fit = self._button("Fit", "Fit the sheet into the pane (F)", self.canvas.fit)
         one = self._button("1:1", "One pixel a texel (F twice)", self.canvas.one_to_one)
-        for widget in (self.look_box, self.wipe_button, self.other_box, self.spread_button):
+        left: list[QWidget] = [self.look_box, self.wipe_button, self.other_box, self.spread_button]
+        right: list[QWidget] = [self.texels_button, self.loupe_button, self.zoom_label, fit, one]
+        for widget in left:
             row.addWidget(widget)
         row.addStretch(1)
-        for widget in (self.texels_button, self.loupe_button, self.zoom_label, fit, one):
+        for widget in right:
             row.addWidget(widget)
 
-    def _look_box(self, name: str, chosen) -> QComboBox:  # type: ignore[no-untyped-def]
+    def _look_box(self, name: str, chosen: Callable[[Look], None]) -> QComboBox:
         box = QComboBox()
         box.setAccessibleName(name)
         box.setMinimumWidth(150)
@@ -82,12 +88,12 @@ class Stand(QWidget):
         box.activated.connect(lambda index: chosen(box.itemData(index)))
         return box
 
-    def _toggle(self, text: str, tip: str, act) -> QToolButton:  # type: ignore[no-untyped-def]
+    def _toggle(self, text: str, tip: str, act: Callable[[], object]) -> QToolButton:
         button = self._button(text, tip, act)
         button.setCheckable(True)
         return button
 
-    def _button(self, text: str, tip: str, act) -> QToolButton:  # type: ignore[no-untyped-def]
+    def _button(self, text: str, tip: str, act: Callable[[], object]) -> QToolButton:
         button = QToolButton()
         button.setText(text)
         button.setToolTip(tip)
@@ -101,6 +107,7 @@ class Stand(QWidget):
         """Look at something; what the player showed goes."""
         self.look, self.proof = look, []
         self.refresh()
+        self.look_changed.emit(look)
 
     def set_other(self, look: Look) -> None:
         self.other = look

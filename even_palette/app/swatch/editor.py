@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from even_palette.app.swatch.models import FORMS, MODELS, ColourModel
 from even_palette.app.swatch.track import Track
-from even_palette.app.theme import grey, icon, tokens
+from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.core.arrays import float32
 from even_palette.core.colour.hexcode import encoded_to_hex, hex_to_encoded
 from even_palette.core.material.model import Colour
@@ -77,7 +77,7 @@ class SwatchEditor(QWidget):
         self.hex.setMaxLength(9)
         self.hex.editingFinished.connect(self._enter_hex)
         self.pick = QToolButton()
-        self.pick.setIcon(icon("eyedropper"))
+        set_icon(self.pick, "eyedropper")
         self.pick.setToolTip("Take a colour from the stand")
         self.pick.setAccessibleName(f"{self._name} eyedropper")
         self.pick.clicked.connect(self.pick_wanted)

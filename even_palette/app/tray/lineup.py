@@ -31,13 +31,17 @@ class LineupPanel(Panel):
         self.parent_box.activated.connect(
             lambda i: session.do(commands.set_parent(session.variant, self.parent_box.itemData(i) or None))
         )
-        self.parameters = label("", "quiet")
+        self.parameters = QListWidget()
+        self.parameters.setAccessibleName("Parameters")
+        self.parameters.setFixedHeight(110)
+        self.parameters.setEditTriggers(self.variants.editTriggers())
+        self.parameters.itemChanged.connect(self._rename_parameter)
         self.column.addWidget(label("Variants (double-click to rename)", "section"))
         self.column.addWidget(self.variants)
         self.column.addLayout(row(self.add, remove, stretch=0))
         self.column.addWidget(label("Inherits from", "section"))
         self.column.addWidget(self.parent_box)
-        self.column.addWidget(label("Parameters", "section"))
+        self.column.addWidget(label("Parameters (double-click to rename)", "section"))
         self.column.addWidget(self.parameters)
         self.column.addStretch(1)
         session.selection_changed.connect(self.follow)
@@ -63,11 +67,24 @@ class LineupPanel(Panel):
         self.parent_box.setEnabled(bool(self.session.variant))
         parent = kit.variant(self.session.variant).parent if self.session.variant else None
         show_choice(self.parent_box, parent or "")
-        lines = []
+        self._refresh_parameters()
+
+    def _refresh_parameters(self) -> None:
+        kit = self.session.kit
+        self.parameters.blockSignals(True)
+        self.parameters.clear()
         for parameter in kit.parameters:
-            shared = len(users_of(kit, parameter.name))
-            lines.append(parameter.name + (f" (shared by {shared})" if shared > 1 else ""))
-        self.parameters.setText("\n".join(lines) or "None yet. A value becomes a parameter when a variant changes it.")
+            item = QListWidgetItem(parameter.name)
+            users = ", ".join(use.region.name for use in users_of(kit, parameter.name))
+            item.setToolTip(f"{parameter.help} Used by {users}.")
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
+            item.setData(Qt.ItemDataRole.UserRole, parameter.name)
+            self.parameters.addItem(item)
+        self.parameters.blockSignals(False)
+
+    def _rename_parameter(self, item: QListWidgetItem) -> None:
+        self.session.do(commands.rename_parameter(item.data(Qt.ItemDataRole.UserRole), item.text()))
+        self._refresh_parameters()
 
     def _add(self) -> None:
         name = f"Variant {len(self.session.kit.variants) + 1}"

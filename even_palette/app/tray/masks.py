@@ -27,11 +27,11 @@ class MasksPanel(Panel):
         for number in (self.inner, self.outer):
             number.changed.connect(self._set_tolerance)
             number.finished.connect(session.history.end_merge)
-        self.metric = choice(
+        self.distance = choice(
             "Distance", [("Largest channel (Chebyshev)", Metric.CHEBYSHEV), ("Euclidean", Metric.EUCLIDEAN)]
         )
-        self.metric.activated.connect(
-            lambda i: session.do(commands.set_metric(session.region, self.metric.itemData(i)))
+        self.distance.activated.connect(
+            lambda i: session.do(commands.set_metric(session.region, self.distance.itemData(i)))
         )
         self.resolve = choice(
             "Overlaps", [("Share: in proportion", Resolve.SHARE), ("Order: upper wins", Resolve.ORDER)]
@@ -59,7 +59,7 @@ class MasksPanel(Panel):
             self._values[key] = value
             self.figures.addWidget(value, index, 1)
         self.figures.setColumnStretch(0, 1)
-        for widget in (self.region_box, self.inner, self.outer, self.metric):
+        for widget in (self.region_box, self.inner, self.outer, self.distance):
             self.column.addWidget(widget)
         self.column.addLayout(row(label("Overlaps"), self.resolve, stretch=1))
         self.column.addLayout(row(label("Show"), self.view, stretch=1))
@@ -79,12 +79,12 @@ class MasksPanel(Panel):
         for each in kit.sheet.regions:
             self.region_box.addItem(each.name, each.key)
         show_choice(self.region_box, self.session.region)
-        for widget in (self.region_box, self.inner, self.outer, self.metric):
+        for widget in (self.region_box, self.inner, self.outer, self.distance):
             widget.setEnabled(region is not None)
         if region:
             self.inner.show_value(region.inner)
             self.outer.show_value(region.outer)
-            show_choice(self.metric, region.metric)
+            show_choice(self.distance, region.metric)
         show_choice(self.resolve, kit.sheet.resolve)
         self._show_figures()
 
@@ -109,6 +109,10 @@ class MasksPanel(Panel):
     def show_look(self) -> None:
         """Ask the stand for the look that is chosen here."""
         self.look_wanted.emit(Look(self.view.currentData(), region=self.session.region))
+
+    def follow_look(self, look: Look) -> None:
+        """Show what the stand looks at, if it is one of the choices."""
+        show_choice(self.view, look.kind)
 
     def _set_tolerance(self) -> None:
         region = self.region()

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from even_palette.app.session import Session
-from even_palette.app.theme import icon
+from even_palette.app.theme import set_icon
 
 TRAY_PX = 300
 
@@ -64,7 +64,7 @@ def label(text: str, role: str = "") -> QLabel:
 def tool(name: str, icon_name: str, tip: str) -> QToolButton:
     """A button with an icon alone; its name is told to assistive technology."""
     made = QToolButton()
-    made.setIcon(icon(icon_name))
+    set_icon(made, icon_name)
     made.setToolTip(tip)
     made.setAccessibleName(name)
     return made
@@ -93,7 +93,9 @@ def choice(name: str, items: list[tuple[str, object]]) -> QComboBox:
 def show_choice(box: QComboBox, data: object) -> None:
     """Show the item with this data without telling anyone."""
     box.blockSignals(True)
-    box.setCurrentIndex(max(0, next((i for i in range(box.count()) if box.itemData(i) == data), 0)))
+    at = next((i for i in range(box.count()) if box.itemData(i) == data), None)
+    if at is not None:
+        box.setCurrentIndex(at)
     box.blockSignals(False)
 
 

@@ -115,18 +115,12 @@ class RecolourPanel(Panel):
         box = choice(f"Binding of {spec.label}", items)
         show_choice(box, parameter or "")
         box.activated.connect(lambda i: self._bind(region.key, spec.name, parameter, str(box.itemData(i))))
-        self.values.addLayout(row(box, stretch=0))
         if parameter is None:
+            self.values.addWidget(box)
             return
-        name = QLineEdit(parameter)
-        name.setAccessibleName(f"Parameter name of {spec.label}")
-        name.setToolTip("Name of the parameter, as the runtime sees it")
-        name.editingFinished.connect(
-            lambda: name.isModified() and session.do(commands.rename_parameter(parameter, name.text()))
-        )
         link = tool(f"Unbind {spec.label}", "link-break", "Fix the value; the parameter goes if nothing else uses it")
         link.clicked.connect(lambda: session.do(commands.unbind(region.key, spec.name)))
-        self.values.addLayout(row(name, link, stretch=0))
+        self.values.addLayout(row(box, link, stretch=0))
         others = [use.region.name for use in users_of(kit, parameter) if use.region.key != region.key]
         if others:
             self.values.addWidget(label(f"Shared with {', '.join(others)}.", "quiet"))

@@ -4,7 +4,7 @@ import sys
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QProcess, QProcessEnvironment, QTemporaryDir, pyqtSignal
+from PyQt6.QtCore import QProcess, QProcessEnvironment, Qt, QTemporaryDir, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QTreeWidget, QTreeWidgetItem
 
 from even_palette.app.session import Session
@@ -25,7 +25,7 @@ class ShipPanel(Panel):
     proof_ready = pyqtSignal(object, object, object, str)
 
     def __init__(self, session: Session, renderer) -> None:  # type: ignore[no-untyped-def]
-        super().__init__(session, "Ship", "A folder with maps, shader and package.json: all that a runtime needs.")
+        super().__init__(session, "Ship", "")
         self.renderer = renderer
         self.shipped: tuple[Path, Kit] | None = None
         self._process: QProcess | None = None
@@ -38,7 +38,8 @@ class ShipPanel(Panel):
         self.files.setAccessibleName("Files of the package")
         self.files.setHeaderLabels(["File", "Memory", "On disk"])
         self.files.setRootIsDecorated(False)
-        self.files.setFixedHeight(168)
+        self.files.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.files.setFixedHeight(182)
         self.files.setColumnWidth(0, 116)
         self.files.setColumnWidth(1, 66)
         self.ship_button = QPushButton("Ship package")
@@ -53,11 +54,10 @@ class ShipPanel(Panel):
         self.proof_button.clicked.connect(self.prove)
         self.proof_result = label("", "quiet")
         self.column.addLayout(row(self.folder, browse, stretch=0))
-        for widget in (
-            label("What will be written", "section"), self.files, self.ship_button, self.outcome,
-            label("Proof", "section"), self.variant, self.proof_button, self.proof_result,
-        ):  # fmt: skip
+        for widget in (self.files, self.ship_button, self.outcome):
             self.column.addWidget(widget)
+        self.column.addLayout(row(self.variant, self.proof_button, stretch=0))
+        self.column.addWidget(self.proof_result)
         self.column.addStretch(1)
         session.shown_changed.connect(self.follow)
 

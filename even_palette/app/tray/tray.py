@@ -22,7 +22,8 @@ MOST_FINDINGS = 2
 
 class Tray(QWidget):
     def __init__(self, session: Session, renderer: Renderer) -> None:
-        super().__init__(objectName="tray")
+        super().__init__()
+        self.setObjectName("tray")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(TRAY_PX)
         self.source = SourcePanel(session)

@@ -170,7 +170,7 @@ class Sheets:
             formula = coat_formula(_dressed(region, mean), kit.parameters)
             paint = {BASE_SLOT: Plane(tones[None], Encoding.LINEAR)}
             result = evaluate(formula, Environment(texel_centres(1, TONES), paint, inputs))
-            return to_levels8(linear_to_srgb(result))[0]
+            return to_levels8(linear_to_srgb(result[0]))
 
         return self.cache.get(("strip", tones.tobytes(), mean.tobytes(), repr(region.coat), repr(worn)), compute)
 

@@ -7,7 +7,7 @@ from functools import cache, cached_property
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Samples, float32
+from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.srgb import srgb_to_linear
 
 
@@ -111,7 +111,7 @@ def _linear_table(name: str) -> Floats:
     return srgb_to_linear(stored_values(np.arange(np.iinfo(kind).max + 1).astype(kind)))
 
 
-def to_levels8(values: Floats) -> Samples:
+def to_levels8(values: Floats) -> Levels:
     """Values 0..1 rounded to the nearest of 256 levels, clipped; uint8 of the same shape."""
     return np.asarray(np.clip(np.nan_to_num(values), 0, 1) * 255 + 0.5, dtype=np.uint8)
 
