@@ -21,4 +21,4 @@ def hsl_to_rgb(hsl: Floats) -> Floats:
     hue, saturation, lightness = np.moveaxis(float32(hsl), -1, 0)
     chroma = (1 - np.abs(2 * lightness - 1)) * saturation
     low = lightness - chroma / 2
-    return float32(np.stack([low + chroma * hue_wave(hue, k) for k in (3, 1, 5)], axis=-1))
+    return float32(np.stack([low + chroma * hue_wave(hue, k) for k in (5, 3, 1)], axis=-1))

@@ -41,4 +41,4 @@ def hsv_to_rgb(hsv: Floats) -> Floats:
     """The inverse of rgb_to_hsv; hue wraps at whole turns."""
     hue, saturation, value = np.moveaxis(float32(hsv), -1, 0)
     low = value * (1 - saturation)
-    return float32(np.stack([low + (value - low) * hue_wave(hue, k) for k in (3, 1, 5)], axis=-1))
+    return float32(np.stack([low + (value - low) * hue_wave(hue, k) for k in (5, 3, 1)], axis=-1))

@@ -1,6 +1,7 @@
 """The kit as an immutable tree of frozen structs, and what makes one valid."""
 
 import math
+import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import TypeVar
@@ -31,6 +32,10 @@ from even_palette.core.regions.weights import Resolve
 FORMAT = 1
 MOST_REGIONS = 60
 """Four regions a plane, fifteen planes and the base colour fill the 16 texture units that OpenGL 3.3 grants."""
+
+
+IDENTIFIER = re.compile(r"(?=.{1,64}$)[a-z][a-z0-9]*(_[a-z0-9]+)*")
+"""What keys and parameter names look like; GLSL (4.60, section 3.7) reserves doubled underscores."""
 
 
 class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -169,7 +174,7 @@ def check_kit(kit: Kit) -> None:
     for region in kit.sheet.regions:
         _check_region(region)
     for parameter in kit.parameters:
-        if identifier(parameter.name) != parameter.name:
+        if not IDENTIFIER.fullmatch(parameter.name):
             raise UserError(f"parameter “{parameter.name[:40]}” is not a plain identifier.")
         if parameter.kind == ValueKind.CHOICE or not (parameter.low < parameter.high):
             raise UserError(f"parameter “{parameter.name}” has no usable range.")
@@ -194,7 +199,7 @@ def _distinct(what: str, names: list[str]) -> None:
 
 
 def _check_region(region: Region) -> None:
-    if identifier(region.key) != region.key:
+    if not IDENTIFIER.fullmatch(region.key):
         raise UserError(f"region key “{region.key[:40]}” is not a plain identifier.")
     if not all(0 <= level <= 255 for level in region.id_colour):
         raise UserError(f"region “{region.name[:40]}” has an ID colour outside 0..255.")

@@ -33,7 +33,8 @@ def list_id_colours(levels: Samples, tolerance: int = 8, least_share: float = 0.
     Colours are counted where the plane is flat (a texel equals its four neighbours within `tolerance` levels,
     Chebyshev), so that the mixtures along soft edges are not taken for ID colours; a plane without flat parts, such as
     a chart of single texels, is counted whole. The most frequent colour takes in all colours within `tolerance`
-    of it, then the next. Colours on less than `least_share` of the flat texels are stray.
+    of it, then the next. A colour close to one that is ten times as frequent is its fringe. Fringes and colours on
+    less than `least_share` of the flat texels are stray.
     """
     rgb = np.ascontiguousarray(rgb_of(levels))
     codes = _codes(rgb)
@@ -43,7 +44,8 @@ def list_id_colours(levels: Samples, tolerance: int = 8, least_share: float = 0.
     counts = np.bincount(codes[flat], minlength=1 << 24)
     all_counts = np.bincount(codes.ravel(), minlength=1 << 24)
     used = np.flatnonzero(counts)
-    centres = _merge(used, counts[used], tolerance, least_share * float(flat.sum()))
+    merged = _merge(used, counts[used], tolerance, least_share * float(flat.sum()))
+    centres = _without_fringes(merged, tolerance)
 
     present = np.flatnonzero(all_counts)
     owner = _nearest_centre(present, centres, tolerance)
@@ -88,25 +90,37 @@ def _flat_texels(rgb: Samples, tolerance: int) -> Bools:
     return flat
 
 
-def _merge(codes: Samples, counts: Samples, tolerance: int, least: float) -> list[int]:
-    """Centres by falling frequency; each takes in the codes within the tolerance of it."""
+def _merge(codes: Samples, counts: Samples, tolerance: int, least: float) -> dict[int, int]:
+    """Centres by falling frequency, each with the texels of all codes within the tolerance of it."""
     order = np.argsort(-counts, kind="stable")
     codes, counts = codes[order], counts[order]
     vectors = _vectors(codes)
     free = np.ones(len(codes), dtype=bool)
-    centres: list[int] = []
+    centres: dict[int, int] = {}
     for at in range(len(codes)):
         if not free[at]:
             continue
         near = free & (np.abs(vectors - vectors[at]).max(axis=-1) <= tolerance)
         free &= ~near
-        if counts[near].sum() >= least:
-            centres.append(int(codes[at]))
+        texels = int(counts[near].sum())
+        if texels >= least:
+            centres[int(codes[at])] = texels
         if len(centres) >= MOST_COLOURS or (counts[at] < least and counts[free].sum() < least):
             break
         if counts[at] <= 1 and at > 4 * MOST_COLOURS:
             break
     return centres
+
+
+def _without_fringes(centres: dict[int, int], tolerance: int) -> list[int]:
+    """Centres without those that lie within twice the tolerance of one that is more than ten times as frequent."""
+    vectors, sizes = _vectors(np.array(list(centres), dtype=np.int64)), np.array(list(centres.values()))
+    kept = []
+    for at, centre in enumerate(centres):
+        near = np.abs(vectors - vectors[at]).max(axis=-1) <= 2 * tolerance
+        if not np.any(near & (sizes > 10 * sizes[at])):
+            kept.append(centre)
+    return kept
 
 
 def _nearest_centre(codes: Samples, centres: list[int], tolerance: int) -> Samples:

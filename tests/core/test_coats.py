@@ -1,0 +1,203 @@
+"""Coats, parameters and blending, evaluated by the reference."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from skimage import color as skcolor
+
+from even_palette.core.arrays import float32
+from even_palette.core.checks import find
+from even_palette.core.colour import hsl, oklab
+from even_palette.core.colour.luma import luminance
+from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
+from even_palette.core.graph.reference import Environment, evaluate
+from even_palette.core.kit import commands
+from even_palette.core.kit.history import History
+from even_palette.core.kit.sheets import Sheets, aligned_bands
+from even_palette.core.material.build import BASE_SLOT, Dressed, build_material, coat_formula
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.model import Blending, Bound, Coat, Parameter, ValueKind, Variant
+from even_palette.core.material.variants import MASTER, resolve
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.sampling import texel_centres
+
+RNG = np.random.default_rng(6)
+PAINT = RNG.integers(0, 256, (16, 16, 3)).astype(np.uint8)
+B = srgb_to_linear(float32(PAINT) / 255)
+SPACES = ["yiq", "hsl", "oklch"]
+
+
+def wear(
+    kind: str, paint: np.ndarray = PAINT, mean: tuple[float, float, float] = (0.5, 0.5, 0.5), **values: object
+) -> np.ndarray:
+    """The paint (H, W, 3) uint8 in a coat; linear."""
+    formula = coat_formula(Dressed("r", "R", Coat(kind, values), mean), [])
+    textures = {BASE_SLOT: Plane(paint.copy(), Encoding.SRGB)}
+    return evaluate(formula, Environment(texel_centres(*paint.shape[:2]), textures))
+
+
+def test_multiply_tint() -> None:
+    """White gives the colour, black gives black, grey gives a dimmer version of the colour (common practice)."""
+    ramp = np.array([[[255] * 3, [0] * 3, [128] * 3]], dtype=np.uint8)
+    colour = (0.8, 0.4, 0.1)
+    white, black, grey = wear("tint", ramp, colour=colour)[0]
+    assert linear_to_srgb(white) == pytest.approx(colour, abs=1e-5)
+    assert black == pytest.approx(0)
+    assert grey == pytest.approx(white * srgb_to_linear(float32(128 / 255)), abs=1e-6)
+
+
+def test_repaint_is_source_over() -> None:
+    """mix(B, T, strength): simple alpha compositing (W3C Compositing and Blending Level 1, section 5.1)."""
+    colour = srgb_to_linear(float32((0.2, 0.5, 0.9)))
+    for strength in (0.0, 0.3, 1.0):
+        got = wear("repaint", colour=(0.2, 0.5, 0.9), strength=strength)
+        assert got == pytest.approx(B * (1 - strength) + colour * strength, abs=1e-6)
+
+
+@pytest.mark.parametrize("space", SPACES)
+def test_shift_of_nothing_is_the_identity(space: str) -> None:
+    """Shift 0 degrees, 1, 0 gives the paint back within 1/255; hue 360 degrees is hue 0 (common practice)."""
+    for hue in (0.0, 360.0):
+        encoded = linear_to_srgb(wear("shift", space=space, hue=hue))
+        assert np.abs(encoded * 255 - PAINT).max() < 0.5
+
+
+@pytest.mark.parametrize("space", SPACES)
+def test_saturation_0_is_grey(space: str) -> None:
+    encoded = linear_to_srgb(wear("shift", space=space, saturation=0.0))
+    assert np.ptp(encoded, axis=-1).max() < 1 / 255
+
+
+def test_shift_in_yiq_equals_scikit_image() -> None:
+    """scikit-image rgb2yiq: hue = atan2(Q, I) plus the angle, chroma times the factor, Y plus the offset."""
+    y, i, q = np.moveaxis(skcolor.rgb2yiq(PAINT / 255), -1, 0)
+    hue, chroma = np.arctan2(q, i) + np.radians(50), np.hypot(i, q) * 1.3
+    want = skcolor.yiq2rgb(np.stack([y + 0.1, chroma * np.cos(hue), chroma * np.sin(hue)], axis=-1))
+    got = linear_to_srgb(wear("shift", space="yiq", hue=50.0, saturation=1.3, brightness=0.1))
+    assert np.abs(got - np.clip(want, 0, 1)).max() < 1e-4
+
+
+def test_shift_in_hsl_and_oklch_equal_the_colour_modules() -> None:
+    """The conversions of core.colour, which are held to colorsys and coloraide."""
+    h, s, lightness = np.moveaxis(hsl.rgb_to_hsl(float32(PAINT) / 255), -1, 0)
+    want = hsl.hsl_to_rgb(np.stack([h + 0.25, np.clip(s * 0.5, 0, 1), np.clip(lightness + 0.1, 0, 1)], axis=-1))
+    got = linear_to_srgb(wear("shift", space="hsl", hue=90.0, saturation=0.5, brightness=0.1))
+    assert np.abs(got - want).max() < 1e-4
+    lch = oklab.oklab_to_oklch(oklab.linear_to_oklab(B)) * float32((1, 0.5, 1)) + float32((-0.1, 0, 0.25))
+    want = np.clip(oklab.oklab_to_linear(oklab.oklch_to_oklab(lch)), 0, 1)
+    got = wear("shift", space="oklch", hue=90.0, saturation=0.5, brightness=-0.1)
+    assert np.abs(got - want).max() < 1e-4
+
+
+@given(st.integers(0, 10**6), st.sampled_from(["channel", "luminance"]), st.tuples(*[st.floats(0.02, 0.3)] * 3))
+def test_true_tint_makes_the_mean_the_chosen_colour(seed: int, mode: str, target: tuple[float, float, float]) -> None:
+    """The weighted mean of a region equals the chosen colour within 0.002 linear where nothing clips."""
+    rng = np.random.default_rng(seed)
+    paint = rng.integers(90, 200, (24, 24, 3)).astype(np.uint8)
+    weight = rng.random((24, 24))
+    mean = (srgb_to_linear(float32(paint) / 255) * weight[..., None]).sum(axis=(0, 1)) / weight.sum()
+    encoded = tuple(float(v) for v in linear_to_srgb(float32(target)))
+    got = wear("tint", paint, tuple(map(float, mean)), colour=encoded, mode=mode)
+    assert got.max() < 1
+    worn = (got * weight[..., None]).sum(axis=(0, 1)) / weight.sum()
+    assert np.abs(worn - target).max() < 0.002
+    if mode == "luminance":
+        assert np.ptp(got / float32(target), axis=-1).max() < 1e-4
+
+
+def test_true_tint_on_a_whole_sheet(history: History, sheets: Sheets) -> None:
+    """Through masks, 8-bit weights and the sheet's own mean; and a finding says how much clips."""
+    history.do(commands.set_cell_value("region_1", "colour", (0.3, 0.2, 0.25)))
+    kit = history.kit
+    weights, base = sheets.weights(kit.sheet), sheets.base_colour(kit.sheet)
+    formula = coat_formula(
+        Dressed("region_1", "", kit.sheet.regions[0].coat, tuple(map(float, sheets.means(kit.sheet)[0]))),
+        kit.parameters,
+    )
+    inputs = {"region_1_colour": tuple(map(float, srgb_to_linear(float32((0.3, 0.2, 0.25)))))}
+    worn = evaluate(formula, Environment(texel_centres(64, 64), {BASE_SLOT: base}, inputs))
+    assert worn.max() < 1
+    weight = weights.levels[0][..., None].astype(float)
+    assert (worn * weight).sum(axis=(0, 1)) / weight.sum() == pytest.approx(inputs["region_1_colour"], abs=0.002)
+
+    history.do(commands.set_cell_value("region_1", "colour", (0.9, 0.9, 0.9)))
+    clipped = [f.text for f in find(history.kit, sheets) if "clips in Master" in f.text]
+    ((colours, levels),) = aligned_bands(base, weights.levels[:1])
+    raw = colours / sheets.means(kit.sheet)[0] * srgb_to_linear(float32(0.9))
+    share = levels[0][(raw > 1).any(axis=-1)].sum() / levels[0].sum()
+    assert clipped == [f"{share:.1%} of Region 1 clips in Master (true tint)."]
+
+
+def blend(weights: list[float], colours: list[tuple[float, float, float]], blending: Blending) -> np.ndarray:
+    """One texel of white paint under repainted regions; encoded."""
+    regions = [Dressed(f"r{i}", "", Coat("repaint", {"colour": c}), (1, 1, 1)) for i, c in enumerate(colours)]
+    material = build_material(regions, [], blending)
+    packed = np.zeros((1, 1, 4), dtype=np.float32)
+    packed[0, 0, : len(weights)] = weights
+    textures = {
+        BASE_SLOT: Plane(np.full((1, 1, 3), 255, dtype=np.uint8), Encoding.SRGB),
+        "weights_0": Plane(packed, Encoding.DATA),
+    }
+    return linear_to_srgb(evaluate(material.output, Environment(texel_centres(1, 1), textures)))[0, 0]
+
+
+def test_linear_mix_has_no_dark_band() -> None:
+    """Midpoint luminance of two saturated colours is the mean of the two luminances (linear light)."""
+    red, green = (1.0, 0.0, 0.0), (0.0, 1.0, 0.0)
+    middle = luminance(srgb_to_linear(blend([0.5, 0.5], [red, green], Blending.LINEAR)))
+    assert float(middle) == pytest.approx((0.2126 + 0.7152) / 2, abs=1e-4)
+    assert blend([0.5, 0.5], [red, green], Blending.ENCODED) == pytest.approx((0.5, 0.5, 0), abs=1e-4)
+
+
+def test_channel_mask_colouring() -> None:
+    """base (1 - min(1, r + g + b)) + c1 r + c2 g + c3 b with weights that add up to at most one (common practice)."""
+    colours = [(1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)]
+    got = blend([0.2, 0.3, 0.1], colours, Blending.ENCODED)
+    assert got == pytest.approx((0.4 + 0.2, 0.4 + 0.3, 0.4 + 0.1), abs=1e-4)
+
+
+def test_every_coat_declares_itself() -> None:
+    """Name, type, range, unit, default and one sentence of help for each value."""
+    assert {"tint", "repaint", "shift"} <= set(COATS)
+    for kind in COATS.values():
+        assert kind.help.endswith(".")
+        for spec in kind.values:
+            assert spec.help.endswith(".")
+            assert spec.label
+            assert spec.low < spec.high
+            if spec.kind == ValueKind.NUMBER:
+                assert spec.low <= spec.default <= spec.high  # type: ignore[operator]
+            if spec.kind == ValueKind.CHOICE:
+                assert spec.default in dict(spec.choices)
+
+
+def test_variants_inherit() -> None:
+    parameters = [Parameter("a", ValueKind.NUMBER, 1.0), Parameter("b", ValueKind.NUMBER, 2.0)]
+    variants = [Variant("Night", None, {"a": 10.0}), Variant("Ice", "Night", {"b": 20.0, "gone": 1.0})]
+    assert resolve(parameters, variants, MASTER) == {"a": 1, "b": 2}
+    assert resolve(parameters, variants, "Night") == {"a": 10, "b": 2}
+    assert resolve(parameters, variants, "Ice") == {"a": 10, "b": 20}
+    with pytest.raises(KeyError):
+        resolve(parameters, variants, "Fog")
+    with pytest.raises(ValueError, match="inherits from itself"):
+        resolve(parameters, [Variant("A", "B"), Variant("B", "A")], "A")
+
+
+def test_live_and_shipped_materials_give_the_same() -> None:
+    """A live material takes fixed values as inputs, a shipped one as constants; bound values are parameters in both."""
+    coat = Coat("tint", {"colour": Bound("paint"), "mode": "channel"})
+    regions = [
+        Dressed("r0", "", coat, (0.3, 0.2, 0.1)),
+        Dressed("r1", "", Coat("shift", {"hue": 30.0}), (0.1, 0.1, 0.1)),
+    ]
+    parameters = [Parameter("paint", ValueKind.COLOUR, (0.5, 0.5, 0.5)), Parameter("idle", ValueKind.NUMBER, 0.5)]
+    weights = Plane(RNG.integers(0, 128, (16, 16, 4)).astype(np.uint8), Encoding.DATA)
+    textures = {BASE_SLOT: Plane(PAINT.copy(), Encoding.SRGB), "weights_0": weights}
+    results = []
+    for live in (False, True):
+        material = build_material(regions, parameters, live=live)
+        assert [p.name for p in material.parameters] == ["paint"]
+        inputs = material.inputs({"paint": (0.2, 0.6, 0.4)})
+        results.append(evaluate(material.output, Environment(texel_centres(16, 16), textures, inputs)))
+    assert np.array_equal(*results)

@@ -1,0 +1,312 @@
+"""The document: commands, history, store, autosave, lock and the cache."""
+
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+from threading import Barrier, Thread
+
+import msgspec
+import pytest
+from jsonschema import Draft202012Validator
+from msgspec.structs import replace
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit import commands as c
+from even_palette.core.kit.commands import Command
+from even_palette.core.kit.derive import Cache
+from even_palette.core.kit.history import History
+from even_palette.core.kit.model import Kit, check_kit, identifier, users_of
+from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.model import Blending, Bound, ValueKind
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding
+from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.weights import Resolve
+
+DOCS = Path(__file__).parents[2] / "docs"
+
+
+def random_command(kit: Kit, rng: random.Random) -> Command:
+    """Any command there is, with arguments that may or may not make sense."""
+    keys = [region.key for region in kit.sheet.regions] or ["none"]
+    variants = [variant.name for variant in kit.variants]
+    key, value = rng.choice(keys), rng.random()
+    colour = (rng.random(), rng.random(), rng.random())
+    levels = (rng.randrange(256), rng.randrange(256), rng.randrange(256))
+    name = rng.choice(["Hull", "Deck", "  ", "Bow № 2", "x" * 80])
+    region = next((r for r in kit.sheet.regions if r.key == key), None)
+    spec = rng.choice(COATS[region.coat.kind].values) if region else rng.choice(COATS["tint"].values)
+    setting = colour if spec.kind == ValueKind.COLOUR else spec.low + (spec.high - spec.low) * value
+    at = rng.choice(["", *variants])
+    parameter = rng.choice([p.name for p in kit.parameters] or ["none"])
+    choices = [
+        lambda: c.add_regions([levels]), lambda: c.remove_region(key), lambda: c.rename_region(key, name),
+        lambda: c.move_region(key, rng.randint(-2, 2)), lambda: c.set_id_colour(key, levels),
+        lambda: c.set_tolerance(key, value * 99, rng.random() * 99), lambda: c.set_metric(key, rng.choice(list(Metric))),
+        lambda: c.set_resolve(rng.choice(list(Resolve))), lambda: c.set_blending(rng.choice(list(Blending))),
+        lambda: c.set_coat_kind(key, rng.choice(list(COATS))), lambda: c.expose(key, spec.name), lambda: c.unbind(key, spec.name),
+        lambda: c.set_cell_value(key, spec.name, setting, at), lambda: c.bind(key, spec.name, parameter),
+        lambda: c.rename_parameter(parameter, name), lambda: c.add_variant(name, at or None),
+        lambda: c.remove_variant(at or "none"), lambda: c.rename_variant(at or "none", name),
+        lambda: c.set_parent(at or "none", rng.choice([None, *variants])), lambda: c.clear_cell(key, at),
+        lambda: c.paste_cell(c.read_cell(kit, rng.choice(keys), at), key, rng.choice(["", *variants])),
+        lambda: c.set_encoding(Role.BASE_COLOUR, rng.choice(list(Encoding))), lambda: c.rename_kit(name),
+        lambda: c.set_role(Role.ID, rng.choice(list(Role))), lambda: c.remove_source(rng.choice(list(Role))),
+    ]  # fmt: skip
+    if spec.kind == ValueKind.CHOICE:
+        return c.set_choice(key, spec.name, rng.choice(spec.choices)[0])
+    return rng.choice(choices)()
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_undo_all_and_redo_all_of_1000_random_commands(history: History, tmp_path: Path, seed: int) -> None:
+    """The kit equals its first state byte for byte after undoing all, its last after redoing all; it is always valid."""
+    history = History(history.kit)
+    rng = random.Random(seed)
+    first = encode_kit(history.kit, tmp_path)
+    done = 0
+    for _ in range(1000):
+        before = history.kit
+        try:
+            done += history.do(random_command(history.kit, rng))
+        except (UserError, KeyError):
+            assert history.kit is before
+        if rng.random() < 0.3:
+            history.end_merge()
+        check_kit(history.kit)
+    assert done > 500
+    last = encode_kit(history.kit, tmp_path)
+    assert decode_kit(last, tmp_path) == history.kit
+    while history.undo():
+        pass
+    assert encode_kit(history.kit, tmp_path) == first
+    while history.redo():
+        pass
+    assert encode_kit(history.kit, tmp_path) == last
+
+
+def test_a_drag_is_one_step(history: History) -> None:
+    steps = len(history.undo_labels)
+    for value in range(10):
+        history.do(c.set_tolerance("region_1", value, 90))
+    assert len(history.undo_labels) == steps + 1
+    history.end_merge()
+    history.do(c.set_tolerance("region_1", 30, 90))
+    assert history.undo_labels[:2] == ["Change tolerance"] * 2
+    history.undo()
+    assert history.redo_labels == ["Change tolerance"]
+    assert history.kit.sheet.regions[0].inner == 9
+
+
+def test_parameters_are_unique_and_shared_only_when_bound(history: History) -> None:
+    """Two regions of one name get parameters of their own; they share one when the artist binds them, and part again."""
+    for key in ("region_1", "region_4"):
+        history.do(c.expose(key, "colour"))
+    names = [p.name for p in history.kit.parameters]
+    assert len(set(names)) == len(names)
+    first, last = (history.kit.sheet.region(key).coat.values["colour"] for key in ("region_1", "region_4"))
+    assert isinstance(first, Bound)
+    assert first != last
+    history.do(c.bind("region_4", "colour", first.parameter))
+    assert [use.region.key for use in users_of(history.kit, first.parameter)] == ["region_1", "region_4"]
+    assert last.parameter not in [p.name for p in history.kit.parameters]  # type: ignore[union-attr]
+    history.do(c.unbind("region_4", "colour"))
+    assert [use.region.key for use in users_of(history.kit, first.parameter)] == ["region_1"]
+
+
+def test_changing_a_fixed_value_in_a_variant_makes_a_parameter(history: History) -> None:
+    assert "hue" not in c.bound_parameters(history.kit, "region_3")
+    history.do(c.set_cell_value("region_3", "hue", -20.0, "Dusk"))
+    assert c.read_cell(history.kit, "region_3", "Dusk").settings["hue"] == -20
+    assert c.read_cell(history.kit, "region_3", "Day").settings["hue"] == 40
+    history.do(c.clear_cell("region_3", "Dusk"))
+    assert c.read_cell(history.kit, "region_3", "Dusk").settings["hue"] == 40
+
+
+def test_copied_cells_keep_their_looks(history: History) -> None:
+    cell = c.read_cell(history.kit, "region_1", "Dusk")
+    history.do(c.paste_cell(cell, "region_2", ""))
+    assert c.read_cell(history.kit, "region_2", "") == cell
+    history.do(c.paste_cell(cell, "region_4", "Day"))
+    assert c.read_cell(history.kit, "region_4", "Day").settings["colour"] == cell.settings["colour"]
+    with pytest.raises(UserError, match="Master first"):
+        history.do(c.paste_cell(cell, "region_3", "Day"))
+
+
+def test_removing_a_variant_keeps_the_looks_of_its_heirs(history: History) -> None:
+    before = c.read_cell(history.kit, "region_1", "Dusk")
+    history.do(c.remove_variant("Day"))
+    assert c.read_cell(history.kit, "region_1", "Dusk") == before
+    assert history.kit.variant("Dusk").parent is None
+
+
+def test_a_variant_cannot_inherit_from_itself(history: History) -> None:
+    with pytest.raises(UserError, match="inherits from itself"):
+        history.do(c.set_parent("Day", "Dusk"))
+
+
+@pytest.mark.parametrize(
+    ("text", "name"), [("Hull plank 3", "hull_plank_3"), ("3rd", "n3rd"), ("__a__b", "a_b"), ("№", "item")]
+)
+def test_names_become_identifiers(text: str, name: str) -> None:
+    """GLSL 4.60, section 3.7: no leading digit, no doubled underscore."""
+    assert identifier(text) == name
+
+
+# Store
+
+
+def test_saved_and_opened_again(history: History, tmp_path: Path) -> None:
+    folder = KitFolder.create(tmp_path / "kit")
+    folder.save(history.kit)
+    folder.close()
+    again = KitFolder(tmp_path / "kit")
+    assert again.open().saved == history.kit
+    assert b'"../maps/crate_id.png"' in (tmp_path / "kit" / "kit.json").read_bytes()
+    again.close()
+    with pytest.raises(UserError, match="there is a kit already"):
+        KitFolder.create(tmp_path / "kit")
+
+
+def test_a_moved_kit_finds_its_maps(maps: dict[Role, Path], history: History, tmp_path: Path) -> None:
+    """Paths are relative: kit and maps may move together. A map that the kit took in travels with save as."""
+    folder = KitFolder.create(tmp_path / "kit")
+    blob, seen = folder.take_in(maps[Role.ID])
+    history.do(c.point_source_to(Role.ID, str(blob), seen.size, seen.sha256))
+    folder.save(history.kit)
+    other = KitFolder.create(tmp_path / "elsewhere" / "copy")
+    kept = other.save(history.kit)
+    path = Path(kept.sheet.source(Role.ID).path)  # type: ignore[union-attr]
+    assert path.parent.parent == tmp_path / "elsewhere" / "copy"
+    assert path.read_bytes() == maps[Role.ID].read_bytes()
+    folder.close()
+    (tmp_path / "far").mkdir()
+    os.rename(tmp_path / "kit", tmp_path / "far" / "kit")
+    os.rename(tmp_path / "maps", tmp_path / "far" / "maps")
+    moved = read_kit(tmp_path / "far" / "kit")
+    assert all(Path(source.path).exists() for source in moved.sheet.sources)
+
+
+def test_autosave_is_recovered_only_if_newer(history: History, tmp_path: Path) -> None:
+    folder = KitFolder.create(tmp_path / "kit")
+    folder.save(history.kit)
+    changed = replace(history.kit, name="Changed")
+    folder.autosave(changed)
+    assert folder.open().recovered == changed
+    folder.save(changed)
+    assert folder.open().recovered is None
+    folder.autosave(replace(changed, name="Older"))
+    os.utime(tmp_path / "kit" / "kit.autosave.json", (1, 1))
+    assert folder.open().recovered is None
+    folder.close()
+
+
+def test_the_second_opening_is_read_only(history: History, tmp_path: Path) -> None:
+    first = KitFolder.create(tmp_path / "kit")
+    first.save(history.kit)
+    text = f"from pathlib import Path; from even_palette.core.kit.store import KitFolder; print(KitFolder(Path({str(first.folder)!r})).read_only)"
+    told = subprocess.run([sys.executable, "-c", text], capture_output=True, text=True, check=True).stdout
+    assert told.strip() == "it is open in another window"
+    second = KitFolder(first.folder)
+    assert second.read_only
+    with pytest.raises(UserError, match="read-only"):
+        second.save(history.kit)
+    first.close()
+
+
+def test_a_failed_save_leaves_the_old_one_whole(
+    history: History, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = KitFolder.create(tmp_path / "kit")
+    folder.save(history.kit)
+    before = (tmp_path / "kit" / "kit.json").read_bytes()
+
+    def full(handle: int) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(UserError, match="No space left"):
+        folder.save(replace(history.kit, name="Too much"))
+    assert (tmp_path / "kit" / "kit.json").read_bytes() == before
+    assert sorted(p.name for p in (tmp_path / "kit").iterdir()) == [".kit.lock", "kit.json"]
+    folder.close()
+
+
+SAVER = """
+import sys
+from pathlib import Path
+from msgspec.structs import replace
+from even_palette.core.kit.store import KitFolder
+folder = KitFolder(Path(sys.argv[1]))
+kit = folder.open().saved
+print("ready", flush=True)
+number = 0
+while True:
+    number += 1
+    kit = replace(kit, name=f"State {number}")
+    folder.autosave(kit) if number % 3 == 0 else folder.save(kit)
+    print(number, flush=True)
+"""
+
+
+def test_killed_while_saving_50_times(history: History, tmp_path: Path) -> None:
+    """SIGKILL at random moments: every reopening gives a state whole, and never one older than was told as saved."""
+    folder = KitFolder.create(tmp_path / "kit")
+    folder.save(history.kit)
+    folder.close()
+    rng = random.Random(7)
+    for _ in range(50):
+        process = subprocess.Popen([sys.executable, "-c", SAVER, str(folder.folder)], stdout=subprocess.PIPE, text=True)
+        assert process.stdout is not None
+        process.stdout.readline()
+        time.sleep(rng.uniform(0, 0.03))
+        process.send_signal(signal.SIGKILL)
+        told = [int(line) for line in process.stdout.read().split() if line.strip().isdigit()]
+        process.wait()
+        opened = KitFolder(folder.folder)
+        assert not opened.read_only
+        found = opened.open()
+        newest = found.recovered or found.saved
+        number = int(newest.name.removeprefix("State ")) if newest.name.startswith("State") else 0
+        if told:
+            assert number in (told[-1], told[-1] + 1)
+        assert replace(newest, name=history.kit.name) == history.kit
+        opened.save(history.kit)
+        opened.close()
+
+
+def test_schemas_in_docs_are_those_of_the_code(kit: Kit, tmp_path: Path) -> None:
+    """JSON Schema 2020-12: the published files are current, valid schemas, and a real kit fits (jsonschema)."""
+    published = msgspec.json.decode((DOCS / "kit.schema.json").read_bytes())
+    assert published == msgspec.json.decode(msgspec.json.encode(kit_schema()))
+    Draft202012Validator.check_schema(published)
+    Draft202012Validator(published).validate(msgspec.json.decode(encode_kit(kit, tmp_path)))
+
+
+# Cache
+
+
+def test_the_cache_keeps_to_its_budget_and_computes_once() -> None:
+    cache, calls = Cache(budget_bytes=1000), []
+    barrier = Barrier(4)
+
+    def ask() -> None:
+        barrier.wait()
+        cache.get("slow", lambda: (time.sleep(0.05), calls.append(1)))
+
+    threads = [Thread(target=ask) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert len(calls) == 1
+    for number in range(50):
+        cache.get(number, lambda: bytes(10) and tuple(range(5)))
+    assert cache.bytes <= 1000
+    assert cache.peek(49) == (0, 1, 2, 3, 4)
+    assert cache.peek(0) is None

@@ -1,0 +1,169 @@
+"""The package: what is in it, how it is written, and that the player shows what the kit shows."""
+
+from pathlib import Path
+
+import msgspec
+import numpy as np
+import pytest
+from jsonschema import Draft202012Validator
+from PIL import Image
+
+from even_palette.cli import main
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import Cancelled, CancelToken
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.store import KitFolder, encode_kit, read_kit
+from even_palette.core.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.ship.package import package_schema, read_package
+from even_palette.core.ship.write import plan, ship, shipped_base, texture_bytes
+from even_palette.demo import KIT_FOLDER
+from even_palette.demo.build import build
+from even_palette.gl.sheet_view import SheetRenderer
+from even_palette.player.load import load, values_of
+from even_palette.player.opengl import play_opengl
+from even_palette.player.reference import play_reference
+
+DOCS = Path(__file__).parents[2] / "docs"
+
+
+@pytest.fixture(scope="module")
+def demo() -> Kit:
+    return read_kit(KIT_FOLDER)
+
+
+def test_demo_player_window_and_reference_agree(demo: Kit, sheets: Sheets, tmp_path: Path) -> None:
+    """Every texel of every variant of the demo kit: GLSL player, window at 1:1 and reference within 1/255 a channel."""
+    ship(demo, sheets, tmp_path / "package")
+    loaded, renderer, view = load(tmp_path / "package"), SheetRenderer(), whole_sheet(1024, 1024)
+    assert [v.name for v in demo.variants] == ["Morning Ferry", "Night Post", "Harvest Barge", "Ice Patrol"]
+    assert demo.variant("Ice Patrol").parent == "Night Post"
+    for name in ["", *(variant.name for variant in demo.variants)]:
+        look = picture(demo, sheets, Look(variant=name))
+        played = play_opengl(loaded, name, 1024, 1024).astype(int)
+        assert np.abs(played - renderer.render(look, view)[..., :3]).max() <= 1
+        assert np.abs(played - play_reference(loaded, name, 1024, 1024)).max() <= 1
+        assert np.abs(played - render_reference(look, view)).max() <= 1
+
+
+def test_the_demo_kit_is_what_its_code_makes(demo: Kit, tmp_path: Path) -> None:
+    again = build(tmp_path / "kit")
+    assert (
+        encode_kit(again, tmp_path / "kit").split(b'"sha256"')[0] == encode_kit(demo, KIT_FOLDER).split(b'"sha256"')[0]
+    )
+    for ours, shipped in zip(again.sheet.sources, demo.sheet.sources, strict=True):
+        assert np.array_equal(np.asarray(Image.open(ours.path)), np.asarray(Image.open(shipped.path)))
+    assert len(demo.sheet.regions) >= 6
+
+
+def test_the_package_fits_its_schema(kit: Kit, sheets: Sheets, tmp_path: Path) -> None:
+    """JSON Schema 2020-12: docs/package.schema.json is current, and a real package fits it (jsonschema)."""
+    published = msgspec.json.decode((DOCS / "package.schema.json").read_bytes())
+    assert published == msgspec.json.decode(msgspec.json.encode(package_schema()))
+    ship(kit, sheets, tmp_path / "package")
+    Draft202012Validator(published).validate(msgspec.json.decode((tmp_path / "package" / "package.json").read_bytes()))
+
+
+def test_what_a_package_holds(kit: Kit, sheets: Sheets, maps: dict[Role, Path], tmp_path: Path) -> None:
+    folder = tmp_path / "package"
+    sizes = ship(kit, sheets, folder)
+    assert sizes == {path.name: path.stat().st_size for path in folder.iterdir()}
+    assert sorted(sizes) == sorted(item.file for item in plan(kit, sheets))
+    package = read_package(folder)
+    paint = np.asarray(Image.open(folder / "base_colour.png"))
+    assert np.array_equal(paint, np.asarray(Image.open(maps[Role.BASE_COLOUR])))
+    weights = np.asarray(Image.open(folder / "weights_0.png")).astype(int)
+    assert weights.sum(axis=-1).max() <= 255
+    ids = np.asarray(Image.open(maps[Role.ID]))
+    for region, packed in zip(kit.sheet.regions, package.sheets[0].regions, strict=True):
+        pure = (ids == region.id_colour).all(axis=-1)
+        assert pure.any()
+        assert (weights[pure]["rgba".index(packed.channel) == np.arange(4)[None].repeat(pure.sum(), 0)] == 255).all()
+    shader, told = (folder / "material.glsl").read_text(), (folder / "README.txt").read_text()
+    for parameter in package.parameters:
+        assert f"uniform {parameter.type} {parameter.uniform};" in shader
+        assert parameter.uniform in told
+        assert parameter.used_by
+    assert [v.name for v in package.variants] == ["Day", "Dusk"]
+    assert set(package.variants[1].own) < set(package.variants[1].values)
+
+
+@pytest.mark.parametrize(
+    ("size", "texel", "total"),
+    [((512, 512), 4, 1398100), ((512, 512), 3, 1398100), ((5, 3), 1, 15 + 2 + 1), ((1, 1), 4, 4)],
+)
+def test_texture_bytes(size: tuple[int, int], texel: int, total: int) -> None:
+    """RGBA8 512 x 512 is 1 MiB, with its mip chain below 4/3 of that (OpenGL 4.6, section 8.14.3)."""
+    assert texture_bytes(*size, texel) == total
+
+
+def test_float_paint_ships_as_16_bit() -> None:
+    values = np.random.default_rng(1).random((8, 8, 3)).astype(np.float32)
+    base = shipped_base(Plane(values, Encoding.LINEAR))
+    assert (base.samples.dtype, base.encoding) == (np.uint16, Encoding.SRGB)
+    assert np.abs(base.linear() - values).max() < 1e-4
+
+
+def test_an_older_package_is_replaced_and_nothing_else(kit: Kit, sheets: Sheets, tmp_path: Path) -> None:
+    folder = tmp_path / "package"
+    ship(kit, sheets, folder)
+    ship(kit, sheets, folder)
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["maps", "package"]
+    (folder / "mine.txt").write_text("keep me")
+    with pytest.raises(UserError, match=r"mine\.txt"):
+        ship(kit, sheets, folder)
+    assert (folder / "mine.txt").read_text() == "keep me"
+    with pytest.raises(UserError, match="other files"):
+        ship(kit, sheets, tmp_path / "maps")
+
+
+def test_cancelling_leaves_no_trace(kit: Kit, tmp_path: Path) -> None:
+    token = CancelToken()
+
+    def stop(share: float, doing: str) -> None:
+        token.cancel()
+
+    with pytest.raises(Cancelled):
+        ship(kit, Sheets(), tmp_path / "package", stop, token)
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["maps"]
+
+
+def test_the_player_tells_what_is_wrong(kit: Kit, sheets: Sheets, tmp_path: Path) -> None:
+    folder = tmp_path / "package"
+    ship(kit, sheets, folder)
+    with pytest.raises(UserError, match="no variant “Fog”; it has Day, Dusk"):
+        values_of(load(folder), "Fog")
+    (folder / "material.glsl").write_text("vec3 even_palette_colour(vec2 uv) { return oops; }")
+    with pytest.raises(UserError, match="does not compile"):
+        play_opengl(load(folder), "", 8, 8)
+    (folder / "weights_0.png").unlink()
+    with pytest.raises(UserError, match=r"weights_0\.png"):
+        load(folder)
+
+
+def test_command_line(kit: Kit, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """check, ship and play; exit codes 0 done, 1 findings, 2 unreadable input with one line and no traceback."""
+    folder = KitFolder.create(tmp_path / "kit")
+    folder.save(kit)
+    folder.close()
+    assert main(["check", str(tmp_path / "kit")]) == 0
+    assert main(["ship", str(tmp_path / "kit"), "--to", str(tmp_path / "package")]) == 0
+    pictures = []
+    for extra in ([], ["--reference"], ["--variant", "Dusk"]):
+        out = tmp_path / f"played{len(pictures)}.png"
+        assert main(["play", str(tmp_path / "package"), "--out", str(out), *extra]) == 0
+        pictures.append(np.asarray(Image.open(out)).astype(int))
+    assert np.abs(pictures[0] - pictures[1]).max() <= 1
+    assert np.abs(pictures[0] - pictures[2]).max() > 20
+    assert main(["play", str(tmp_path / "package"), "--size", "17", "--out", str(tmp_path / "small.png")]) == 0
+    assert Image.open(tmp_path / "small.png").size == (17, 17)
+    capsys.readouterr()
+    assert main(["check", str(tmp_path / "nowhere")]) == 2
+    told = capsys.readouterr().err
+    assert told.count("\n") == 1
+    assert "nowhere" in told
+    Path(kit.sheet.sources[0].path).unlink()
+    assert main(["check", str(tmp_path / "kit")]) == 1
+    assert "is missing" in capsys.readouterr().out

@@ -1,0 +1,243 @@
+"""Every back end against the NumPy reference: GLSL on the driver that is here."""
+
+import shutil
+import subprocess
+from functools import reduce
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from even_palette.core.arrays import float32
+from even_palette.core.errors import UserError
+from even_palette.core.graph import nodes
+from even_palette.core.graph.document import NodeRecord, from_records, to_records
+from even_palette.core.graph.glsl import Section, emit, number
+from even_palette.core.graph.nodes import Node
+from even_palette.core.graph.operations import TABLE
+from even_palette.core.graph.reference import Environment, evaluate
+from even_palette.core.graph.types import Type
+from even_palette.core.kit import commands
+from even_palette.core.kit.history import History
+from even_palette.core.kit.sheets import Sheets
+from even_palette.core.looks import Look, LookKind, Picture, View, picture, render_reference, whole_sheet
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.model import Blending, ValueKind
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.regions.weights import Resolve
+from even_palette.gl.sheet_view import SheetRenderer
+from tests.conftest import kit_of, write_maps
+
+SIDE = 24
+RNG = np.random.default_rng(21)
+PAINT = Plane(RNG.random((SIDE, SIDE, 4)).astype(np.float32), Encoding.LINEAR)
+STRIP = Plane(RNG.random((3, 9, 4)).astype(np.float32), Encoding.LINEAR)
+VIEW = whole_sheet(SIDE, SIDE)
+
+
+@pytest.fixture(scope="module")
+def renderer() -> SheetRenderer:
+    return SheetRenderer()
+
+
+def difference(renderer: SheetRenderer, shown: Picture, view: View = VIEW, filtered: bool = True) -> int:
+    drawn = renderer.render(shown, view, filtered)[..., :3].astype(int)
+    return int(np.abs(drawn - render_reference(shown, view, filtered)).max())
+
+
+def shown(output: Node, **inputs: float | tuple[float, ...]) -> Picture:
+    colour = nodes.join(output, output, output) if output.type == Type.FLOAT else output
+    colour = nodes.join(colour, 0.5) if colour.type == Type.VEC2 else colour
+    colour = colour["xyz"] if colour.type == Type.VEC4 else colour
+    return Picture(colour, {"paint": PAINT, "strip": STRIP}, inputs)
+
+
+paint = nodes.texture("paint", nodes.uv())
+x, y, z, w = nodes.channels(paint)
+CASES = {
+    "add": x + y * 0.2, "subtract": x - y, "multiply": paint["xyz"] * y, "divide": x / (y + 0.5), "by zero": x / (y * 0),
+    "minimum": nodes.minimum(x, y), "maximum": nodes.maximum(paint["xyz"], 0.5), "clamp": nodes.clamp(x * 3 - 1, 0.2, y),
+    "mix": nodes.mix(paint["xyz"], paint["zyx"], w), "step": nodes.step(0.5, x), "smoothstep": nodes.smoothstep(0.2, 0.7, x),
+    "smoothstep, equal edges": nodes.smoothstep(0.5, 0.5, x), "abs": nodes.absolute(x - 0.5), "sqrt": nodes.sqrt(x - 0.2),
+    "pow": nodes.power(x - 0.1, y + 0.3), "pow 0": nodes.power(x * 0, y), "floor": nodes.floor(x * 4) / 4,
+    "fract": nodes.fract(x * 3 + 0.05), "sin": nodes.sin(x * 9) * 0.5 + 0.5, "cos": nodes.cos(x * 9) * 0.5 + 0.5,
+    "atan2": nodes.atan2(y - 0.5, x - 0.5) * 0.15 + 0.5, "atan2 at 0": nodes.atan2(x * 0, y * 0) + 0.5,
+    "length": nodes.length(paint["xyz"]) * 0.5, "dot": nodes.dot(paint["xyz"], paint["yzx"]) * 0.3,
+    "matrix": nodes.matrix(((0.5, 0.2, 0.1), (0, 1, 0), (0.3, -0.2, 0.6)), paint["xyz"]),
+    "select": nodes.select(nodes.step(0.4, x), paint["xyz"], paint["zxy"]), "swizzle": paint["wzyx"],
+    "join": nodes.join(x, paint["yz"], 0.3), "strip": nodes.strip("strip", x, nodes.floor(y * 3)),
+    "parameter": nodes.parameter("tint", Type.VEC3) * x, "uv": nodes.uv(), "negative": -x + 1, "reversed": 1 - x + 2 / (y + 3),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", list(CASES))
+def test_each_operation(renderer: SheetRenderer, case: str) -> None:
+    """Each row of the table of operations, and the cases that GLSL leaves open."""
+    assert difference(renderer, shown(CASES[case], tint=(0.3, 0.9, 0.5))) <= 1
+
+
+def test_the_cases_use_the_whole_table() -> None:
+    used = {node.op for case in CASES.values() for node in nodes.in_order([case])}
+    assert used >= set(TABLE) | {"constant", "parameter", "sample", "strip", "uv", "join"}
+
+
+def grow(picks: list[tuple[int, int, int]]) -> Node:
+    """A random expression of continuous operations, kept in 0..1 so that rounding is not magnified without end."""
+    half = nodes.constant(0.5)
+    makers = [
+        lambda a, b: nodes.clamp(a + b * 0.5), lambda a, b: nodes.clamp(a - b), lambda a, b: a * b,
+        lambda a, b: nodes.clamp(a / (b + half)), nodes.minimum, nodes.maximum, lambda a, b: nodes.mix(a, b, x),
+        lambda a, b: nodes.smoothstep(0.1, 0.9, a), lambda a, b: nodes.absolute(a - b), lambda a, b: nodes.sqrt(a + 0.05),
+        lambda a, b: nodes.power(a + 0.1, b + 0.5) * 0.8, lambda a, b: nodes.sin(a * 4) * 0.5 + half,
+        lambda a, b: nodes.cos(b * 4) * 0.5 + half, lambda a, b: nodes.atan2(a + 0.1, b + 0.1) * 0.6,
+        lambda a, b: nodes.length(nodes.join(a, b)) * 0.7, lambda a, b: nodes.dot(nodes.join(a, b, half), paint["xyz"]) * 0.4,
+        lambda a, b: nodes.strip("strip", a, 1.0)["x"],
+        lambda a, b: nodes.clamp(nodes.matrix(((0.5, 0.2, 0.1), (0, 1, 0), (0.3, 0, 0.6)), nodes.join(a, b, half))["y"]),
+    ]  # fmt: skip
+    pool = [x, y, z, w, nodes.parameter("p", Type.FLOAT), nodes.uv()["x"]]
+    for maker, a, b in picks:
+        pool.append(makers[maker % len(makers)](pool[a % len(pool)], pool[b % len(pool)]))
+    return nodes.join(pool[-1], pool[-2], pool[-3])
+
+
+@settings(max_examples=60)
+@given(st.lists(st.tuples(*[st.integers(0, 10**6)] * 3), min_size=3, max_size=14), st.floats(0, 1))
+def test_random_graphs(renderer: SheetRenderer, picks: list[tuple[int, int, int]], p: float) -> None:
+    """Random graphs on a random image: at most 1/255 a channel. Graphs that magnify rounding itself are passed over."""
+    graph = shown(grow(picks), p=p)
+    nudged = Plane(PAINT.samples + np.float32(2e-6), Encoding.LINEAR)
+    shifted = render_reference(Picture(graph.output, {**graph.textures, "paint": nudged}, graph.inputs), VIEW)
+    assume(np.abs(shifted.astype(int) - render_reference(graph, VIEW)).max() <= 1)
+    assert difference(renderer, graph) <= 1
+    again = from_records(to_records(graph.output))
+    assert again is graph.output
+
+
+def test_common_subexpressions_are_evaluated_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Equal expressions are one node; the reference evaluates it once and GLSL gives it one name."""
+    shared = nodes.sin(nodes.uv()["x"] * 7.25)
+    again = nodes.sin(nodes.uv()["x"] * 7.25)
+    assert shared is again
+    doubled = reduce(lambda a, _: a + a, range(40), shared)
+    assert len(nodes.in_order([doubled])) < 50
+    assert evaluate(doubled * 2.0**-40, Environment(float32([[[0.3, 0.1]]]))) == pytest.approx(
+        np.sin(0.3 * 7.25), abs=1e-5
+    )
+    assert emit(doubled).body.count("sin(") == 1
+
+
+def test_emitted_text_has_sections_and_exact_numbers() -> None:
+    function = emit(x * 0.1, [Section("The first\nchannel", x)])
+    assert "// The first channel" in function.body
+    assert function.slots == ("paint",)
+    for value in RNG.normal(0, 10, 50).astype(np.float32):
+        assert np.float32(number(float(value)).strip("()")) == value
+
+
+@pytest.mark.parametrize(
+    "records",
+    [
+        (),
+        (NodeRecord("sin", Type.FLOAT, (0,)),),
+        (NodeRecord("constant", Type.VEC3, (), (1.0,)),),
+        (NodeRecord("uv", Type.VEC2), NodeRecord("add", Type.VEC3, (0, 0))),
+        (NodeRecord("uv", Type.VEC2), NodeRecord("explode", Type.VEC2, (0,))),
+        (NodeRecord("uv", Type.VEC2), NodeRecord("sample", Type.VEC4, (0,), ("a;b", True, True))),
+        (NodeRecord("parameter", Type.FLOAT, (), ("x; discard",)),),
+        (NodeRecord("uv", Type.VEC2), NodeRecord("swizzle", Type.FLOAT, (0,), ("z",))),
+    ],
+)
+def test_graphs_that_do_not_hold_together_are_refused(records: tuple[NodeRecord, ...]) -> None:
+    with pytest.raises(UserError):
+        from_records(records)
+
+
+@pytest.mark.parametrize(
+    "wrong", [lambda: paint["xyz"] + paint, lambda: nodes.dot(x, paint), lambda: x["x"], lambda: paint["xyzz1"],
+              lambda: nodes.matrix(((1, 0, 0),) * 3, paint), lambda: nodes.join(paint, x)],
+)  # fmt: skip
+def test_types_are_checked_where_graphs_are_built(wrong) -> None:  # type: ignore[no-untyped-def]
+    with pytest.raises((TypeError, ValueError)):
+        wrong()
+
+
+SETTING = st.floats(0, 1)
+
+
+@st.composite
+def dressings(draw: st.DrawFn) -> list[commands.Command]:
+    """Random coats with random values on all four regions of the small kit."""
+    made = []
+    for region in range(1, 5):
+        key, kind = f"region_{region}", COATS[draw(st.sampled_from(sorted(COATS)))]
+        made.append(commands.set_coat_kind(key, kind.name))
+        for spec in kind.values:
+            if spec.kind == ValueKind.CHOICE:
+                made.append(commands.set_choice(key, spec.name, draw(st.sampled_from(spec.choices))[0]))
+            elif spec.kind == ValueKind.COLOUR:
+                made.append(commands.set_cell_value(key, spec.name, draw(st.tuples(SETTING, SETTING, SETTING))))
+            else:
+                value = spec.low + (spec.high - spec.low) * draw(SETTING)
+                made.append(commands.set_cell_value(key, spec.name, value))
+            if spec.bindable and draw(st.booleans()):
+                made.append(commands.expose(key, spec.name))
+    made.append(commands.set_blending(draw(st.sampled_from(list(Blending)))))
+    made.append(commands.set_resolve(draw(st.sampled_from(list(Resolve)))))
+    return made
+
+
+@settings(max_examples=40)
+@given(dressings(), st.integers(0, 3))
+def test_random_materials(
+    renderer: SheetRenderer,
+    sheets: Sheets,
+    tmp_path_factory: pytest.TempPathFactory,
+    made: list[commands.Command],
+    seed: int,
+) -> None:
+    """Random coats, values, blending and images: at most 1/255 a channel at every texel."""
+    folder = tmp_path_factory.getbasetemp() / f"random-{seed}"
+    paths = write_maps(folder, 48, seed) if not folder.exists() else {
+        Role.BASE_COLOUR: folder / "crate_base_colour.png", Role.ID: folder / "crate_id.png"
+    }  # fmt: skip
+    history = kit_of(paths, coats=False)
+    for command in made:
+        history.do(command)
+    assert difference(renderer, picture(history.kit, sheets, Look()), whole_sheet(48, 48)) <= 1
+
+
+@pytest.mark.parametrize("kind", list(LookKind))
+@pytest.mark.parametrize("filtered", [True, False])
+def test_every_look(renderer: SheetRenderer, history: History, sheets: Sheets, kind: LookKind, filtered: bool) -> None:
+    """All looks, at 1:1 and enlarged, filtered and as texels."""
+    look = picture(history.kit, sheets, Look(kind, region="region_2"))
+    assert difference(renderer, look, whole_sheet(64, 64), filtered) <= 1
+    enlarged = View((0.21, 0.33), (1 / 640, 1 / 640), 90, 70)
+    drawn = renderer.render(look, enlarged, filtered)[..., :3].astype(int)
+    off = np.abs(drawn - render_reference(look, enlarged, filtered)).max(axis=-1)
+    assert np.mean(off > 2) < 0.02
+
+
+def test_pixels_off_the_sheet_are_clear(renderer: SheetRenderer, history: History, sheets: Sheets) -> None:
+    look = picture(history.kit, sheets, Look())
+    drawn = renderer.render(look, View((-0.5, -0.5), (1 / 64, 1 / 64), 128, 128))
+    assert (drawn[..., 3] > 0).sum() == 64 * 64
+    assert drawn[32:96, 32:96, 3].min() == 255
+
+
+@pytest.mark.skipif(shutil.which("glslangValidator") is None, reason="glslang-tools are not installed")
+@pytest.mark.parametrize("version", ["#version 330", "#version 300 es\nprecision highp float;"])
+def test_shipped_shader_compiles_elsewhere(history: History, sheets: Sheets, tmp_path: Path, version: str) -> None:
+    """glslangValidator (Khronos) accepts material.glsl in desktop GLSL 3.30 and in GLSL ES 3.00."""
+    from even_palette.core.ship.shader import FUNCTION, shader_text
+
+    text = shader_text(sheets.material(history.kit), "Crate “№ 1”\\")
+    assert text.isascii()
+    main = f"in vec2 v_uv; out vec4 o; void main() {{ o = vec4({FUNCTION}(v_uv), 1.0); }}"
+    path = tmp_path / "material.frag"
+    path.write_text(f"{version}\n{text}\n{main}\n")
+    done = subprocess.run(["glslangValidator", str(path)], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout
