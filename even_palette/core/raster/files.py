@@ -3,6 +3,7 @@
 Input is hostile: sizes are checked against `Limits` before a sample is read, and every failure is a UserError.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -54,7 +55,7 @@ def _decode(path: Path, limits: Limits) -> Samples:
     config.attribute("oiio:UnassociatedAlpha", 1)
     source = oiio.ImageInput.open(str(path), config)
     if source is None:
-        raise UserError(f"{path.name}: {_one_line(oiio.geterror()) or 'not an image that can be read'}.")
+        raise UserError(f"{path.name}: {_complaint(oiio.geterror) or 'not an image that can be read'}.")
     try:
         spec = source.spec()
         if spec.deep:
@@ -70,7 +71,7 @@ def _decode(path: Path, limits: Limits) -> Samples:
             raise UserError(f"{path.name}: needs {needed} bytes in memory; the limit is {limits.bytes}.")
         samples = source.read_image(0, 0, 0, channels, kind)
         if samples is None:
-            raise UserError(f"{path.name}: {_one_line(source.geterror()) or 'the file is damaged'}.")
+            raise UserError(f"{path.name}: {_complaint(source.geterror) or 'the file is damaged'}.")
         return np.ascontiguousarray(samples).reshape(spec.height, spec.width, channels)
     finally:
         source.close()
@@ -95,13 +96,17 @@ def write_plane(path: Path, plane: Plane) -> None:
         with replacing(path) as temporary:
             target = oiio.ImageOutput.create(str(path))
             if target is None or not target.open(str(temporary), spec):
-                raise UserError(f"{path}: cannot be written ({_one_line(oiio.geterror())}).")
+                raise UserError(f"{path}: cannot be written ({_complaint(oiio.geterror)}).")
             written = target.write_image(np.ascontiguousarray(plane.samples))
             if not (target.close() and written):
-                raise UserError(f"{path}: cannot be written ({_one_line(target.geterror())}).")
+                raise UserError(f"{path}: cannot be written ({_complaint(target.geterror)}).")
     except OSError as error:
         raise UserError(f"{path}: cannot be written ({error.strerror}).") from error
 
 
-def _one_line(text: str) -> str:
-    return " ".join(text.split()).rstrip(".")[:200]
+def _complaint(get: Callable[[], str]) -> str:
+    """What the library says, on one line; damaged files can make it say what is no text."""
+    try:
+        return " ".join(get().split()).rstrip(".")[:200]
+    except UnicodeDecodeError:
+        return "the file is damaged"

@@ -1,0 +1,428 @@
+"""The window: board, swatch, masks, undo, saving, recovery, watching, schemes."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QRect, Qt
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLineEdit, QWidget
+
+from even_palette.app.rail import STAGES, StageButton
+from even_palette.app.session import unsaved_folder
+from even_palette.app.stand.camera import Camera
+from even_palette.core.colour.hexcode import encoded_to_hex
+from even_palette.core.errors import UserError
+from even_palette.core.kit import commands
+from even_palette.core.kit.commands import read_cell
+from even_palette.core.kit.store import read_kit
+from even_palette.core.looks import Look, LookKind
+from even_palette.core.raster.files import read_plane, write_plane
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
+from tests.app.conftest import Driver
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+# Board
+
+
+def test_board_by_keyboard(small: Driver) -> None:
+    """Arrow keys move, Enter edits in the tray, Delete returns to inherited, Ctrl+C and Ctrl+V copy and paste."""
+    board, session = small.board, small.session
+    session.select(region="region_1", variant="")
+    board.setFocus()
+    small.key(board, Qt.Key.Key_Right)
+    assert (session.region, session.variant) == ("region_1", "Day")
+    small.key(board, Qt.Key.Key_C, CTRL)
+    for _ in range(3):
+        small.key(board, Qt.Key.Key_Down)
+    small.key(board, Qt.Key.Key_V, CTRL)
+    assert read_cell(session.kit, "region_4", "Day").settings["colour"] == (0.1, 0.4, 0.6)
+    small.key(board, Qt.Key.Key_Delete)
+    assert read_cell(session.kit, "region_4", "Day").settings["colour"] == (1, 1, 1)
+    small.key(board, Qt.Key.Key_Return)
+    assert STAGES[small.window.stage] == "Recolour"
+    small.qtbot.waitUntil(lambda: small.window.focusWidget() is small.tray.recolour.editors["colour"].hex)  # type: ignore[attr-defined]
+
+
+def test_board_tells_own_from_inherited(small: Driver) -> None:
+    """In words, and in the picture: an own cell is full, an inherited one a thin bar."""
+    model = small.board.board_model
+    own, inherited = model.index(0, 1), model.index(0, 2)
+    assert str(model.data(own, Qt.ItemDataRole.AccessibleTextRole)).endswith("(own)")
+    assert str(model.data(inherited, Qt.ItemDataRole.AccessibleTextRole)).endswith("(inherited)")
+    image = grab(small.board.viewport())  # type: ignore[arg-type]
+
+    def filled(index) -> int:  # type: ignore[no-untyped-def]
+        rect = small.board.visualRect(index)
+        column = image[rect.top() : rect.bottom(), rect.center().x()].astype(int)
+        return int((np.ptp(column, axis=-1) > 12).sum())
+
+    assert filled(own) > 14 > filled(inherited) > 3
+
+
+def test_cells_show_the_tones_of_their_coat(small: Driver) -> None:
+    """A cell's strip is the reference's answer for the region's own tones; it follows the value."""
+    kit = small.session.kit
+    day, dusk = (small.session.sheets.coat_strip(kit, "region_1", v) for v in ("Day", "Dusk"))
+    assert np.array_equal(day, dusk)
+    assert not np.array_equal(day, small.session.sheets.coat_strip(kit, "region_1", ""))
+    luma = small.session.sheets.tones(kit.sheet)[0] @ (0.2126, 0.7152, 0.0722)
+    assert (np.diff(luma) >= -1e-6).all()
+
+
+def test_thumbnails_follow_at_once(small: Driver) -> None:
+    heads = small.board.heads
+    before = heads._thumb("Day", 60, 60)
+    small.session.do(commands.set_cell_value("region_1", "colour", (0.9, 0.1, 0.1), "Day"))
+    small.settle()
+    assert heads._thumb("Day", 60, 60) != before
+
+
+# Swatch
+
+
+def test_swatch_in_all_models_and_forms(small: Driver) -> None:
+    small.session.select(region="region_4", variant="")
+    small.stage(5)
+    swatch = small.tray.recolour.editors["colour"]
+    small.type(swatch.hex, "#3366cc")  # type: ignore[attr-defined]
+    for model in ("OKLCh", "RGB", "HSV"):
+        small.choose(swatch.model_box, model)  # type: ignore[attr-defined]
+        for form in ("0–1", "0–255", "%"):
+            small.choose(swatch.form_box, form)  # type: ignore[attr-defined]
+            assert swatch.hex.text() == "#3366cc"  # type: ignore[attr-defined]
+    small.choose(swatch.model_box, "RGB")  # type: ignore[attr-defined]
+    small.choose(swatch.form_box, "0–255")  # type: ignore[attr-defined]
+    assert [box.value() for box in swatch.boxes] == pytest.approx([51, 102, 204], abs=0.05)  # type: ignore[attr-defined]
+    small.type(swatch.boxes[0], "255")  # type: ignore[attr-defined]
+    assert encoded_to_hex(read_cell(small.session.kit, "region_4", "").settings["colour"]) == "#ff66cc"  # type: ignore[arg-type]
+    small.choose(swatch.form_box, "%")  # type: ignore[attr-defined]
+    assert swatch.boxes[2].value() == pytest.approx(80, abs=0.05)  # type: ignore[attr-defined]
+    small.type(swatch.hex, "nothing")  # type: ignore[attr-defined]
+    assert swatch.hex.text() == "#ff66cc"  # type: ignore[attr-defined]
+    track = swatch.tracks[1]  # type: ignore[attr-defined]
+    steps = len(small.session.history.undo_labels)
+    small.drag(track, QPoint(20, 10), QPoint(track.width() - 1, 10))
+    assert encoded_to_hex(read_cell(small.session.kit, "region_4", "").settings["colour"]) == "#ffffcc"  # type: ignore[arg-type]
+    assert len(small.session.history.undo_labels) == steps + 1
+    assert swatch.recents[0].hex == "#ffffcc"  # type: ignore[attr-defined]
+    small.click(swatch.recents[1])  # type: ignore[attr-defined]
+    assert swatch.hex.text() == "#ff66cc"  # type: ignore[attr-defined]
+
+
+# Masks
+
+
+def test_tolerance_is_seen_at_once(small: Driver) -> None:
+    """The view of the mask and the coverage figures follow the tolerance."""
+    small.session.select(region="region_2")
+    small.stage(3)
+    small.settle()
+    assert small.stand.look == Look(LookKind.WEIGHT, region="region_2")
+    before, told = grab(small.stand.canvas), small.tray.masks._values["covered"].text()
+    small.type(small.tray.masks.outer.field, "250")
+    small.type(small.tray.masks.inner.field, "200")
+    small.settle()
+    assert small.session.kit.sheet.region("region_2").inner == 200
+    assert not np.array_equal(grab(small.stand.canvas), before)
+    assert small.tray.masks._values["covered"].text() != told
+    small.choose(small.tray.masks.resolve, "Order")
+    small.choose(small.tray.masks.view, "Sum of masks")
+    small.settle()
+    assert small.stand.look.kind == LookKind.HEAT
+
+
+def test_regions_by_hex_and_list(small: Driver) -> None:
+    small.stage(2)
+    small.type(small.tray.regions.hex, "#123456")
+    assert small.session.kit.sheet.regions[-1].id_colour == (0x12, 0x34, 0x56)
+    small.type(small.tray.regions.hex, "12")
+    assert "six digits" in small.window.notice.text.text()
+    small.settle()
+    assert any("covers no texel" in f.text for f in wait_findings(small))
+
+
+def wait_findings(driver: Driver) -> list:
+    driver.qtbot.wait(500)
+    driver.settle()
+    return driver.window.findings
+
+
+def test_loupe_tells_the_reference(small: Driver) -> None:
+    small.stage(5)
+    small.key(small.stand.canvas, Qt.Key.Key_L)
+    at = small.stand.canvas.position_of((0.25, 0.25)).toPoint()
+    small.qtbot.mouseMove(small.stand.canvas, at)
+    small.stand._hover(0.25, 0.25)
+    told, texel = small.stand.loupe.values(), small.stand.texel_at(0.25, 0.25)
+    assert texel is not None
+    assert told["hex"] == encoded_to_hex(texel.encoded)
+    assert told["Region 1"] == "1.000"
+    assert told["weights + base"] == "1.000 + 0.000"
+    assert "Region 1 1.00" in small.window.readout.under_cursor.text()
+
+
+# History, saving, recovery
+
+
+def test_undo_names_are_in_the_menu(small: Driver) -> None:
+    small.session.do(commands.rename_region("region_1", "Lid"))
+    assert small.window.undo_action.text() == "Undo rename region"
+    small.window.undo_action.trigger()
+    assert small.session.kit.sheet.regions[0].name == "Region 1"
+    assert small.window.redo_action.text() == "Redo rename region"
+    small.window.redo_action.trigger()
+    small.session.do(commands.rename_region("region_1", "Cover"))
+    assert small.window.history_menu is not None
+    small.window.history_menu.actions()[1].trigger()
+    assert small.session.kit.sheet.regions[0].name == "Region 1"
+
+
+def test_closing_loses_nothing(small: Driver, make_window: Callable[[], Driver], tmp_path: Path) -> None:
+    """Unsaved work is there at the next opening, and can be given up for the last save."""
+    saved = small.session.kit
+    small.session.do(commands.rename_region("region_1", "Lid"))
+    small.window.close()
+    assert read_kit(tmp_path / "kit") == saved
+    again = make_window()
+    again.window.open_paths([tmp_path / "kit"])
+    again.settle()
+    assert again.session.kit.sheet.regions[0].name == "Lid"
+    assert "recovered" in again.window.notice.text.text()
+    again.click(again.window.notice._buttons[0])
+    assert again.session.kit == saved
+    again.session.redo()
+    again.window.save()
+    assert read_kit(tmp_path / "kit").sheet.regions[0].name == "Lid"
+    assert not (tmp_path / "kit" / "kit.autosave.json").exists()
+
+
+KILLED = """
+import sys
+from pathlib import Path
+from PyQt6.QtWidgets import QApplication
+app = QApplication([])
+from even_palette.app.window import Window
+from even_palette.core.kit import commands
+window = Window()
+window.show()
+if len(sys.argv) > 1:
+    window.open_paths([Path(sys.argv[1])])
+window.session.do(commands.rename_kit("Nearly lost"))
+window.session._autosave.setInterval(50)
+window.session._autosave.start()
+from PyQt6.QtCore import QTimer
+QTimer.singleShot(400, lambda: print("working", flush=True))
+app.exec()
+"""
+
+
+@pytest.mark.parametrize("saved_before", [True, False])
+def test_killed_window_loses_nothing(
+    small: Driver, make_window: Callable[[], Driver], tmp_path: Path, saved_before: bool
+) -> None:
+    """SIGKILL: a saved kit is recovered beside its save, a new one from the state folder."""
+    small.window.close()
+    arguments = [str(tmp_path / "kit")] if saved_before else []
+    process = subprocess.Popen([sys.executable, "-c", KILLED, *arguments], stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    assert process.stdout.readline() == "working\n"
+    process.send_signal(signal.SIGKILL)
+    process.wait()
+    again = make_window()
+    if saved_before:
+        again.window.open_paths([tmp_path / "kit"])
+    else:
+        again.window.offer_unsaved()
+        again.click(again.window.notice._buttons[0])
+    assert again.session.kit.name == "Nearly lost"
+    assert again.session.modified
+
+
+def test_save_as_and_a_second_window(small: Driver, make_window: Callable[[], Driver], tmp_path: Path) -> None:
+    small.window.save_to(tmp_path / "copy")
+    assert small.session.folder is not None
+    assert small.session.folder.folder == tmp_path / "copy"
+    other = make_window()
+    other.window.open_paths([tmp_path / "copy"])
+    assert "open in another window" in other.window.notice.text.text()
+    assert "(read-only)" in other.window.windowTitle()
+    other.session.do(commands.rename_kit("Mine"))
+    with pytest.raises(UserError, match="read-only"):
+        other.session.save()
+    other.window.save_to(tmp_path / "mine")
+    assert read_kit(tmp_path / "mine").name == "Mine"
+    assert not list(unsaved_folder().glob("*/kit.autosave.json"))
+
+
+# Source files
+
+
+def test_a_map_saved_elsewhere_is_read_again(small: Driver, maps: dict[Role, Path]) -> None:
+    before, steps = small.session.kit, small.session.history.undo_labels
+    samples = 255 - read_plane(maps[Role.BASE_COLOUR], Encoding.SRGB).samples
+    write_plane(maps[Role.BASE_COLOUR], Plane(samples, Encoding.SRGB))
+    small.qtbot.waitUntil(lambda: small.session.kit != before, timeout=5000)
+    small.settle()
+    assert "Read again: crate_base_colour.png" in small.window.notice.text.text()
+    assert small.session.history.undo_labels == steps
+    assert small.session.shown is not None
+    assert np.array_equal(small.session.sheets.base_colour(small.session.shown.sheet).samples, samples)
+    assert not small.session.modified
+
+
+def test_a_missing_map_is_named_and_found_again(small: Driver, maps: dict[Role, Path], tmp_path: Path) -> None:
+    os.rename(maps[Role.ID], tmp_path / "moved.png")
+    small.qtbot.waitUntil(lambda: any("is missing" in f.text for f in wait_findings(small)), timeout=8000)
+    assert any("crate_id.png" in f.text and f.stage == "Source" for f in small.window.findings)
+    small.session.point_source_to(Role.ID, tmp_path / "moved.png")
+    assert not [f for f in wait_findings(small) if "missing" in f.text]
+    small.session.take_in(Role.ID)
+    assert small.session.kit.sheet.source(Role.ID).path.startswith(str(tmp_path / "kit" / "blobs"))  # type: ignore[union-attr]
+
+
+# What the window looks like
+
+
+def grab(widget: QWidget) -> np.ndarray:
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
+    bits = image.constBits()
+    assert bits is not None
+    rows = np.frombuffer(bits.asstring(image.sizeInBytes()), np.uint8).reshape(image.height(), image.bytesPerLine())
+    return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3)
+
+
+@pytest.mark.parametrize("scheme", ["day", "night"])
+def test_every_pixel_of_the_chrome_is_neutral(empty: Driver, scheme: str) -> None:
+    """R = G = B everywhere in a window without a kit, in all stages."""
+    empty.window.set_scheme(scheme)
+    for index in range(len(STAGES)):
+        empty.window.enter_stage(index)
+        wait_findings(empty)
+        image = grab(empty.window).copy()
+        for button in empty.window.findChildren(StageButton):
+            blank(image, empty.window, button, QRect(button.width() - 22, 0, 22, button.height()))
+        assert np.ptp(image, axis=-1).max() == 0, STAGES[index]
+
+
+@pytest.mark.parametrize("scheme", ["day", "night"])
+def test_chrome_beside_the_artists_colours_is_neutral(demo: Driver, scheme: str) -> None:
+    """With the demo kit, image areas, region lists, board and marks of findings blanked."""
+    demo.window.set_scheme(scheme)
+    demo.session.select(region="region_1", variant="Night Post")
+    for index in range(len(STAGES)):
+        demo.window.enter_stage(index)
+        demo.settle()
+        image = grab(demo.window).copy()
+        for button in demo.window.findChildren(StageButton):
+            blank(image, demo.window, button, QRect(button.width() - 22, 0, 22, button.height()))
+        for widget in demo.window.findChildren(QWidget):
+            if widget.isVisible() and (widget.property("imageArea") or widget is demo.board):
+                blank(image, demo.window, widget, widget.rect())
+        assert np.ptp(image, axis=-1).max() == 0, STAGES[index]
+
+
+def blank(image: np.ndarray, window: QWidget, widget: QWidget, rect: QRect) -> None:
+    at = widget.mapTo(window, rect.topLeft())
+    image[max(0, at.y()) : at.y() + rect.height(), max(0, at.x()) : at.x() + rect.width()] = 0
+
+
+def test_controls_have_names_and_are_large_enough(demo: Driver) -> None:
+    """Accessible names on all controls, and targets of at least 24 px (WCAG 2.2, success criterion 2.5.8)."""
+    for index in range(len(STAGES)):
+        demo.window.enter_stage(index)
+        demo.settle()
+        for control in demo.window.findChildren(QWidget):
+            if isinstance(control, QAbstractButton | QComboBox | QLineEdit | QAbstractItemView) and control.isVisible():
+                if control.objectName().startswith("qt_") or type(control).__name__ == "QTableCornerButton":
+                    continue
+                name = control.accessibleName() or getattr(control, "text", lambda: "")()
+                assert name, (STAGES[index], control)
+                assert control.height() >= 24 or isinstance(control, QLineEdit), (STAGES[index], name)
+
+
+def test_without_opengl_the_reference_draws(
+    make_window: Callable[[], Driver], maps: dict[Role, Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The window works without OpenGL, and says in one line what to install."""
+    import even_palette.gl.sheet_view as sheet_view
+
+    drawn = []
+    for broken in (False, True):
+        if broken:
+
+            def refuse() -> None:
+                raise UserError("OpenGL 3.3 is not available. Install it with: apt-get install libegl1")
+
+            monkeypatch.setattr(sheet_view, "offscreen_context", refuse)
+        driver = make_window()
+        assert ("apt-get install" in driver.window.notice.text.text()) == broken
+        driver.window.open_paths(list(maps.values()))
+        driver.settle()
+        driver.window.enter_stage(4)
+        driver.window.notice.hide()
+        driver.qtbot.wait(50)
+        driver.stand.canvas.one_to_one()
+        drawn.append(grab(driver.stand.canvas).astype(int))
+        driver.window.close()
+    assert np.abs(drawn[0] - drawn[1]).max() <= 1
+
+
+def test_spread_shows_all_variants_and_selects_by_click(demo: Driver) -> None:
+    demo.stage(6)
+    demo.settle()
+    canvas = demo.stand.canvas
+    assert [tile.label for tile in canvas._tiles] == [
+        "Master",
+        "Morning Ferry",
+        "Night Post",
+        "Harvest Barge",
+        "Ice Patrol",
+    ]
+    demo.qtbot.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=canvas.position_of((0.5, 0.5), 3).toPoint())
+    assert demo.session.variant == "Harvest Barge"
+    item = demo.tray.lineup.parameters.item(0)
+    assert item is not None
+    item.setText("Paint of hull")
+    assert demo.session.kit.parameters[0].name == "paint_of_hull"
+    demo.choose(demo.tray.lineup.parent_box, "Ice Patrol")
+    assert demo.session.kit.variant("Harvest Barge").parent == "Ice Patrol"
+
+
+def test_camera_keeps_the_point_under_the_cursor() -> None:
+    camera = Camera((1024, 512)).fitted(800, 600)
+    before = camera.to_uv(123, 456, 800, 600)
+    nearer = camera.zoomed(3, 123, 456, 800, 600)
+    assert nearer.to_uv(123, 456, 800, 600) == pytest.approx(before)
+    assert nearer.to_pixel(before, 800, 600) == pytest.approx((123, 456))
+    assert camera.zoom == pytest.approx((800 - 24) / 1024)
+    view = camera.one_to_one(801, 601).view(801, 601)
+    texels = view.uv() * (1024, 512) - 0.5
+    assert np.abs(texels - np.round(texels)).max() < 1e-3
+
+
+def test_a_job_can_be_cancelled(small: Driver) -> None:
+    """Progress is shown with what is being done; cancel stops the job and gives no result."""
+    results: list[object] = []
+
+    def work(progress, cancel):  # type: ignore[no-untyped-def]
+        for step in range(1000):
+            progress(step / 1000, "Counting")
+            cancel.check()
+            time.sleep(0.005)
+
+    small.window.jobs.run("Test", work, results.append, results.append)
+    small.qtbot.waitUntil(lambda: "Test: Counting" in small.window.readout.job.text(), timeout=3000)
+    small.click(small.window.readout.cancel)
+    small.settle()
+    assert results == []
+    assert not small.window.readout.cancel.isVisible()
