@@ -52,6 +52,7 @@ class Jobs(QObject):
         super().__init__(parent)
         self._pool = QThreadPool(self)
         self._running: dict[CancelToken, _Runnable] = {}
+        self._closed = False
 
     def run(
         self,
@@ -69,22 +70,25 @@ class Jobs(QObject):
         started = time.monotonic()
 
         def tell(share: float, doing: str) -> None:
-            if token in self._running:
+            if token in self._running and not self._closed:
                 self.changed.emit(f"{label}: {doing}{_time_left(started, share)}", share)
 
         def finish() -> None:
+            if self._closed:
+                return
             self._running.pop(token, None)
             if not self._running:
                 self.changed.emit("", 0.0)
             ended()
 
         def succeed(result: Any) -> None:
-            if not token.cancelled:
+            if not (token.cancelled or self._closed):
                 done(result)
             finish()
 
         def fail(text: str) -> None:
-            failed(text)
+            if not self._closed:
+                failed(text)
             finish()
 
         runnable.signals.progress.connect(tell)
@@ -102,8 +106,9 @@ class Jobs(QObject):
         for token in list(self._running):
             token.cancel()
 
-    def wait(self) -> None:
-        """Cancel everything and wait until the threads are idle."""
+    def close(self) -> None:
+        """Cancel everything and wait until the threads are idle; what they still report is dropped."""
+        self._closed = True
         self.cancel_all()
         self._pool.waitForDone(10_000)
 

@@ -389,7 +389,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Closing never asks: unsaved work stays in the autosave and is there at the next opening."""
-        self.jobs.wait()
+        self.jobs.close()
         self.session.close()
         super().closeEvent(event)
 

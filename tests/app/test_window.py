@@ -143,8 +143,8 @@ def test_tolerance_is_seen_at_once(small: Driver) -> None:
 
 def test_regions_by_hex_and_list(small: Driver) -> None:
     small.stage(2)
-    small.type(small.tray.regions.hex, "#123456")
-    assert small.session.kit.sheet.regions[-1].id_colour == (0x12, 0x34, 0x56)
+    small.type(small.tray.regions.hex, "#ff10f0")
+    assert small.session.kit.sheet.regions[-1].id_colour == (0xFF, 0x10, 0xF0)
     small.type(small.tray.regions.hex, "12")
     assert "six digits" in small.window.notice.text.text()
     small.settle()

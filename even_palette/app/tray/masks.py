@@ -108,7 +108,8 @@ class MasksPanel(Panel):
 
     def show_look(self) -> None:
         """Ask the stand for the look that is chosen here."""
-        self.look_wanted.emit(Look(self.view.currentData(), region=self.session.region))
+        kind = self.view.currentData()
+        self.look_wanted.emit(Look(kind, region=self.session.region if kind == LookKind.WEIGHT else ""))
 
     def follow_look(self, look: Look) -> None:
         """Show what the stand looks at, if it is one of the choices."""

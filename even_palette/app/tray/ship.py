@@ -38,6 +38,8 @@ class ShipPanel(Panel):
         self.files.setAccessibleName("Files of the package")
         self.files.setHeaderLabels(["File", "Memory", "On disk"])
         self.files.setRootIsDecorated(False)
+        if (header := self.files.header()) is not None:
+            header.setAccessibleName("Columns of the files")
         self.files.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.files.setFixedHeight(182)
         self.files.setColumnWidth(0, 116)

@@ -134,7 +134,7 @@ class Sheets:
             totals = np.zeros((len(sheet.regions), 3))
             counts = np.zeros(len(sheet.regions))
             for colours, levels in aligned_bands(base, weights.levels):
-                share = float32(levels.reshape(len(levels), -1))
+                share = levels.reshape(len(levels), levels.shape[1] * levels.shape[2])
                 totals += share @ colours.reshape(-1, 3)
                 counts += share.sum(axis=1)
             return float32(totals / np.maximum(counts, 1)[:, None])
