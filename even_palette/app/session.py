@@ -36,6 +36,7 @@ class Session(QObject):
 
     changed = pyqtSignal()
     shown_changed = pyqtSignal()
+    colours_listed = pyqtSignal()
     selection_changed = pyqtSignal()
     title_changed = pyqtSignal()
     notice = pyqtSignal(str)
@@ -126,12 +127,12 @@ class Session(QObject):
             sheet.weights(kit.sheet, progress, cancel)
             sheet.means(kit.sheet)
             sheet.tones(kit.sheet)
-            sheet.id_colours(kit.sheet)
             return kit
 
         def done(result: Kit) -> None:
             self.shown = result
             self.shown_changed.emit()
+            self._list_colours(result)
 
         def failed(text: str) -> None:
             self.shown = None
@@ -144,6 +145,16 @@ class Session(QObject):
                 self.prepare()
 
         self._preparing = self.jobs.run("Masks", work, done, failed, ended)
+
+    def _list_colours(self, kit: Kit) -> None:
+        """List the ID colours once the picture is there; `colours_listed` tells when they are known."""
+        if self.sheets.known_id_colours(kit.sheet) is None:
+            self.jobs.run(
+                "ID colours",
+                lambda progress, cancel: self.sheets.id_colours(kit.sheet),
+                lambda _: self.colours_listed.emit(),
+                self.notice.emit,
+            )
 
     @property
     def settled(self) -> bool:

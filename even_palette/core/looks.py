@@ -171,12 +171,12 @@ def read_texel(kit: Kit, sheets: Sheets, look: Look, at: tuple[float, float]) ->
     uv = _texel_centres_at(float32([[at]]), shown)
     encoded = evaluate(shown.output, Environment(uv, shown.textures, shown.inputs))[0, 0]
     weights = sheets.weights(kit.sheet)
-    height, width = weights.levels.shape[1:]
+    height, width = weights.mask_sum.height, weights.mask_sum.width
     row, column = min(int(at[1] * height), height - 1), min(int(at[0] * width), width - 1)
     linear = srgb_to_linear(encoded)
     return Texel(
         (float(encoded[0]), float(encoded[1]), float(encoded[2])),
         (float(linear[0]), float(linear[1]), float(linear[2])),
-        tuple(int(level) / 255 for level in weights.levels[:, row, column]),
+        tuple(int(level[row, column]) / 255 for level in weights.levels),
         float(weights.mask_sum.samples[row, column, 0]) / 65535 * MOST_MASK_SUM,
     )

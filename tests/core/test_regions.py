@@ -10,7 +10,7 @@ from even_palette.core.arrays import float32
 from even_palette.core.colour.hexcode import parse_hex
 from even_palette.core.regions.id_colours import distinct_colours, list_id_colours
 from even_palette.core.regions.keying import Metric, key_mask
-from even_palette.core.regions.packing import pack_weights, plane_and_channel
+from even_palette.core.regions.packing import pack_weights, plane_and_channel, unpack_weights
 from even_palette.core.regions.weights import Resolve, coverage, quantize_weights, resolve_weights
 
 SIXTEEN = [
@@ -129,15 +129,20 @@ def test_a_pure_texel_has_one_channel_at_255() -> None:
     pure = np.zeros((6, 1, 6), dtype=np.float32)
     for region in range(6):
         pure[region, 0, region] = 1
-    first, second = (plane.samples for plane in pack_weights(quantize_weights(pure)))
+    table, index = quantize_weights(pure)[:, 0], np.arange(6)[None]
+    first, second = (pack_weights(part, index).samples for part in (table[:4], table[4:]))
     assert first[0].tolist() == [[255, 0, 0, 0], [0, 255, 0, 0], [0, 0, 255, 0], [0, 0, 0, 255], [0] * 4, [0] * 4]
     assert second[0].tolist() == [[0] * 4] * 4 + [[255, 0, 0, 0], [0, 255, 0, 0]]
 
 
-@pytest.mark.parametrize(("regions", "planes"), [(0, 0), (1, 1), (4, 1), (5, 2), (60, 15)])
-def test_four_regions_a_plane(regions: int, planes: int) -> None:
-    assert len(pack_weights(np.zeros((regions, 2, 3), dtype=np.uint8))) == planes
+def test_packed_weights_are_unpacked_from_where_they_are() -> None:
+    """Four regions a plane: the region with index 6 is the third channel of the second plane."""
+    levels = np.random.default_rng(1).integers(0, 255, (7, 20)).astype(np.uint8)
+    index = np.arange(20).reshape(4, 5)
+    planes = [pack_weights(levels[:4], index), pack_weights(levels[4:], index)]
     assert plane_and_channel(6) == (1, 2)
+    for row, level in enumerate(unpack_weights(planes, 7)):
+        assert np.array_equal(level.ravel(), levels[row])
 
 
 def test_coverage_counts() -> None:

@@ -94,17 +94,16 @@ class MasksPanel(Panel):
             for value in self._values.values():
                 value.setText("–")
             return
-        seen, colours = self.session.sheets.weights(kit.sheet).coverage, self.session.sheets.id_colours(kit.sheet)
-        total = sum(colour.texels for colour in colours.colours) + colours.stray
+        seen, colours = self.session.sheets.weights(kit.sheet).coverage, self.session.sheets.known_id_colours(kit.sheet)
         shares = {
             "covered": seen.covered,
             "partly": 1 - seen.covered - seen.empty,
             "over": seen.over,
             "empty": seen.empty,
-            "stray": colours.stray / max(1, total),
         }
         for key, share in shares.items():
             self._values[key].setText(f"{share:.2%}")
+        self._values["stray"].setText(f"{colours.stray_share:.2%}" if colours else "…")
 
     def show_look(self) -> None:
         """Ask the stand for the look that is chosen here."""

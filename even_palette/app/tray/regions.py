@@ -65,20 +65,22 @@ class RegionsPanel(Panel):
         made.setProperty("imageArea", True)
         return made
 
-    def _colours(self) -> IdColours:
+    def _colours(self) -> IdColours | None:
         try:
-            return self.session.sheets.id_colours(self.session.kit.sheet)
+            return self.session.sheets.known_id_colours(self.session.kit.sheet)
         except UserError:
             return IdColours((), 0)
 
     def refresh(self) -> None:
-        kit, colours = self.session.kit, self._colours()
+        kit, listed = self.session.kit, self._colours()
+        colours = listed or IdColours((), 0)
         names = {region.id_colour: region.name for region in kit.sheet.regions}
-        total = max(1, sum(colour.texels for colour in colours.colours) + colours.stray)
         selected = {item.data(Qt.ItemDataRole.UserRole) for item in self.found.selectedItems()}
         self.found.clear()
         for colour in colours.colours:
-            text = f"{format_hex(colour.levels)}   {colour.texels / total:6.2%}   {names.get(colour.levels, '')}"
+            text = (
+                f"{format_hex(colour.levels)}   {colour.texels / colours.texels:6.2%}   {names.get(colour.levels, '')}"
+            )
             item = QListWidgetItem(colour_icon(colour.levels), text)
             item.setData(Qt.ItemDataRole.UserRole, colour.levels)
             item.setToolTip(f"{colour.texels} texels")
@@ -86,8 +88,10 @@ class RegionsPanel(Panel):
             item.setSelected(colour.levels in selected)
         if colours.colours:
             self.found_label.setText(
-                f"{len(colours.colours)} colours, {colours.stray / total:.2%} stray (soft edges, noise)"
+                f"{len(colours.colours)} colours, {colours.stray_share:.2%} stray (soft edges, noise)"
             )
+        elif listed is None:
+            self.found_label.setText("The colours are being listed …")
         else:
             self.found_label.setText("There is no ID map yet; open one in Source.")
         self._refresh_regions()
@@ -116,7 +120,7 @@ class RegionsPanel(Panel):
 
     def pick(self, colour: Rgb8) -> None:
         """A click on the sheet: the ID colour that this texel belongs to."""
-        listed = self._colours().colours
+        listed = (self._colours() or IdColours((), 0)).colours
         near = min(listed, key=lambda c: max(abs(a - b) for a, b in zip(c.levels, colour, strict=True)), default=None)
         chosen = near.levels if near else colour
         have = {region.id_colour: region.key for region in self.session.kit.sheet.regions}

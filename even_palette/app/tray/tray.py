@@ -45,6 +45,8 @@ class Tray(QWidget):
             session.changed.connect(panel.follow)
         session.shown_changed.connect(self.masks.follow)
         session.shown_changed.connect(self.regions.follow)
+        session.colours_listed.connect(self.masks.follow)
+        session.colours_listed.connect(self.regions.follow)
         session.selection_changed.connect(self.masks.follow)
         session.selection_changed.connect(self.regions.follow)
         self._findings = label("")

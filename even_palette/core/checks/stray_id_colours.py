@@ -14,5 +14,8 @@ def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
     except UserError:
         return
     if plane is not None and colours.stray:
-        share = colours.stray / (plane.width * plane.height)
-        yield Finding("Masks", Severity.NOTE, f"{colours.stray} texels ({share:.2%}) of the ID map are stray colours.")
+        yield Finding(
+            "Masks",
+            Severity.NOTE,
+            f"{colours.stray} texels ({colours.stray_share:.2%}) of the ID map are stray colours.",
+        )

@@ -1,5 +1,6 @@
 """Results looked up by content: one cache with a byte budget, and no result computed twice at a time."""
 
+import os
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import fields, is_dataclass
@@ -12,10 +13,10 @@ T = TypeVar("T")
 
 
 class Cache:
-    """Keeps the results used last, within a budget. Keys name all that a result depends on by content."""
+    """Keeps the results used last, within two fifths of the memory. Keys name all that a result depends on by content."""
 
-    def __init__(self, budget_bytes: int = 1 << 30) -> None:
-        self.budget_bytes = budget_bytes
+    def __init__(self, budget_bytes: int = 0) -> None:
+        self.budget_bytes = budget_bytes or physical_memory() * 2 // 5
         self._results: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
         self._bytes = 0
         self._lock = Lock()
@@ -59,6 +60,11 @@ class Cache:
     def bytes(self) -> int:
         """What the kept results take."""
         return self._bytes
+
+
+def physical_memory() -> int:
+    """Bytes of memory that the machine has."""
+    return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
 
 
 def size_of(result: Any) -> int:

@@ -1,7 +1,7 @@
 """What follows from a sheet: its planes, masks, weights, means and tones, memoised by content."""
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
@@ -24,7 +24,7 @@ from even_palette.core.raster.plane import Encoding, Plane, rgb_of, to_levels8
 from even_palette.core.raster.sampling import sample, texel_centres
 from even_palette.core.regions.id_colours import IdColours, distinct_colours, list_id_colours
 from even_palette.core.regions.keying import key_mask
-from even_palette.core.regions.packing import pack_weights
+from even_palette.core.regions.packing import REGIONS_A_PLANE, pack_weights, unpack_weights
 from even_palette.core.regions.weights import Coverage, coverage, quantize_weights, resolve_weights
 
 BAND_ROWS = 256
@@ -35,16 +35,21 @@ GREY = Plane(np.full((1, 1, 3), 128, dtype=np.uint8), Encoding.SRGB)
 
 @dataclass(frozen=True)
 class SheetWeights:
-    """Weights (R, H, W) uint8, also packed; the sum of the masks before overlaps were resolved, and coverage.
+    """Weights as they are shipped, the sum of the masks before overlaps were resolved, and coverage.
 
-    `mask_sum` (H, W, 1) uint16 holds a quarter of the sum, so that sums up to 4 fit.
+    `levels` are the weights (H, W) uint8 of each region, `packed` the planes that hold them; `mask_sum` (H, W, 1)
+    uint16 holds a quarter of the sum, so that sums up to 4 fit.
     """
 
-    levels: Levels
+    count: int
     packed: tuple[Plane, ...]
     mask_sum: Plane
     coverage: Coverage
     content_id: str
+
+    @property
+    def levels(self) -> list[Levels]:
+        return unpack_weights(self.packed, self.count)
 
 
 class Sheets:
@@ -78,6 +83,11 @@ class Sheets:
             return IdColours((), 0)
         return self.cache.get(("id colours", plane.content_id), lambda: list_id_colours(plane.samples))
 
+    def known_id_colours(self, sheet: Sheet) -> IdColours | None:
+        """The ID colours if they were listed already."""
+        plane = self.id_levels(sheet)
+        return self.cache.peek(("id colours", plane.content_id)) if plane else IdColours((), 0)
+
     def _distinct_ids(self, sheet: Sheet) -> tuple[Levels, Samples, Samples]:
         """The distinct colours of the ID map (n, 1, 3), which of them each texel has (H, W), and their counts (n,).
 
@@ -110,15 +120,15 @@ class Sheets:
             table = quantize_weights(resolve_weights(masks[:, None], sheet.resolve))[:, 0]
             total = masks.sum(axis=0)
             quarter = np.asarray(np.minimum(total / MOST_MASK_SUM, 1) * 65535 + 0.5, dtype=np.uint16)
-            levels = np.empty((len(table), *index.shape), dtype=np.uint8)
-            for row, values in enumerate(table):
+            packed = []
+            for first in range(0, len(table), REGIONS_A_PLANE):
                 if cancel:
                     cancel.check()
-                progress(row / len(table), "Weights")
-                levels[row] = values[index]
+                progress(first / len(table), "Weights")
+                packed.append(pack_weights(table[first : first + REGIONS_A_PLANE], index))
             return SheetWeights(
-                levels,
-                pack_weights(levels),
+                len(table),
+                tuple(packed),
                 Plane(quarter[index][..., None], Encoding.DATA),
                 coverage(total, counts),
                 _name(key),
@@ -210,24 +220,27 @@ def bands(height: int) -> Iterator[tuple[int, int]]:
         yield first, min(first + BAND_ROWS, height)
 
 
-def aligned_bands(base: Plane, levels: Levels) -> Iterator[tuple[Floats, Floats]]:
+def aligned_bands(base: Plane, levels: Sequence[Levels]) -> Iterator[tuple[Floats, Floats]]:
     """Bands of the base colour, (h, W, 3) linear, each with the weights (R, h, W) at its texels, 0..255."""
-    same = levels.shape[1:] == (base.height, base.width)
+    same = all(level.shape == (base.height, base.width) for level in levels)
     for first, last in bands(base.height):
         colours = float32(rgb_of(base.rows(first, last).linear()))
-        if same:
-            yield colours, float32(levels[:, first:last])
-        else:
-            uv = texel_centres(base.height, base.width)[first:last]
-            planes = [Plane(level[..., None], Encoding.DATA) for level in levels]
-            sampled = [sample(plane, uv)[..., 0] * np.float32(255) for plane in planes]
-            yield colours, float32(sampled).reshape(len(levels), last - first, base.width)
+        weights = np.empty((len(levels), last - first, base.width), dtype=np.float32)
+        for row, level in enumerate(levels):
+            if same:
+                weights[row] = level[first:last]
+            else:
+                uv = texel_centres(base.height, base.width)[first:last]
+                weights[row] = sample(Plane(level[..., None], Encoding.DATA), uv)[..., 0] * 255
+        yield colours, weights
 
 
-def thinned(base: Plane, levels: Levels, most: int) -> tuple[Floats, Floats]:
-    """Colours (n, m, 3) linear and weights (R, n, m) 0..255 at a grid of at most `most` texels a side."""
+def thinned(base: Plane, levels: Sequence[Levels], most: int) -> tuple[Floats, list[Levels]]:
+    """Colours (n, m, 3) linear and each region's weights (n, m) 0..255 at a grid of at most `most` texels a side."""
     step = max(1, -(-max(base.height, base.width) // most))
     colours = float32(rgb_of(Plane(base.samples[::step, ::step], base.encoding).linear()))
-    rows = (np.arange(0, base.height, step) + 0.5) / base.height * levels.shape[1]
-    columns = (np.arange(0, base.width, step) + 0.5) / base.width * levels.shape[2]
-    return colours, float32(levels[:, rows.astype(int)][:, :, columns.astype(int)])
+    rows = (np.arange(0, base.height, step) + 0.5) / base.height
+    columns = (np.arange(0, base.width, step) + 0.5) / base.width
+    return colours, [
+        level[np.ix_((rows * level.shape[0]).astype(int), (columns * level.shape[1]).astype(int))] for level in levels
+    ]

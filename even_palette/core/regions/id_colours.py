@@ -26,6 +26,14 @@ class IdColours:
     colours: tuple[IdColour, ...]
     stray: int
 
+    @property
+    def texels(self) -> int:
+        return sum(colour.texels for colour in self.colours) + self.stray
+
+    @property
+    def stray_share(self) -> float:
+        return self.stray / max(1, self.texels)
+
 
 def list_id_colours(levels: Samples, tolerance: int = 8, least_share: float = 0.00002) -> IdColours:
     """List the ID colours of levels (H, W, C) uint8.
@@ -36,20 +44,18 @@ def list_id_colours(levels: Samples, tolerance: int = 8, least_share: float = 0.
     of it, then the next. A colour close to one that is ten times as frequent is its fringe. Fringes and colours on
     less than `least_share` of the flat texels are stray.
     """
-    rgb = np.ascontiguousarray(rgb_of(levels))
-    codes = _codes(rgb)
-    flat = _flat_texels(rgb, tolerance)
+    colours, index, all_counts = distinct_colours(levels)
+    present = _codes(colours[:, 0])
+    flat = _flat_texels(rgb_of(levels), tolerance)
     if flat.mean() < 0.1:
         flat = np.ones_like(flat)
-    counts = np.bincount(codes[flat], minlength=1 << 24)
-    all_counts = np.bincount(codes.ravel(), minlength=1 << 24)
+    counts = np.bincount(index[flat], minlength=len(present))
     used = np.flatnonzero(counts)
-    merged = _merge(used, counts[used], tolerance, least_share * float(flat.sum()))
+    merged = _merge(present[used], counts[used], tolerance, least_share * float(flat.sum()))
     centres = _without_fringes(merged, tolerance)
 
-    present = np.flatnonzero(all_counts)
     owner = _nearest_centre(present, centres, tolerance)
-    totals = np.bincount(owner + 1, weights=all_counts[present], minlength=len(centres) + 1).astype(np.int64)
+    totals = np.bincount(owner + 1, weights=all_counts, minlength=len(centres) + 1).astype(np.int64)
     found = [IdColour(_levels_of(code), int(total)) for code, total in zip(centres, totals[1:], strict=True)]
     found.sort(key=lambda colour: (-colour.texels, colour.levels))
     return IdColours(tuple(found), int(totals[0]))
@@ -58,11 +64,13 @@ def list_id_colours(levels: Samples, tolerance: int = 8, least_share: float = 0.
 def distinct_colours(levels: Samples) -> tuple[Levels, Samples, Samples]:
     """The distinct colours of levels (H, W, C) uint8, (n, 1, 3); the number of each texel's, (H, W); counts, (n,)."""
     codes = _codes(np.ascontiguousarray(rgb_of(levels)))
-    counts = np.bincount(codes.ravel(), minlength=1 << 24)
-    used = np.flatnonzero(counts)
-    numbers = np.zeros(1 << 24, dtype=np.uint16 if len(used) <= 1 << 16 else np.uint32)
+    seen = np.zeros(1 << 24, dtype=bool)
+    seen[codes] = True
+    used = np.flatnonzero(seen)
+    numbers = np.empty(1 << 24, dtype=np.uint16 if len(used) <= 1 << 16 else np.uint32)
     numbers[used] = np.arange(len(used))
-    return _vectors(used).astype(np.uint8)[:, None], numbers[codes], counts[used]
+    index = numbers[codes]
+    return _vectors(used).astype(np.uint8)[:, None], index, np.bincount(index.ravel(), minlength=len(used))
 
 
 def _codes(rgb: Samples) -> Samples:

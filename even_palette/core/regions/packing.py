@@ -1,23 +1,29 @@
 """Packed weights: four regions in the channels of one RGBA plane, as many planes as needed."""
 
+from collections.abc import Sequence
+
 import numpy as np
 
-from even_palette.core.arrays import Levels
+from even_palette.core.arrays import Levels, Samples
 from even_palette.core.raster.plane import Encoding, Plane
 
 REGIONS_A_PLANE = 4
 
 
-def pack_weights(levels: Levels) -> tuple[Plane, ...]:
-    """Data planes (H, W, 4) holding weights (R, H, W) uint8; unused channels are 0."""
-    count, height, width = levels.shape
-    planes = []
-    for first in range(0, count, REGIONS_A_PLANE):
-        packed = np.zeros((height, width, REGIONS_A_PLANE), dtype=np.uint8)
-        group = levels[first : first + REGIONS_A_PLANE]
-        packed[..., : len(group)] = np.moveaxis(group, 0, -1)
-        planes.append(Plane(packed, Encoding.DATA))
-    return tuple(planes)
+def pack_weights(table: Levels, index: Samples) -> Plane:
+    """A data plane (H, W, 4) of up to four regions' weights; unused channels are 0.
+
+    `table` (R, n) uint8 holds the weights of each distinct ID colour, `index` (H, W) which of them each texel has.
+    """
+    texels = np.zeros((table.shape[1], REGIONS_A_PLANE), dtype=np.uint8)
+    texels[:, : len(table)] = table.T
+    return Plane(texels[index], Encoding.DATA)
+
+
+def unpack_weights(planes: Sequence[Plane], count: int) -> list[Levels]:
+    """The weights (H, W) of `count` regions, as views of the planes that hold them."""
+    places = map(plane_and_channel, range(count))
+    return [planes[plane].samples[..., channel] for plane, channel in places]
 
 
 def plane_and_channel(region_index: int) -> tuple[int, int]:

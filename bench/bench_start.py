@@ -1,0 +1,73 @@
+"""Cold start of the window with the demo kit shown, against an empty Qt window, taking turns in one run."""
+
+import os
+import statistics
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+ROUNDS = 5
+
+EMPTY = """
+import sys
+from PyQt6.QtWidgets import QApplication, QMainWindow
+app = QApplication([])
+window = QMainWindow()
+window.resize(1280, 800)
+window.show()
+app.processEvents()
+window.grab()
+"""
+
+DEMO = """
+import os, tempfile
+os.environ["EVEN_PALETTE_STATE"] = tempfile.mkdtemp()
+from even_palette.app.main import _start, open_demo
+app, window = _start()
+open_demo(window)
+window.show()
+while not (window.session.settled and window.stand.canvas._tiles):
+    app.processEvents()
+window.grab()
+os._exit(0)
+"""
+
+
+def forget_files() -> bool:
+    """Make the next start a cold one: let the kernel drop its copies of files. Needs root; False if it may not."""
+    try:
+        os.sync()
+        Path("/proc/sys/vm/drop_caches").write_text("3")
+    except OSError:
+        return False
+    return True
+
+
+def seconds(text: str, cold: bool) -> float:
+    if cold:
+        forget_files()
+    environment = {**os.environ, "QT_QPA_PLATFORM": os.environ.get("QT_QPA_PLATFORM", "offscreen")}
+    started = time.perf_counter()
+    subprocess.run([sys.executable, "-c", text], check=True, env=environment)
+    return time.perf_counter() - started
+
+
+def main() -> None:
+    for text in (EMPTY, DEMO):
+        seconds(text, cold=False)
+    for cold in (True, False):
+        name = "Cold start (files not in memory)" if cold else "Warm start (files in memory)"
+        if cold and not forget_files():
+            print(f"{name}: not measured, dropping the file cache needs root")
+            continue
+        print(f"{name}, from the start of the process to the first picture")
+        pairs = [(seconds(DEMO, cold), seconds(EMPTY, cold)) for _ in range(ROUNDS)]
+        for what, column in (("window with the demo kit", 0), ("empty Qt window", 1)):
+            print(f"  {what}: median {statistics.median(pair[column] for pair in pairs):.2f} s")
+        reach = " (reach: at most 4)" if cold else ""
+        print(f"  ratio: {statistics.median(a / b for a, b in pairs):.2f}{reach}")
+
+
+if __name__ == "__main__":
+    main()
