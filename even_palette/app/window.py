@@ -173,6 +173,7 @@ class Window(QMainWindow):
         looks = {
             "Source": Look(LookKind.SOURCE),
             "Regions": Look(LookKind.ID),
+            "Masks": Look(LookKind.WEIGHT, region=session.region),
             "Recolour": Look(variant=session.variant),
             "Ship": Look(variant=session.variant),
         }
@@ -181,10 +182,7 @@ class Window(QMainWindow):
             self.stand.set_spread(True)
             return
         self.stand.spread_button.setChecked(False)
-        if name == "Masks":
-            self.tray.masks.show_look()
-        else:
-            self.stand.set_look(looks.get(name, self.stand.look))
+        self.stand.set_look(looks.get(name, self.stand.look))
 
     def _toggle_board(self) -> None:
         self.board.setVisible(not self.board.isVisible())

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from even_palette.core.arrays import Floats
 from even_palette.core.raster.plane import Encoding, Plane
 
 
@@ -25,11 +26,17 @@ def _stored(plane: Plane) -> tuple[str, np.ndarray[Any, Any]]:
     if plane.encoding != Encoding.SRGB:
         kinds = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.float32): "f4"}
         return kinds[plane.samples.dtype], np.ascontiguousarray(plane.samples)
+    if plane.samples.dtype == np.uint8 and plane.channels in (1, 3):
+        every = Plane(np.arange(256, dtype=np.uint8).reshape(256, 1, 1), Encoding.SRGB)
+        return "nu2", _unorm16(every.linear()).ravel()[plane.samples]
     levels = np.empty(plane.samples.shape, dtype=np.uint16)
     for first in range(0, plane.height, 256):
-        linear = plane.rows(first, first + 256).linear()
-        levels[first : first + 256] = np.clip(linear, 0, 1) * np.float32(65535) + np.float32(0.5)
+        levels[first : first + 256] = _unorm16(plane.rows(first, first + 256).linear())
     return "nu2", levels
+
+
+def _unorm16(values: Floats) -> np.ndarray[Any, np.dtype[np.uint16]]:
+    return np.asarray(np.clip(values, 0, 1) * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
 
 
 def video_bytes(plane: Plane) -> int:

@@ -1,7 +1,7 @@
 """Stage 5, Recolour: the coat of the selected cell, its values, and their parameters."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
@@ -57,7 +57,7 @@ class RecolourPanel(Panel):
         show_choice(self.kind, kind.name)
         at_master = self.session.variant == MASTER
         self.kind.setToolTip(kind.help)
-        self.told.setText("" if at_master else "The kind of coat is the same in every variant.")
+        self.told.setText("" if at_master else "One kind of coat for all variants.")
         self.told.setVisible(not at_master)
         shape = self._shape_of(kit, region)
         if shape != self._shape:
@@ -75,7 +75,7 @@ class RecolourPanel(Panel):
     def _build(self, kit: Kit, region: Region) -> None:
         empty(self.values)
         self.editors = {}
-        for spec in COATS[region.coat.kind].values:
+        for spec in sorted(COATS[region.coat.kind].values, key=lambda spec: spec.bindable):
             self.values.addWidget(label(spec.label, "section"))
             editor = self._editor(region, spec)
             editor.setToolTip(spec.help)
@@ -152,7 +152,7 @@ class RecolourPanel(Panel):
     def focus_first(self) -> None:
         """Put the keyboard into the first value, as Enter on the board asks for."""
         if self.editors:
-            editor = next(iter(self.editors.values()))
+            editor = next((e for e in self.editors.values() if not isinstance(e, QComboBox)), self.kind)
             target = editor.hex if isinstance(editor, SwatchEditor) else getattr(editor, "field", editor)
             target.setFocus()
             if isinstance(target, QLineEdit):

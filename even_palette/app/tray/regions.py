@@ -15,7 +15,9 @@ from even_palette.core.regions.id_colours import IdColours
 def colour_icon(levels: Rgb8) -> QIcon:
     pixmap = QPixmap(16, 16)
     pixmap.fill(QColor(format_hex(levels)))
-    return QIcon(pixmap)
+    made = QIcon(pixmap)
+    made.addPixmap(pixmap, QIcon.Mode.Selected)
+    return made
 
 
 class RegionsPanel(Panel):

@@ -13,7 +13,7 @@ T = TypeVar("T")
 
 
 class Cache:
-    """Keeps the results used last, within two fifths of the memory. Keys name all that a result depends on by content."""
+    """Keeps the results used last. Keys name by content all that a result depends on."""
 
     def __init__(self, budget_bytes: int = 0) -> None:
         self.budget_bytes = budget_bytes or physical_memory() * 2 // 5

@@ -125,11 +125,11 @@ class Sheets:
                 if cancel:
                     cancel.check()
                 progress(first / len(table), "Weights")
-                packed.append(pack_weights(table[first : first + REGIONS_A_PLANE], index))
+                packed.append(pack_weights(table[first : first + REGIONS_A_PLANE], index, f"{_name(key)}-{first}"))
             return SheetWeights(
                 len(table),
                 tuple(packed),
-                Plane(quarter[index][..., None], Encoding.DATA),
+                Plane(quarter[index][..., None], Encoding.DATA, f"{_name(key)}-sum"),
                 coverage(total, counts),
                 _name(key),
             )

@@ -10,14 +10,14 @@ from even_palette.core.raster.plane import Encoding, Plane
 REGIONS_A_PLANE = 4
 
 
-def pack_weights(table: Levels, index: Samples) -> Plane:
+def pack_weights(table: Levels, index: Samples, known_id: str = "") -> Plane:
     """A data plane (H, W, 4) of up to four regions' weights; unused channels are 0.
 
     `table` (R, n) uint8 holds the weights of each distinct ID colour, `index` (H, W) which of them each texel has.
     """
     texels = np.zeros((table.shape[1], REGIONS_A_PLANE), dtype=np.uint8)
     texels[:, : len(table)] = table.T
-    return Plane(texels[index], Encoding.DATA)
+    return Plane(texels[index], Encoding.DATA, known_id)
 
 
 def unpack_weights(planes: Sequence[Plane], count: int) -> list[Levels]:

@@ -1,0 +1,77 @@
+"""Makes the pictures in docs/screenshots from the demo kit: `python docs/make_screenshots.py`."""
+
+import os
+import tempfile
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["EVEN_PALETTE_STATE"] = tempfile.mkdtemp()
+
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from even_palette.app import theme
+from even_palette.app.main import open_demo
+from even_palette.app.window import Window
+from even_palette.core.looks import Look, LookKind
+
+PICTURES = Path(__file__).parent / "screenshots"
+
+
+def settle(window: Window, ms: int = 700) -> None:
+    QTest.qWait(60)
+    while not window.session.settled or window.jobs.busy:
+        QTest.qWait(20)
+    QTest.qWait(ms)
+
+
+def main() -> None:
+    app = QApplication([])
+    theme.apply_scheme(app, "day")
+    window = Window()
+    open_demo(window)
+    window.show()
+    session, stand = window.session, window.stand
+    session.select(region="region_1", variant="Morning Ferry")
+
+    def picture(name: str) -> None:
+        settle(window)
+        window.grab().save(str(PICTURES / f"{name}.png"))
+        print(name)
+
+    for stage, name in ((1, "1-source"), (2, "2-regions"), (3, "3-masks"), (5, "5-recolour"), (6, "6-lineup")):
+        window.enter_stage(stage - 1)
+        picture(name)
+    window.enter_stage(2)
+    stand.set_look(Look(LookKind.HEAT))
+    canvas = stand.canvas
+    for _ in range(7):
+        at = canvas.position_of((0.459, 0.441))
+        canvas._set_camera(canvas.camera.zoomed(1.5, at.x(), at.y(), canvas.width(), canvas.height()))
+    stand.loupe_button.click()
+    stand._hover(0.445, 0.443)
+    picture("3-masks-sum-and-loupe")
+    stand.loupe_button.click()
+    canvas.fit()
+    window.set_scheme("night")
+    window.enter_stage(4)
+    session.select(region="region_3", variant="Ice Patrol")
+    stand.set_other(Look(variant="Harvest Barge"))
+    picture("5-recolour-wipe-night")
+    stand.wipe_button.click()
+    window.set_scheme("day")
+    window.enter_stage(7)
+    with tempfile.TemporaryDirectory() as folder:
+        window.tray.ship.folder.setText(f"{folder}/ferry_tug")
+        window.tray.ship.ship()
+        settle(window)
+        window.tray.ship.variant.setCurrentIndex(2)
+        window.tray.ship.prove()
+        while "largest difference" not in window.tray.ship.proof_result.text():
+            QTest.qWait(50)
+        picture("8-ship-proof")
+    window.close()
+
+
+if __name__ == "__main__":
+    main()
