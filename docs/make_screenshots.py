@@ -39,7 +39,15 @@ def main() -> None:
         window.grab().save(str(PICTURES / f"{name}.png"))
         print(name)
 
-    for stage, name in ((1, "1-source"), (2, "2-regions"), (3, "3-masks"), (5, "5-recolour"), (6, "6-lineup")):
+    for stage, name in (
+        (1, "1-source"),
+        (2, "2-regions"),
+        (3, "3-masks"),
+        (4, "4-tones"),
+        (5, "5-recolour"),
+        (6, "6-lineup"),
+        (7, "7-proof"),
+    ):
         window.enter_stage(stage - 1)
         picture(name)
     window.enter_stage(2)

@@ -52,10 +52,11 @@ def shown(output: Node, **inputs: float | tuple[float, ...]) -> Picture:
     colour = nodes.join(output, output, output) if output.type == Type.FLOAT else output
     colour = nodes.join(colour, 0.5) if colour.type == Type.VEC2 else colour
     colour = colour["xyz"] if colour.type == Type.VEC4 else colour
-    return Picture(colour, {"paint": PAINT, "strip": STRIP}, inputs)
+    return Picture(colour, {SLOT: PAINT, "strip": STRIP}, inputs)
 
 
-paint = nodes.texture("paint", nodes.uv())
+SLOT = "picture"
+paint = nodes.texture(SLOT, nodes.uv())
 x, y, z, w = nodes.channels(paint)
 CASES = {
     "add": x + y * 0.2, "subtract": x - y, "multiply": paint["xyz"] * y, "divide": x / (y + 0.5), "by zero": x / (y * 0),
@@ -109,7 +110,7 @@ def test_random_graphs(renderer: SheetRenderer, picks: list[tuple[int, int, int]
     """Random graphs on a random image: at most 1/255 a channel. Graphs that magnify rounding itself are passed over."""
     graph = shown(grow(picks), p=p)
     nudged = Plane(PAINT.samples + np.float32(2e-6), Encoding.LINEAR)
-    shifted = render_reference(Picture(graph.output, {**graph.textures, "paint": nudged}, graph.inputs), VIEW)
+    shifted = render_reference(Picture(graph.output, {**graph.textures, SLOT: nudged}, graph.inputs), VIEW)
     assume(np.abs(shifted.astype(int) - render_reference(graph, VIEW)).max() <= 1)
     assert difference(renderer, graph) <= 1
     again = from_records(to_records(graph.output))
@@ -132,7 +133,7 @@ def test_common_subexpressions_are_evaluated_once(monkeypatch: pytest.MonkeyPatc
 def test_emitted_text_has_sections_and_exact_numbers() -> None:
     function = emit(x * 0.1, [Section("The first\nchannel", x)])
     assert "// The first channel" in function.body
-    assert function.slots == ("paint",)
+    assert function.slots == (SLOT,)
     for value in RNG.normal(0, 10, 50).astype(np.float32):
         assert np.float32(number(float(value)).strip("()")) == value
 

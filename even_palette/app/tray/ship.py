@@ -77,6 +77,7 @@ class ShipPanel(Panel):
         if not fresh:
             self.proof_result.setText("Ship first; the proof needs a package of the present kit.")
         if kit is None:
+            self.outcome.setText("There is nothing to ship: maps are missing. Open them in Source.")
             return
         try:
             planned = plan(kit, self.session.sheets)

@@ -12,7 +12,7 @@ from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.kit.commands import Cell, read_cell
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheets import Sheets, aligned_bands
-from even_palette.core.material.build import linear_setting
+from even_palette.core.material.build import BASE_SLOT, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import CoatInputs
 from even_palette.core.material.variants import MASTER
@@ -48,7 +48,7 @@ def clipped_share(kit: Kit, sheets: Sheets, region_index: int, cell: Cell) -> fl
     def compute() -> float:
         colour = linear_setting(cell.settings["colour"])
         assert isinstance(colour, tuple)
-        paint = nodes.texture("paint", nodes.uv(), linear=False)["xyz"]
+        paint = nodes.texture(BASE_SLOT, nodes.uv(), linear=False)["xyz"]
         formula = COATS[cell.kind].formula(
             CoatInputs(paint, nodes.constant(*map(float, mean)), {"colour": nodes.constant(*colour)}, cell.choices)
         )
@@ -63,4 +63,6 @@ def clipped_share(kit: Kit, sheets: Sheets, region_index: int, cell: Cell) -> fl
 
 
 def _evaluate(formula: nodes.Node, colours: Floats) -> Floats:
-    return evaluate(formula, Environment(texel_centres(*colours.shape[:2]), {"paint": Plane(colours, Encoding.LINEAR)}))
+    return evaluate(
+        formula, Environment(texel_centres(*colours.shape[:2]), {BASE_SLOT: Plane(colours, Encoding.LINEAR)})
+    )

@@ -1,0 +1,179 @@
+"""The trays' controls, one by one: each changes the kit, and each change can be undone."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QToolButton
+
+from even_palette.app.rail import STAGES, State
+from even_palette.core.kit.model import users_of
+from even_palette.core.material.model import Blending, Bound
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding
+from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.weights import Resolve
+from tests.app.conftest import Driver
+
+
+def control(driver: Driver, kind: type, name: str):  # type: ignore[no-untyped-def]
+    """The visible control with this accessible name."""
+    driver.qtbot.wait(30)
+    for found in driver.tray.findChildren(kind):
+        if found.isVisible() and found.accessibleName() == name:
+            return found
+    raise AssertionError(f"no control {name!r}")
+
+
+def test_source(small: Driver) -> None:
+    """What a map is, how it is encoded, and removing it."""
+    small.stage(1)
+    small.choose(control(small, QComboBox, "Encoding of base colour"), "Linear")
+    assert small.session.kit.sheet.source(Role.BASE_COLOUR).encoding == Encoding.LINEAR  # type: ignore[union-attr]
+    small.choose(control(small, QComboBox, "What crate_id.png is"), "base colour")
+    assert small.session.kit.sheet.source(Role.BASE_COLOUR).path.endswith("crate_id.png")  # type: ignore[union-attr]
+    assert small.session.kit.sheet.source(Role.ID).path.endswith("crate_base_colour.png")  # type: ignore[union-attr]
+    small.session.undo(2)
+    assert not small.session.modified
+    small.click(control(small, QToolButton, "Remove ID map"))
+    assert small.session.kit.sheet.source(Role.ID) is None
+    small.settle()
+    small.session.undo()
+    small.click(control(small, QToolButton, "Take base colour into the kit"))
+    assert "blobs" in small.session.kit.sheet.source(Role.BASE_COLOUR).path  # type: ignore[union-attr]
+
+
+def test_regions(small: Driver) -> None:
+    """Order, ID colour, several at once, and removing."""
+    small.stage(2)
+    small.session.select(region="region_2")
+    small.click(control(small, QToolButton, "Move region up"))
+    assert [region.key for region in small.session.kit.sheet.regions][:2] == ["region_2", "region_1"]
+    small.tray.regions.hex.setText("#010203")
+    small.click(control(small, QToolButton, "Use hex as ID colour"))
+    assert small.session.kit.sheet.region("region_2").id_colour == (1, 2, 3)
+    small.click(control(small, QToolButton, "Remove region"))
+    assert len(small.session.kit.sheet.regions) == 3
+    small.settle()
+    small.qtbot.waitUntil(lambda: small.tray.regions.found.count() > 4, timeout=3000)
+    small.tray.regions.found.selectAll()
+    small.click(small.tray.regions.make_button)
+    colours = [region.id_colour for region in small.session.kit.sheet.regions]
+    assert len(colours) == len(set(colours)) == small.tray.regions.found.count()
+
+
+def test_masks(small: Driver) -> None:
+    small.session.select(region="region_3")
+    small.stage(3)
+    small.choose(small.tray.masks.distance, "Euclidean")
+    assert small.session.kit.sheet.region("region_3").metric == Metric.EUCLIDEAN
+    small.choose(small.tray.masks.resolve, "Order")
+    assert small.session.kit.sheet.resolve == Resolve.ORDER
+    small.type(small.tray.masks.inner.field, "90")
+    region = small.session.kit.sheet.region("region_3")
+    assert (region.inner, region.outer) == (90, 90)
+    small.choose(small.tray.masks.region_box, "Region 1")
+    assert small.session.region == "region_1"
+    assert small.stand.look.region == "region_1"
+
+
+def test_binding(small: Driver) -> None:
+    """Fixed, a parameter of its own, a shared one: the tray shows who shares it."""
+    small.session.select(region="region_4", variant="")
+    small.stage(5)
+    box = control(small, QComboBox, "Binding of Colour")
+    assert box.currentText() == "Parameter region_4_colour"
+    small.choose(box, "Parameter region_1_colour")
+    assert [use.region.key for use in users_of(small.session.kit, "region_1_colour")] == ["region_1", "region_4"]
+    from PyQt6.QtWidgets import QLabel
+
+    assert any("Shared with Region 1." in label.text() for label in small.tray.recolour.findChildren(QLabel))
+    small.choose(control(small, QComboBox, "Binding of Colour"), "Parameter of its own")
+    assert len(users_of(small.session.kit, "region_1_colour")) == 1
+    small.click(control(small, QToolButton, "Unbind Colour"))
+    assert not isinstance(small.session.kit.sheet.region("region_4").coat.values["colour"], Bound)
+    small.choose(small.tray.recolour.blending, "Blend encoded")
+    assert small.session.kit.blending == Blending.ENCODED
+    small.choose(small.tray.recolour.kind, "Repaint")
+    small.type(control(small, type(small.tray.recolour.editors["strength"].field), "Strength value"), "0.25")  # type: ignore[attr-defined]
+    assert small.session.kit.sheet.region("region_4").coat.values["strength"] == 0.25
+
+
+def test_lineup(small: Driver) -> None:
+    small.session.select(variant="Day")
+    small.stage(6)
+    small.click(small.tray.lineup.add)
+    assert small.session.kit.variants[-1].parent == "Day"
+    item = small.tray.lineup.variants.currentItem()
+    assert item is not None
+    item.setText("Fog")
+    assert small.session.variant == "Fog"
+    small.click(control(small, QToolButton, "Remove variant"))
+    assert [variant.name for variant in small.session.kit.variants] == ["Day", "Dusk"]
+    small.choose(small.tray.lineup.parent_box, "Master") if small.session.variant else None
+    small.session.select(variant="Day")
+    small.choose(small.tray.lineup.parent_box, "Dusk")
+    assert "inherits from itself" in small.window.notice.text.text()
+
+
+def test_ship_tells_what_is_missing(empty: Driver, tmp_path: Path) -> None:
+    empty.stage(8)
+    empty.settle()
+    empty.tray.ship.refresh()
+    assert not empty.tray.ship.proof_button.isEnabled()
+    empty.tray.ship.folder.setText(str(tmp_path))
+    assert not empty.tray.ship.ship_button.isEnabled()
+    assert "nothing to ship" in empty.tray.ship.outcome.text()
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_package_of_an_older_kit_is_not_proved(small: Driver, tmp_path: Path) -> None:
+    small.stage(8)
+    small.tray.ship.folder.setText(str(tmp_path / "package"))
+    small.click(small.tray.ship.ship_button)
+    small.settle()
+    assert small.tray.ship.proof_button.isEnabled()
+    small.session.do(small_change())
+    small.settle()
+    assert not small.tray.ship.proof_button.isEnabled()
+    assert "Ship first" in small.tray.ship.proof_result.text()
+
+
+def small_change():  # type: ignore[no-untyped-def]
+    from even_palette.core.kit import commands
+
+    return commands.rename_region("region_1", "Other")
+
+
+def test_rail_and_findings_lead_to_stages(demo: Driver) -> None:
+    """Each stage tells its state in words; a finding leads to the stage where it is mended."""
+    demo.qtbot.waitUntil(lambda: bool(demo.window.findings), timeout=10_000)
+    states = {button.name: button._state.state for button in demo.window.rail.buttons}
+    assert states["Source"] == State.IN_WORK
+    assert states["Tones"] == State.EMPTY
+    assert states["Masks"] == State.FINDINGS
+    assert "findings" in demo.window.rail.buttons[2].accessibleName()
+    menu = demo.window.readout.findings.menu()
+    assert menu is not None
+    action = next(action for action in menu.actions() if "Masks:" in action.text())
+    action.trigger()
+    assert STAGES[demo.window.stage] == "Masks"
+    for number in range(1, 9):
+        demo.key(demo.window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.ControlModifier)
+        assert demo.window.stage == number - 1
+
+
+@pytest.mark.parametrize(("arguments", "told"), [(["open", "nowhere"], "no screen"), (["play", "x"], "--out")])
+def test_wrong_use_is_one_line(arguments: list[str], told: str) -> None:
+    """Exit code 2 and no traceback, also where there is no screen."""
+    import os
+
+    names = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    environment = {key: value for key, value in os.environ.items() if key not in names}
+    command = [sys.executable, "-m", "even_palette.cli", *arguments]
+    done = subprocess.run(command, capture_output=True, text=True, env=environment, check=False)
+    assert done.returncode == 2
+    assert told in done.stderr
+    assert "Traceback" not in done.stderr
