@@ -1,7 +1,8 @@
 # Sourced by ./run and ./test: Python environment and system libraries.
 
-even_palette_libraries="libegl1 libgl1 libgl1-mesa-dri libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 \
-libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0 libglib2.0-0 python3-venv"
+even_palette_libraries="libegl1 libgl1 libgl1-mesa-dri libglib2.0-0 libfontconfig1 libdbus-1-3 libxkbcommon0 libxkbcommon-x11-0 \
+libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-sync1 \
+libxcb-util1 libxcb-xfixes0 libxcb-xkb1 libx11-xcb1 libbrotli1 libzstd1 python3-venv"
 
 setup_even_palette() {
   local top=$1 purpose=$2 missing="" name

@@ -398,6 +398,21 @@ def test_spread_shows_all_variants_and_selects_by_click(demo: Driver) -> None:
     assert demo.session.kit.variant("Harvest Barge").parent == "Ice Patrol"
 
 
+def test_the_look_follows_a_variant_that_was_just_made(small: Driver) -> None:
+    """Also while the results of the new kit are still computed."""
+    small.stage(5)
+    small.click(small.board.add_button)
+    made = small.session.variant
+    assert small.stand.look == Look(variant=made)
+    assert small.stand.texel_at(0.3, 0.3) is not None
+    small.settle()
+    assert small.stand.look == Look(variant=made)
+    assert small.stand.look_box.currentText() == f"Result · {made}"
+    small.session.undo()
+    small.settle()
+    assert small.stand.look == Look()
+
+
 def test_camera_keeps_the_point_under_the_cursor() -> None:
     camera = Camera((1024, 512)).fitted(800, 600)
     before = camera.to_uv(123, 456, 800, 600)

@@ -150,32 +150,36 @@ class Stand(QWidget):
             self.canvas.show_message(EMPTY if not self.session.kit.sheet.sources else "")
             self._fill_boxes(self.session.kit)
             return
-        names = {look: name for name, look in self.looks(kit)}
-        if self.look not in names:
-            self.look = Look()
-        if self.other not in names:
-            self.other = Look()
-        self._fill_boxes(kit)
+        there = [look for _, look in self.looks(self.session.kit)]
+        self.look = self.look if self.look in there else Look()
+        self.other = self.other if self.other in there else Look()
+        self._fill_boxes(self.session.kit)
         base = self.session.sheets.base_colour(kit.sheet)
         ids = self.session.sheets.id_levels(kit.sheet)
         size = (
             (base.width, base.height) if kit.sheet.source(Role.BASE_COLOUR) or ids is None else (ids.width, ids.height)
         )
         try:
-            self.canvas.show_tiles(self._tiles(kit, names), size)
+            self.canvas.show_tiles(self._tiles(kit), size)
         except UserError as error:
             self.canvas.show_message(str(error))
         self._update_loupe()
 
-    def _tiles(self, kit: Kit, names: dict[Look, str]) -> list[Tile]:
+    def _showable(self, look: Look, kit: Kit) -> Look:
+        """The look, unless the kit that is shown does not have it yet."""
+        return look if look in [there for _, there in self.looks(kit)] else Look()
+
+    def _tiles(self, kit: Kit) -> list[Tile]:
         if self.proof:
             return self.proof
         sheets = self.session.sheets
         if self.spread_button.isChecked():
             return [Tile(name or "Master", picture(kit, sheets, Look(variant=name))) for name in _variants(kit)]
-        shown = picture(kit, sheets, self.look)
+        names = {look: name for name, look in self.looks(self.session.kit)}
+        shown = picture(kit, sheets, self._showable(self.look, kit))
         if self.wipe_button.isChecked():
-            return [Tile(names[self.look], shown, names[self.other], picture(kit, sheets, self.other))]
+            other = picture(kit, sheets, self._showable(self.other, kit))
+            return [Tile(names[self.look], shown, names[self.other], other)]
         return [Tile(names[self.look], shown)]
 
     def _fill_boxes(self, kit: Kit) -> None:
@@ -215,7 +219,7 @@ class Stand(QWidget):
         if kit is None:
             return None
         try:
-            return read_texel(kit, self.session.sheets, self.look, (u, v))
+            return read_texel(kit, self.session.sheets, self._showable(self.look, kit), (u, v))
         except UserError:
             return None
 
@@ -258,7 +262,7 @@ class Stand(QWidget):
         column, row = int(self._last_uv[0] * width), int(self._last_uv[1] * height)
         half = TEXELS // 2
         view = View(((column - half) / width, (row - half) / height), (1 / width, 1 / height), TEXELS, TEXELS)
-        shown = picture(kit, self.session.sheets, self.look)
+        shown = picture(kit, self.session.sheets, self._showable(self.look, kit))
         image = to_image(self.renderer.render(shown, view, filtered=False))
         self.loupe.show_texel(image, (column, row), texel, kit.sheet.regions, "texel")
         self._place_loupe()
