@@ -48,6 +48,7 @@ class Session(QObject):
         self.sheets = Sheets()
         self.history = History(Kit())
         self.shown: Kit | None = None
+        self.trouble = ""
         self.folder: KitFolder | None = None
         self.scratch: KitFolder | None = None
         self.saved = self.history.kit
@@ -130,12 +131,12 @@ class Session(QObject):
             return kit
 
         def done(result: Kit) -> None:
-            self.shown = result
+            self.shown, self.trouble = result, ""
             self.shown_changed.emit()
             self._list_colours(result)
 
         def failed(text: str) -> None:
-            self.shown = None
+            self.shown, self.trouble = None, text
             self.notice.emit(text)
             self.shown_changed.emit()
 

@@ -53,8 +53,6 @@ class Window(QMainWindow):
         self.enter_stage(0)
         self.stand.canvas.setFocus()
         self._show_title()
-        if self.renderer.trouble:
-            self.notice.tell(f"{self.renderer.trouble} Until then views are drawn by the slower reference.")
 
     def _build(self) -> None:
         self.rail = Rail()
@@ -140,6 +138,9 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         session, tray, stand = self.session, self.tray, self.stand
         self.rail.chosen.connect(self.enter_stage)
+        self.renderer.troubled.connect(
+            lambda text: self.notice.tell(f"{text} Until then views are drawn by the slower reference.")
+        )
         session.changed.connect(self._follow_kit)
         session.title_changed.connect(self._show_title)
         session.notice.connect(self.notice.tell)

@@ -284,7 +284,10 @@ def test_a_missing_map_is_named_and_found_again(small: Driver, maps: dict[Role, 
     os.rename(maps[Role.ID], tmp_path / "moved.png")
     small.qtbot.waitUntil(lambda: any("is missing" in f.text for f in wait_findings(small)), timeout=8000)
     assert any("crate_id.png" in f.text and f.stage == "Source" for f in small.window.findings)
+    assert "crate_id.png" in small.stand.canvas.message
     small.session.point_source_to(Role.ID, tmp_path / "moved.png")
+    small.settle()
+    assert small.stand.canvas.message == ""
     assert not [f for f in wait_findings(small) if "missing" in f.text]
     small.session.take_in(Role.ID)
     assert small.session.kit.sheet.source(Role.ID).path.startswith(str(tmp_path / "kit" / "blobs"))  # type: ignore[union-attr]
@@ -365,12 +368,12 @@ def test_without_opengl_the_reference_draws(
 
             monkeypatch.setattr(sheet_view, "offscreen_context", refuse)
         driver = make_window()
-        assert ("apt-get install" in driver.window.notice.text.text()) == broken
         driver.window.open_paths(list(maps.values()))
         driver.settle()
         driver.window.enter_stage(4)
         driver.window.notice.hide()
         driver.qtbot.wait(50)
+        assert ("apt-get install" in driver.window.notice.text.text()) == broken
         driver.stand.canvas.one_to_one()
         drawn.append(grab(driver.stand.canvas).astype(int))
         driver.window.close()

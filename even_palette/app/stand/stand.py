@@ -147,7 +147,7 @@ class Stand(QWidget):
         """Show the looks of the kit that is ready."""
         kit = self.session.shown
         if kit is None or not kit.sheet.sources:
-            self.canvas.show_message(EMPTY if not self.session.kit.sheet.sources else "")
+            self.canvas.show_message(EMPTY if not self.session.kit.sheet.sources else self.session.trouble)
             self._fill_boxes(self.session.kit)
             return
         there = [look for _, look in self.looks(self.session.kit)]
