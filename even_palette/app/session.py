@@ -357,6 +357,11 @@ class Session(QObject):
             self.changed.emit()
             self.prepare()
 
+    @property
+    def files_seen(self) -> tuple[object, ...]:
+        """Times and sizes of the maps' files as they were last seen; None for a missing one."""
+        return tuple(sorted(self._seen.items()))
+
     def _renew_sources(self) -> None:
         fresh: dict[str, tuple[int, str]] = {}
         stamps = {source.path: _stamp(source.path) for source in self.kit.sheet.sources}

@@ -41,7 +41,7 @@ class Window(QMainWindow):
         self.renderer = Renderer()
         self.stage = -1
         self.findings: list[Finding] = []
-        self._finding_kit: Kit | None = None
+        self._checked: tuple[object, ...] = ()
         self._last_f = 0.0
         self._swatch: SwatchEditor | None = None
         self._build()
@@ -239,13 +239,14 @@ class Window(QMainWindow):
 
     def _check(self) -> None:
         kit = self.session.shown or self.session.kit
-        if kit is self._finding_kit:
+        checked = (kit, self.session.files_seen)
+        if checked == self._checked:
             return
-        self._finding_kit = kit
+        self._checked = checked
         sheets = self.session.sheets
 
         def done(findings: list[Finding]) -> None:
-            if kit is not self._finding_kit:
+            if checked != self._checked:
                 return
             self.findings = findings
             self.readout.show_findings(findings)

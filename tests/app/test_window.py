@@ -281,16 +281,30 @@ def test_a_map_saved_elsewhere_is_read_again(small: Driver, maps: dict[Role, Pat
 
 
 def test_a_missing_map_is_named_and_found_again(small: Driver, maps: dict[Role, Path], tmp_path: Path) -> None:
+    assert not [f for f in wait_findings(small) if "missing" in f.text]
     os.rename(maps[Role.ID], tmp_path / "moved.png")
     small.qtbot.waitUntil(lambda: any("is missing" in f.text for f in wait_findings(small)), timeout=8000)
     assert any("crate_id.png" in f.text and f.stage == "Source" for f in small.window.findings)
-    assert "crate_id.png" in small.stand.canvas.message
     small.session.point_source_to(Role.ID, tmp_path / "moved.png")
-    small.settle()
-    assert small.stand.canvas.message == ""
     assert not [f for f in wait_findings(small) if "missing" in f.text]
     small.session.take_in(Role.ID)
     assert small.session.kit.sheet.source(Role.ID).path.startswith(str(tmp_path / "kit" / "blobs"))  # type: ignore[union-attr]
+
+
+def test_a_kit_opens_with_a_map_missing(
+    small: Driver, make_window: Callable[[], Driver], maps: dict[Role, Path], tmp_path: Path
+) -> None:
+    """The stand says what is missing instead of a picture; the kit stays open, and finding the map mends it."""
+    small.window.close()
+    os.rename(maps[Role.ID], tmp_path / "moved.png")
+    again = make_window()
+    again.window.open_paths([tmp_path / "kit"])
+    again.settle()
+    assert "crate_id.png" in again.stand.canvas.message
+    again.session.point_source_to(Role.ID, tmp_path / "moved.png")
+    again.settle()
+    assert again.stand.canvas.message == ""
+    assert again.stand.texel_at(0.3, 0.3) is not None
 
 
 # What the window looks like
