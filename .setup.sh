@@ -36,6 +36,7 @@ setup_even_palette() {
     [ -x "$top/.venv/bin/python" ] || "$python" -m venv "$top/.venv"
     "$top/.venv/bin/python" -m pip install -q --disable-pip-version-check -r "$lock" >&2
     "$top/.venv/bin/python" -m pip install -q --disable-pip-version-check --no-deps -e "$top" >&2
+    "$top/.venv/bin/python" -m compileall -q "$top/even_palette" >&2
     cp "$lock" "$stamp"
   fi
 }

@@ -208,16 +208,17 @@ class Session(QObject):
         for path in paths:
             try:
                 seen = fingerprint(path)
-                plane = read_plane(path, Encoding.DATA)
+                found = Source(Role.BASE_COLOUR, str(path.resolve()), Encoding.DATA, seen.size, seen.sha256)
+                plane = self.sheets.plane(found)
             except UserError as error:
                 self.notice.emit(str(error))
                 continue
             role = guess_role(path, plane.samples)
-            taken = [source.role for source in self.kit.sheet.sources if source.path != str(path.resolve())]
+            taken = [source.role for source in self.kit.sheet.sources if source.path != found.path]
             if role == Role.BASE_COLOUR and role in taken and Role.ID not in taken:
                 role = Role.ID
             encoding = guess_encoding(role, plane.samples)
-            self.do(commands.set_source(Source(role, str(path.resolve()), encoding, seen.size, seen.sha256)))
+            self.do(commands.set_source(replace(found, role=role, encoding=encoding)))
         self.title_changed.emit()
 
     def point_source_to(self, role: Role, path: Path) -> None:

@@ -44,7 +44,7 @@ class Draw:
     ) -> Levels:
         """Draw with these textures and uniforms by name, and read back (height, width, 4) uint8.
 
-        Names that the program does not use are passed over; without a sampler textures are filtered with mips.
+        Names that the program does not use are passed over; without a sampler each texture's own settings hold.
         """
         context = self._context
         self._buffer.use()
@@ -56,9 +56,6 @@ class Draw:
                 program[name] = unit
                 if sampler is not None:
                     sampler.use(unit)
-                else:
-                    texture.filter = (context.LINEAR_MIPMAP_LINEAR, context.LINEAR)
-                    texture.repeat_x = texture.repeat_y = False
         for name, value in uniforms.items():
             if name in program:
                 program[name] = value

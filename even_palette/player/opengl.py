@@ -4,6 +4,7 @@ import numpy as np
 
 from even_palette.core.arrays import Levels
 from even_palette.core.errors import UserError
+from even_palette.core.ship.package import Filter, Wrap
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.draw import Draw, compile_program
 from even_palette.gl.textures import upload
@@ -47,6 +48,11 @@ def play_opengl(loaded: Loaded, variant: str, width: int, height: int) -> Levels
         for entry in loaded.sheet.maps:
             texture = upload(context, loaded.planes[entry.slot], mips=entry.mips)
             textures.append((entry.uniform, texture))
+            sharp, mips = entry.filter == Filter.NEAREST, entry.mips
+            smooth_small = context.LINEAR_MIPMAP_LINEAR if mips else context.LINEAR
+            sharp_small = context.NEAREST_MIPMAP_NEAREST if mips else context.NEAREST
+            texture.filter = (sharp_small, context.NEAREST) if sharp else (smooth_small, context.LINEAR)
+            texture.repeat_x = texture.repeat_y = entry.wrap == Wrap.REPEAT
         uniforms = {p.uniform: inputs[p.name] for p in loaded.package.parameters}
         with Draw(context, width, height) as draw:
             pixels = draw.quad(program, textures, uniforms)

@@ -9,6 +9,7 @@ from jsonschema import Draft202012Validator
 from PIL import Image
 
 from even_palette.cli import main
+from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit.model import Kit
@@ -117,6 +118,24 @@ def test_an_older_package_is_replaced_and_nothing_else(kit: Kit, sheets: Sheets,
     assert (folder / "mine.txt").read_text() == "keep me"
     with pytest.raises(UserError, match="other files"):
         ship(kit, sheets, tmp_path / "maps")
+
+
+def test_the_player_keeps_to_the_sampler_settings(kit: Kit, sheets: Sheets, tmp_path: Path) -> None:
+    """Filter and mips of package.json: four texels in one pixel are their mean with mips, one of them without."""
+    ship(kit, sheets, tmp_path / "package")
+    path = tmp_path / "package" / "package.json"
+    texels = np.asarray(Image.open(tmp_path / "package" / "base_colour.png"))
+    pictures = {}
+    for name, settings in {"mips": {}, "sharp": {"filter": "nearest", "mips": False}}.items():
+        tree = msgspec.json.decode(path.read_bytes())
+        for entry in tree["sheets"][0]["maps"]:
+            entry.update(settings)
+        path.write_bytes(msgspec.json.encode(tree))
+        pictures[name] = play_opengl(load(path.parent), "", 32, 32).astype(int)
+    corner = texels[:2, :2].reshape(4, 3).astype(int)
+    assert np.abs(pictures["sharp"][0, 0] - corner).max(axis=-1).min() <= 1
+    mean = linear_to_srgb(srgb_to_linear(np.float32(corner) / 255).mean(axis=0)) * 255
+    assert np.abs(pictures["mips"][0, 0] - mean).max() <= 1.5
 
 
 def test_cancelling_leaves_no_trace(kit: Kit, tmp_path: Path) -> None:
