@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import sys
+import traceback
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -59,4 +60,14 @@ def _start() -> tuple[QApplication, Window]:
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Even Palette")
     theme.apply_scheme(app, theme.saved_scheme())
-    return app, Window()
+    window = Window()
+    sys.excepthook = lambda kind, error, trace: report(window, error)
+    return app, window
+
+
+def report(window: Window, error: BaseException) -> None:
+    """Tell of an error of the program and go on; Qt would end the process. Unsaved work is kept first."""
+    traceback.print_exception(error)
+    window.session.autosave()
+    told = " ".join(f"{type(error).__name__}: {error}".split())[:200]
+    window.notice.tell(f"An error of the program ({told}). Your work was kept; please report it.")

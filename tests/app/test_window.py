@@ -14,6 +14,7 @@ from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLineEdit, QWidget
 
+from even_palette.app.main import report
 from even_palette.app.rail import STAGES, StageButton
 from even_palette.app.session import unsaved_folder
 from even_palette.app.stand.camera import Camera
@@ -262,6 +263,14 @@ def test_save_as_and_a_second_window(small: Driver, make_window: Callable[[], Dr
     other.window.save_to(tmp_path / "mine")
     assert read_kit(tmp_path / "mine").name == "Mine"
     assert not list(unsaved_folder().glob("*/kit.autosave.json"))
+
+
+def test_an_error_of_the_program_ends_nothing(small: Driver, tmp_path: Path) -> None:
+    """It is told in one line, and the work is kept first."""
+    small.session.do(commands.rename_kit("Kept"))
+    report(small.window, ValueError("odd\nthing"))
+    assert "ValueError: odd thing" in small.window.notice.text.text()
+    assert b"Kept" in (tmp_path / "kit" / "kit.autosave.json").read_bytes()
 
 
 # Source files
