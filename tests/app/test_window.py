@@ -54,6 +54,23 @@ def test_board_by_keyboard(small: Driver) -> None:
     small.qtbot.waitUntil(lambda: small.window.focusWidget() is small.tray.recolour.editors["colour"].hex)  # type: ignore[attr-defined]
 
 
+def test_drag_to_fill(small: Driver) -> None:
+    """From the handle of the selected cell over others, in one step of the history."""
+    small.session.select(region="region_1", variant="Day")
+    board, index = small.board, small.board.board_model.index(0, 2)
+    small.drag(board.viewport(), board.fill_handle().center(), board.visualRect(index).center())  # type: ignore[arg-type]
+    assert (
+        read_cell(small.session.kit, "region_1", "Dusk").settings
+        == read_cell(small.session.kit, "region_1", "Day").settings
+    )
+    assert "region_1_colour" in small.session.kit.variant("Dusk").values
+    assert small.session.history.undo_labels[0] == "Fill cells"
+    small.session.undo()
+    assert "region_1_colour" not in small.session.kit.variant("Dusk").values
+    small.drag(board.viewport(), board.fill_handle().center(), board.visualRect(board.board_model.index(2, 1)).center())  # type: ignore[arg-type]
+    assert "Master first" in small.window.notice.text.text()
+
+
 def test_board_tells_own_from_inherited(small: Driver) -> None:
     """In words, and in the picture: an own cell is full, an inherited one a thin bar."""
     model = small.board.board_model

@@ -2,7 +2,7 @@
 
 import numpy as np
 from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QKeySequence, QPainter, QPen
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QHeaderView,
     QStyle,
@@ -27,16 +27,18 @@ from even_palette.core.raster.plane import to_levels8
 
 ROW_PX, COLUMN_PX, NAME_PX = 26, 132, 150
 THUMB_PX, HEAD_PX = 76, 108
+HANDLE_PX = 8
 
 
 class Board(QTableView):
-    """Arrow keys move, Enter edits, Delete returns to inherited, Ctrl+C and Ctrl+V copy and paste cells."""
+    """Arrow keys move, Enter edits, Delete returns to inherited, Ctrl+C and Ctrl+V copy and paste, the handle fills."""
 
     edit_wanted = pyqtSignal()
 
     def __init__(self, session: Session, renderer: Renderer, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
+        self._fill_end: QModelIndex | None = None
         self.add_button = QToolButton(self)
         self.setObjectName("board")
         self.setAccessibleName("Board of regions and variants")
@@ -73,6 +75,9 @@ class Board(QTableView):
 
     def _redraw(self) -> None:
         self.heads.forget()
+        self._update_cells()
+
+    def _update_cells(self) -> None:
         if (viewport := self.viewport()) is not None:
             viewport.update()
 
@@ -112,6 +117,59 @@ class Board(QTableView):
                 self.session.do(commands.paste_cell(self.session.copied, region, variant))
         else:
             super().keyPressEvent(event)
+
+    # Drag to fill: from the handle of the selected cell over others
+
+    def fill_handle(self) -> QRect:
+        """Where the selected cell is taken hold of to fill others with it, in the viewport."""
+        cell = self.visualRect(self.currentIndex())
+        return QRect(cell.right() - HANDLE_PX, cell.bottom() - HANDLE_PX, HANDLE_PX, HANDLE_PX)
+
+    def _fill_range(self) -> list[QModelIndex]:
+        start, end = self.currentIndex(), self._fill_end
+        if end is None or not start.isValid() or not end.isValid():
+            return []
+        rows = range(min(start.row(), end.row()), max(start.row(), end.row()) + 1)
+        columns = range(min(start.column(), end.column()), max(start.column(), end.column()) + 1)
+        cells = [self.board_model.index(row, column) for row in rows for column in columns]
+        return [cell for cell in cells if cell != start]
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self.fill_handle().adjusted(-4, -4, 4, 4).contains(event.position().toPoint()):
+            self._fill_end = self.currentIndex()
+        else:
+            super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._fill_end is None:
+            super().mouseMoveEvent(event)
+        elif (under := self.indexAt(event.position().toPoint())).isValid():
+            self._fill_end = under
+            self._update_cells()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        cells, filling = self._fill_range(), self._fill_end is not None
+        self._fill_end = None
+        if cells:
+            source = commands.read_cell(self.session.kit, self.session.region, self.session.variant)
+            model = self.board_model
+            targets = [(model.region_key(cell.row()), model.variant(cell.column())) for cell in cells]
+            self.session.do(commands.fill_cells(source, targets))
+        if filling:
+            self._update_cells()
+        else:
+            super().mouseReleaseEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self.viewport())
+        if self.currentIndex().isValid():
+            painter.fillRect(self.fill_handle(), grey(tokens().text))
+        painter.setPen(QPen(grey(tokens().text), 2, Qt.PenStyle.DashLine))
+        for cell in self._fill_range():
+            painter.drawRect(self.visualRect(cell).adjusted(2, 2, -2, -2))
 
     def updateGeometries(self) -> None:
         super().updateGeometries()

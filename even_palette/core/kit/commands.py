@@ -395,6 +395,17 @@ def paste_cell(cell: Cell, key: str, variant: str) -> Command:
     return Command("Paste coat", apply)
 
 
+def fill_cells(cell: Cell, targets: list[tuple[str, str]]) -> Command:
+    """Give the values of a cell to others, by region key and variant, in one step."""
+
+    def apply(kit: Kit) -> Kit:
+        for key, variant in targets:
+            kit = paste_cell(cell, key, variant).apply(kit)
+        return kit
+
+    return Command("Fill cells", apply)
+
+
 def rename_kit(name: str) -> Command:
     return Command("Rename kit", lambda kit: replace(kit, name=_new_name(name, [])))
 
