@@ -44,14 +44,15 @@ class _Runnable(QRunnable):
 
 
 class Jobs(QObject):
-    """Runs jobs. `changed` tells of the job that is shown: its text and share done, or an empty text for none."""
+    """Runs jobs. `changed` tells of the job shown: text ("" for none), share done, whether it can be cancelled."""
 
-    changed = pyqtSignal(str, float)
+    changed = pyqtSignal(str, float, bool)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._pool = QThreadPool(self)
         self._running: dict[CancelToken, _Runnable] = {}
+        self._needed: set[CancelToken] = set()
         self._closed = False
 
     def run(
@@ -61,24 +62,31 @@ class Jobs(QObject):
         done: Callable[[Any], None],
         failed: Callable[[str], None],
         ended: Callable[[], None] = lambda: None,
+        needed: bool = False,
     ) -> CancelToken:
-        """Start work(progress, cancel); `done` or `failed` is called on this thread, then always `ended`."""
+        """Start work(progress, cancel); `done` or `failed` is called on this thread, then always `ended`.
+
+        A `needed` job, without which the views would be stale, is not cancelled by the user.
+        """
         token = CancelToken()
         runnable = _Runnable(work, token)
         runnable.setAutoDelete(False)
         self._running[token] = runnable
+        if needed:
+            self._needed.add(token)
         started = time.monotonic()
 
         def tell(share: float, doing: str) -> None:
             if token in self._running and not self._closed:
-                self.changed.emit(f"{label}: {doing}{_time_left(started, share)}", share)
+                self.changed.emit(f"{label}: {doing}{_time_left(started, share)}", share, not needed)
 
         def finish() -> None:
             if self._closed:
                 return
             self._running.pop(token, None)
+            self._needed.discard(token)
             if not self._running:
-                self.changed.emit("", 0.0)
+                self.changed.emit("", 0.0, False)
             ended()
 
         def succeed(result: Any) -> None:
@@ -102,14 +110,16 @@ class Jobs(QObject):
     def busy(self) -> bool:
         return bool(self._running)
 
-    def cancel_all(self) -> None:
-        for token in list(self._running):
+    def cancel(self) -> None:
+        """Cancel what the user started."""
+        for token in self._running.keys() - self._needed:
             token.cancel()
 
     def close(self) -> None:
         """Cancel everything and wait until the threads are idle; what they still report is dropped."""
         self._closed = True
-        self.cancel_all()
+        for token in list(self._running):
+            token.cancel()
         self._pool.waitForDone(10_000)
 
 

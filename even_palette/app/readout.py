@@ -35,13 +35,14 @@ class Readout(QWidget):
         for widget in (self.job, self.bar, self.cancel, self.findings):
             row.addWidget(widget)
         self.setFixedHeight(34)
-        self.show_job("", 0.0)
+        self.show_job("", 0.0, False)
 
-    def show_job(self, text: str, share: float) -> None:
+    def show_job(self, text: str, share: float, can_cancel: bool) -> None:
         self.job.setText(text)
         self.bar.setValue(round(share * 1000))
-        for widget in (self.job, self.bar, self.cancel):
+        for widget in (self.job, self.bar):
             widget.setVisible(bool(text))
+        self.cancel.setVisible(bool(text) and can_cancel)
 
     def show_findings(self, findings: list[Finding]) -> None:
         """Tell how many there are; the menu names each and leads to its stage."""

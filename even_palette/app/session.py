@@ -145,7 +145,7 @@ class Session(QObject):
             if kit is not self.kit:
                 self.prepare()
 
-        self._preparing = self.jobs.run("Masks", work, done, failed, ended)
+        self._preparing = self.jobs.run("Masks", work, done, failed, ended, needed=True)
 
     def _list_colours(self, kit: Kit) -> None:
         """List the ID colours once the picture is there; `colours_listed` tells when they are known."""
@@ -155,6 +155,7 @@ class Session(QObject):
                 lambda progress, cancel: self.sheets.id_colours(kit.sheet),
                 lambda _: self.colours_listed.emit(),
                 self.notice.emit,
+                needed=True,
             )
 
     @property
@@ -169,12 +170,18 @@ class Session(QObject):
         folder = folder.parent if folder.name == KIT_FILE else folder
         if not (folder / KIT_FILE).exists():
             raise UserError(f"{folder}: there is no {KIT_FILE}, so it is no kit.")
-        opened_folder = KitFolder(folder)
-        try:
+        if self.folder and self.folder.folder.resolve() == folder.resolve():
+            opened_folder = self.folder
+            self.autosave()
             opened = opened_folder.open()
-        except UserError:
-            opened_folder.close()
-            raise
+            self.folder = None
+        else:
+            opened_folder = KitFolder(folder)
+            try:
+                opened = opened_folder.open()
+            except UserError:
+                opened_folder.close()
+                raise
         self._leave()
         self.folder = opened_folder
         self._show(opened.saved, opened.recovered)

@@ -156,7 +156,7 @@ class Window(QMainWindow):
         stand.hovered.connect(self._show_cursor)
         self.board.edit_wanted.connect(self.edit_cell)
         self.jobs.changed.connect(self.readout.show_job)
-        self.readout.cancel_wanted.connect(self.jobs.cancel_all)
+        self.readout.cancel_wanted.connect(self.jobs.cancel)
         self.readout.stage_wanted.connect(lambda name: self.enter_stage(STAGES.index(name)))
         self._check_timer = one_shot(self, FINDINGS_MS, self._check)
 
@@ -253,7 +253,7 @@ class Window(QMainWindow):
             self.tray.show_findings(findings)
             self._show_states()
 
-        self.jobs.run("Checks", lambda progress, cancel: list(find(kit, sheets)), done, self.notice.tell)
+        self.jobs.run("Checks", lambda progress, cancel: list(find(kit, sheets)), done, self.notice.tell, needed=True)
 
     # Cursor, picking
 

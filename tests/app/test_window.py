@@ -224,6 +224,17 @@ def test_closing_loses_nothing(small: Driver, make_window: Callable[[], Driver],
     assert not (tmp_path / "kit" / "kit.autosave.json").exists()
 
 
+def test_opening_the_open_kit_again_goes_on_with_it(small: Driver, tmp_path: Path) -> None:
+    small.session.do(commands.rename_kit("Again"))
+    small.window.open_paths([tmp_path / "kit"])
+    small.settle()
+    assert small.session.kit.name == "Again"
+    assert small.session.folder is not None
+    assert not small.session.folder.read_only
+    small.window.save()
+    assert read_kit(tmp_path / "kit").name == "Again"
+
+
 KILLED = """
 import sys
 from pathlib import Path
@@ -484,3 +495,9 @@ def test_a_job_can_be_cancelled(small: Driver) -> None:
     small.settle()
     assert results == []
     assert not small.window.readout.cancel.isVisible()
+    small.window.jobs.run(
+        "Needed", lambda progress, cancel: progress(0.5, "on"), results.append, results.append, needed=True
+    )
+    small.window.jobs.cancel()
+    small.settle()
+    assert results == [None]
