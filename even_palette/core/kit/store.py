@@ -135,7 +135,8 @@ class KitFolder:
         saved = _read(saved_path)
         recovered = None
         with contextlib.suppress(OSError, UserError):
-            if auto_path.stat().st_mtime_ns > saved_path.stat().st_mtime_ns:
+            # A save removes the autosave, so one of the same tick of the clock was written after it.
+            if auto_path.stat().st_mtime_ns >= saved_path.stat().st_mtime_ns:
                 recovered = _read(auto_path)
         return Opened(saved, recovered if recovered != saved else None)
 
