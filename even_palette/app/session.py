@@ -16,7 +16,7 @@ from even_palette.core.kit.commands import Cell, Command
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit, Source
 from even_palette.core.kit.sheets import Sheets
-from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, fingerprint
+from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, Opened, fingerprint
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
@@ -176,12 +176,7 @@ class Session(QObject):
             opened = opened_folder.open()
             self.folder = None
         else:
-            opened_folder = KitFolder(folder)
-            try:
-                opened = opened_folder.open()
-            except UserError:
-                opened_folder.close()
-                raise
+            opened_folder, opened = _open(folder)
         self._leave()
         self.folder = opened_folder
         self._show(opened.saved, opened.recovered)
@@ -280,7 +275,9 @@ class Session(QObject):
     def autosave(self) -> None:
         """Keep unsaved work beside the save, or in the state folder for a kit that has none."""
         if not self.modified:
-            self.discard()
+            for folder in (self.folder, self.scratch):
+                if folder:
+                    folder.drop_autosave()
             return
         try:
             self._work_folder().autosave(self.kit)
@@ -294,15 +291,8 @@ class Session(QObject):
             self.scratch = KitFolder.create(unsaved_folder() / f"{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}")
         return self.scratch
 
-    def discard(self) -> None:
-        """Forget unsaved work, as when closing without saving."""
-        self._autosave.stop()
-        if self.folder:
-            self.folder.drop_autosave()
-        self._drop_scratch()
-
     def close(self) -> None:
-        """Let go of the kit; unsaved work stays in the autosave unless it was discarded."""
+        """Let go of the kit; unsaved work stays in the autosave."""
         self._leave()
 
     def _leave(self) -> None:
@@ -311,9 +301,11 @@ class Session(QObject):
             self.autosave()
         if self.folder:
             self.folder.close()
-        if self.scratch:
+        if self.scratch and self.modified:
             self.scratch.close()
-        self.folder = self.scratch = None
+            self.scratch = None
+        self._drop_scratch()
+        self.folder = None
 
     def _drop_scratch(self) -> None:
         if self.scratch:
@@ -333,12 +325,7 @@ class Session(QObject):
 
     def recover_unsaved(self, folder: Path) -> None:
         """Go on with a kit that was never saved. Raises UserError if it cannot be read."""
-        scratch = KitFolder(folder)
-        try:
-            opened = scratch.open()
-        except UserError:
-            scratch.close()
-            raise
+        scratch, opened = _open(folder)
         self._leave()
         self.scratch = scratch
         self._show(opened.saved, opened.recovered)
@@ -398,6 +385,16 @@ class Session(QObject):
         self.history.rewrite(reread)
         self.saved = self.kit if was_saved else reread(self.saved)
         self.notice.emit(f"Read again: {', '.join(Path(path).name for path in fresh)} changed on disk.")
+
+
+def _open(folder: Path) -> tuple[KitFolder, Opened]:
+    """A kit's folder with what it holds. Raises UserError, and lets go of the folder, if that cannot be read."""
+    held = KitFolder(folder)
+    try:
+        return held, held.open()
+    except UserError:
+        held.close()
+        raise
 
 
 def _stamp(path: str) -> tuple[int, int] | None:

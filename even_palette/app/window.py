@@ -146,7 +146,6 @@ class Window(QMainWindow):
         session.notice.connect(self.notice.tell)
         session.recovered.connect(self._offer_last_save)
         session.shown_changed.connect(self._check_soon)
-        session.selection_changed.connect(self._follow_selection)
         tray.masks.look_wanted.connect(stand.set_look)
         stand.look_changed.connect(tray.masks.follow_look)
         tray.ship.proof_ready.connect(stand.show_proof)
@@ -193,10 +192,6 @@ class Window(QMainWindow):
         self.enter_stage(STAGES.index("Recolour"))
         self.tray.recolour.refresh()
         self.tray.recolour.focus_first()
-
-    def _follow_selection(self) -> None:
-        if STAGES[self.stage] == "Masks":
-            self.tray.masks.show_look()
 
     def _follow_kit(self) -> None:
         history = self.session.history

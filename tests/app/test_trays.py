@@ -16,6 +16,7 @@ from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.weights import Resolve
 from tests.app.conftest import Driver
+from tests.conftest import write_maps
 
 
 def control(driver: Driver, kind: type, name: str):  # type: ignore[no-untyped-def]
@@ -125,8 +126,12 @@ def test_ship_tells_what_is_missing(empty: Driver, tmp_path: Path) -> None:
     assert not empty.tray.ship.proof_button.isEnabled()
     empty.tray.ship.folder.setText(str(tmp_path))
     assert not empty.tray.ship.ship_button.isEnabled()
-    assert "nothing to ship" in empty.tray.ship.outcome.text()
+    assert "nothing to ship" in empty.tray.ship.obstacle.text()
     assert list(tmp_path.iterdir()) == []
+    empty.window.open_paths(list(write_maps(tmp_path / "maps").values()))
+    empty.settle()
+    assert empty.tray.ship.obstacle.text() == ""
+    assert empty.tray.ship.ship_button.isEnabled()
 
 
 def test_a_package_of_an_older_kit_is_not_proved(small: Driver, tmp_path: Path) -> None:

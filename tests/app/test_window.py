@@ -344,6 +344,20 @@ def test_a_kit_opens_with_a_map_missing(
     assert again.stand.texel_at(0.3, 0.3) is not None
 
 
+def test_a_map_taken_in_survives_undo_and_redo(empty: Driver, maps: dict[Role, Path]) -> None:
+    """Also in a kit that was never saved, after an autosave found nothing to keep; the folder goes with the window."""
+    empty.window.open_paths([maps[Role.ID]])
+    empty.session.take_in(Role.ID)
+    empty.session.undo(2)
+    empty.session.autosave()
+    empty.session.redo()
+    empty.session.redo()
+    assert Path(empty.session.kit.sheet.source(Role.ID).path).exists()  # type: ignore[union-attr]
+    empty.session.undo(2)
+    empty.window.close()
+    assert list(unsaved_folder().iterdir()) == []
+
+
 # What the window looks like
 
 

@@ -47,6 +47,7 @@ class ShipPanel(Panel):
         self.ship_button = QPushButton("Ship package")
         self.ship_button.setProperty("role", "main")
         self.ship_button.clicked.connect(self.ship)
+        self.obstacle = label("", "quiet")
         self.outcome = label("", "quiet")
         self.variant = choice("Variant to prove", [])
         self.proof_button = QPushButton("Proof by player")
@@ -56,7 +57,7 @@ class ShipPanel(Panel):
         self.proof_button.clicked.connect(self.prove)
         self.proof_result = label("", "quiet")
         self.column.addLayout(row(self.folder, browse, stretch=0))
-        for widget in (self.files, self.ship_button, self.outcome):
+        for widget in (self.files, self.obstacle, self.ship_button, self.outcome):
             self.column.addWidget(widget)
         self.column.addLayout(row(self.variant, self.proof_button, stretch=0))
         self.column.addWidget(self.proof_result)
@@ -71,19 +72,18 @@ class ShipPanel(Panel):
             self.variant.addItem(name or "Master", name)
         show_choice(self.variant, current)
         self.files.clear()
-        self.ship_button.setEnabled(kit is not None)
+        self._show_obstacle("")
         fresh = self.shipped is not None and self.shipped[1] == self.session.kit
         self.proof_button.setEnabled(fresh)
         if not fresh:
             self.proof_result.setText("Ship first; the proof needs a package of the present kit.")
         if kit is None:
-            self.outcome.setText("There is nothing to ship: maps are missing. Open them in Source.")
+            self._show_obstacle("There is nothing to ship: maps are missing. Open them in Source.")
             return
         try:
             planned = plan(kit, self.session.sheets)
         except UserError as error:
-            self.outcome.setText(str(error))
-            self.ship_button.setEnabled(False)
+            self._show_obstacle(str(error))
             return
         total = 0
         for item in planned:
@@ -94,6 +94,12 @@ class ShipPanel(Panel):
             entry.setToolTip(0, item.holds)
             self.files.addTopLevelItem(entry)
         self.files.addTopLevelItem(QTreeWidgetItem(["Together", _bytes(total), ""]))
+
+    def _show_obstacle(self, text: str) -> None:
+        """Why nothing can be shipped, if that is so."""
+        self.obstacle.setText(text)
+        self.obstacle.setVisible(bool(text))
+        self.ship_button.setEnabled(not text)
 
     def _disk_size(self, name: str) -> str:
         assert self.shipped is not None

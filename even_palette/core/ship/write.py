@@ -92,7 +92,8 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
         raise UserError("There is no base colour to ship; open one in Source.")
     if sheet.regions and sheet.source(Role.ID) is None:
         raise UserError("The regions have no ID map; open one in Source.")
-    base = shipped_base(sheets.base_colour(sheet))
+    painted = sheets.base_colour(sheet)
+    base = sheets.cache.get(("shipped base", painted.content_id), lambda: shipped_base(painted))
     weights = sheets.weights(sheet, progress, cancel)
     material = sheets.material(kit)
     planes = {f"{BASE_SLOT}.png": base}
