@@ -47,6 +47,7 @@ def _parser() -> argparse.ArgumentParser:
     command = commands.add_parser("play", help="render a package with the player, which reads nothing else")
     command.add_argument("package", type=Path)
     command.add_argument("--variant", default="", help="name of a variant; without it the defaults")
+    command.add_argument("--sheet", default="", help="name of a sheet; without it the first")
     command.add_argument("--size", type=_size, help="side of the picture in pixels; without it the sheet's own")
     command.add_argument("--reference", action="store_true", help="play the graph with NumPy instead of OpenGL")
     command.add_argument("--out", type=Path, required=True, metavar="PNG")
@@ -112,7 +113,7 @@ def _play(options: argparse.Namespace) -> int:
     from even_palette.core.raster.plane import Encoding, Plane
     from even_palette.player.load import load
 
-    loaded = load(options.package)
+    loaded = load(options.package, options.sheet)
     width = options.size or loaded.sheet.width
     height = max(1, round(width * loaded.sheet.height / loaded.sheet.width))
     if options.reference:

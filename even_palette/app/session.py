@@ -14,7 +14,7 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Cell, Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Kit, Source
+from even_palette.core.kit.model import Kit, Source, with_sources
 from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, Opened, fingerprint
 from even_palette.core.material.variants import MASTER
@@ -71,7 +71,7 @@ class Session(QObject):
 
     @property
     def modified(self) -> bool:
-        return self.kit != self.saved
+        return self.kit.showing(self.kit.sheets[0].key) != self.saved.showing(self.saved.sheets[0].key)
 
     def do(self, command: Command) -> bool:
         """Apply a command; what is not possible becomes a notice. True if the kit changed."""
@@ -124,10 +124,10 @@ class Session(QObject):
 
         def work(progress: Progress, cancel: CancelToken) -> Kit:
             sheet = self.sheets
-            sheet.base_colour(kit.sheet)
-            sheet.weights(kit.sheet, progress, cancel)
-            sheet.means(kit.sheet)
-            sheet.tones(kit.sheet)
+            sheet.base_colour(kit)
+            sheet.weights(kit, progress, cancel)
+            sheet.means(kit)
+            sheet.tones(kit)
             return kit
 
         def done(result: Kit) -> None:
@@ -149,10 +149,10 @@ class Session(QObject):
 
     def _list_colours(self, kit: Kit) -> None:
         """List the ID colours once the picture is there; `colours_listed` tells when they are known."""
-        if self.sheets.known_id_colours(kit.sheet) is None:
+        if self.sheets.known_id_colours(kit) is None:
             self.jobs.run(
                 "ID colours",
-                lambda progress, cancel: self.sheets.id_colours(kit.sheet),
+                lambda progress, cancel: self.sheets.id_colours(kit),
                 lambda _: self.colours_listed.emit(),
                 self.notice.emit,
                 needed=True,
@@ -333,7 +333,7 @@ class Session(QObject):
     # Source files
 
     def _watch(self) -> None:
-        paths = {source.path for source in self.kit.sheet.sources}
+        paths = {source.path for source in self.kit.sources}
         wanted = {p for p in paths if os.path.exists(p)} | {
             str(Path(p).parent) for p in paths if Path(p).parent.exists()
         }
@@ -359,8 +359,8 @@ class Session(QObject):
 
     def _renew_sources(self) -> None:
         fresh: dict[str, tuple[int, str]] = {}
-        stamps = {source.path: _stamp(source.path) for source in self.kit.sheet.sources}
-        for source in self.kit.sheet.sources:
+        stamps = {source.path: _stamp(source.path) for source in self.kit.sources}
+        for source in self.kit.sources:
             stamp = stamps[source.path]
             if stamp is None or stamp == self._seen.get(source.path):
                 continue
@@ -380,7 +380,7 @@ class Session(QObject):
             return replace(source, size=size, sha256=sha256)
 
         def reread(kit: Kit) -> Kit:
-            return replace(kit, sheet=replace(kit.sheet, sources=tuple(map(renew, kit.sheet.sources))))
+            return with_sources(kit, renew)
 
         self.history.rewrite(reread)
         self.saved = self.kit if was_saved else reread(self.saved)
@@ -408,8 +408,5 @@ def _stamp(path: str) -> tuple[int, int] | None:
 
 def _moved(old: Kit, before: Kit, after: Kit) -> Kit:
     """The kit with maps that a save took into its folder pointing there."""
-    places = {
-        a.path: b.path for a, b in zip(before.sheet.sources, after.sheet.sources, strict=True) if a.path != b.path
-    }
-    sources = tuple(replace(source, path=places.get(source.path, source.path)) for source in old.sheet.sources)
-    return replace(old, sheet=replace(old.sheet, sources=sources))
+    places = {a.path: b.path for a, b in zip(before.sources, after.sources, strict=True) if a.path != b.path}
+    return with_sources(old, lambda source: replace(source, path=places.get(source.path, source.path)))

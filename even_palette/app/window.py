@@ -276,7 +276,7 @@ class Window(QMainWindow):
         if kit is None:
             return
         if STAGES[self.stage] == "Regions":
-            ids = self.session.sheets.id_levels(kit.sheet)
+            ids = self.session.sheets.id_levels(kit)
             if ids is not None:
                 texel = ids.samples[int(v * ids.height), int(u * ids.width)]
                 red, green, blue = (int(level) for level in texel[:3])

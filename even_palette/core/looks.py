@@ -80,8 +80,8 @@ def picture(kit: Kit, sheets: Sheets, look: Look) -> Picture:
     match look.kind:
         case LookKind.RESULT:
             material = sheets.material(kit, live=True)
-            textures = {BASE_SLOT: sheets.base_colour(kit.sheet)}
-            for index, plane in enumerate(sheets.weights(kit.sheet).packed):
+            textures = {BASE_SLOT: sheets.base_colour(kit)}
+            for index, plane in enumerate(sheets.weights(kit).packed):
                 textures[weights_slot(index)] = plane
             settings = resolve(kit.parameters, kit.variants, look.variant)
             return Picture(encode(nodes.clamp(material.output)), textures, material.inputs(settings))
@@ -91,7 +91,7 @@ def picture(kit: Kit, sheets: Sheets, look: Look) -> Picture:
                 raise UserError(f"There is no {look.role} map yet; open one in Source.")
             return map_picture(sheets.plane(source))
         case LookKind.ID:
-            ids = sheets.id_levels(kit.sheet)
+            ids = sheets.id_levels(kit)
             if ids is None:
                 raise UserError("There is no ID map yet; open one in Source.")
             return map_picture(ids, sharp=True)
@@ -101,10 +101,10 @@ def picture(kit: Kit, sheets: Sheets, look: Look) -> Picture:
                 raise UserError("Choose a region to see its weight.")
             plane_index, channel = plane_and_channel(names.index(look.region))
             texel = nodes.texture("weights", nodes.uv())["xyzw"[channel]]
-            packed = sheets.weights(kit.sheet).packed[plane_index]
+            packed = sheets.weights(kit).packed[plane_index]
             return Picture(nodes.join(texel, texel, texel), {"weights": packed}, {})
         case LookKind.HEAT:
-            return Picture(_heat(), {"mask_sum": sheets.weights(kit.sheet).mask_sum}, {})
+            return Picture(_heat(), {"mask_sum": sheets.weights(kit).mask_sum}, {})
 
 
 def map_picture(plane: Plane, sharp: bool = False) -> Picture:
@@ -170,7 +170,7 @@ def read_texel(kit: Kit, sheets: Sheets, look: Look, at: tuple[float, float]) ->
     shown = picture(kit, sheets, look)
     uv = _texel_centres_at(float32([[at]]), shown)
     encoded = evaluate(shown.output, Environment(uv, shown.textures, shown.inputs))[0, 0]
-    weights = sheets.weights(kit.sheet)
+    weights = sheets.weights(kit)
     height, width = weights.mask_sum.height, weights.mask_sum.width
     row, column = min(int(at[1] * height), height - 1), min(int(at[0] * width), width - 1)
     linear = srgb_to_linear(encoded)

@@ -22,12 +22,18 @@ class Loaded:
     graph: Node
 
 
-def load(folder: Path) -> Loaded:
-    """Read a package. Raises UserError, naming the file, for anything that is missing or does not fit."""
+def load(folder: Path, sheet_name: str = "") -> Loaded:
+    """Read one sheet of a package, the first one without a name.
+
+    Raises UserError, naming the file, for anything that is missing or does not fit.
+    """
     package = read_package(folder)
     if not package.sheets:
         raise UserError(f"{folder}: the package has no sheet.")
-    sheet = package.sheets[0]
+    sheet = next((s for s in package.sheets if s.name == (sheet_name or package.sheets[0].name)), None)
+    if sheet is None:
+        names = ", ".join(each.name for each in package.sheets)
+        raise UserError(f"The package has no sheet “{sheet_name}”; it has {names}.")
     planes = {}
     for entry in sheet.maps:
         plane = read_plane(folder / entry.file, entry.encoding)

@@ -54,7 +54,7 @@ def test_regions(small: Driver) -> None:
     assert [region.key for region in small.session.kit.sheet.regions][:2] == ["region_2", "region_1"]
     small.tray.regions.hex.setText("#010203")
     small.click(control(small, QToolButton, "Use hex as ID colour"))
-    assert small.session.kit.sheet.region("region_2").id_colour == (1, 2, 3)
+    assert small.session.kit.region("region_2").id_colour == (1, 2, 3)
     small.click(control(small, QToolButton, "Remove region"))
     assert len(small.session.kit.sheet.regions) == 3
     small.settle()
@@ -69,11 +69,11 @@ def test_masks(small: Driver) -> None:
     small.session.select(region="region_3")
     small.stage(3)
     small.choose(small.tray.masks.distance, "Euclidean")
-    assert small.session.kit.sheet.region("region_3").metric == Metric.EUCLIDEAN
+    assert small.session.kit.region("region_3").metric == Metric.EUCLIDEAN
     small.choose(small.tray.masks.resolve, "Order")
     assert small.session.kit.sheet.resolve == Resolve.ORDER
     small.type(small.tray.masks.inner.field, "90")
-    region = small.session.kit.sheet.region("region_3")
+    region = small.session.kit.region("region_3")
     assert (region.inner, region.outer) == (90, 90)
     small.choose(small.tray.masks.region_box, "Region 1")
     assert small.session.region == "region_1"
@@ -94,12 +94,12 @@ def test_binding(small: Driver) -> None:
     small.choose(control(small, QComboBox, "Binding of Colour"), "Parameter of its own")
     assert len(users_of(small.session.kit, "region_1_colour")) == 1
     small.click(control(small, QToolButton, "Unbind Colour"))
-    assert not isinstance(small.session.kit.sheet.region("region_4").coat.values["colour"], Bound)
+    assert not isinstance(small.session.kit.region("region_4").coat.values["colour"], Bound)
     small.choose(small.tray.recolour.blending, "Blend encoded")
     assert small.session.kit.blending == Blending.ENCODED
     small.choose(small.tray.recolour.kind, "Repaint")
     small.type(control(small, type(small.tray.recolour.editors["strength"].field), "Strength value"), "0.25")  # type: ignore[attr-defined]
-    assert small.session.kit.sheet.region("region_4").coat.values["strength"] == 0.25
+    assert small.session.kit.region("region_4").coat.values["strength"] == 0.25
 
 
 def test_lineup(small: Driver) -> None:

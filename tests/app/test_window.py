@@ -93,7 +93,7 @@ def test_cells_show_the_tones_of_their_coat(small: Driver) -> None:
     day, dusk = (small.session.sheets.coat_strip(kit, "region_1", v) for v in ("Day", "Dusk"))
     assert np.array_equal(day, dusk)
     assert not np.array_equal(day, small.session.sheets.coat_strip(kit, "region_1", ""))
-    luma = small.session.sheets.tones(kit.sheet)[0] @ (0.2126, 0.7152, 0.0722)
+    luma = small.session.sheets.tones(kit)[0] @ (0.2126, 0.7152, 0.0722)
     assert (np.diff(luma) >= -1e-6).all()
 
 
@@ -150,7 +150,7 @@ def test_tolerance_is_seen_at_once(small: Driver) -> None:
     small.type(small.tray.masks.outer.field, "250")
     small.type(small.tray.masks.inner.field, "200")
     small.settle()
-    assert small.session.kit.sheet.region("region_2").inner == 200
+    assert small.session.kit.region("region_2").inner == 200
     assert not np.array_equal(grab(small.stand.canvas), before)
     assert small.tray.masks._values["covered"].text() != told
     small.choose(small.tray.masks.resolve, "Order")
@@ -313,7 +313,7 @@ def test_a_map_saved_elsewhere_is_read_again(small: Driver, maps: dict[Role, Pat
     assert "Read again: crate_base_colour.png" in small.window.notice.text.text()
     assert small.session.history.undo_labels == steps
     assert small.session.shown is not None
-    assert np.array_equal(small.session.sheets.base_colour(small.session.shown.sheet).samples, samples)
+    assert np.array_equal(small.session.sheets.base_colour(small.session.shown).samples, samples)
     assert not small.session.modified
 
 

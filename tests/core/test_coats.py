@@ -110,9 +110,9 @@ def test_true_tint_on_a_whole_sheet(history: History, sheets: Sheets) -> None:
     """Through masks, 8-bit weights and the sheet's own mean; and a finding says how much clips."""
     history.do(commands.set_cell_value("region_1", "colour", (0.3, 0.2, 0.25)))
     kit = history.kit
-    weights, base = sheets.weights(kit.sheet), sheets.base_colour(kit.sheet)
+    weights, base = sheets.weights(kit), sheets.base_colour(kit)
     formula = coat_formula(
-        Dressed("region_1", "", kit.sheet.regions[0].coat, tuple(map(float, sheets.means(kit.sheet)[0]))),
+        Dressed("region_1", "", kit.sheet.regions[0].coat, tuple(map(float, sheets.means(kit)[0]))),
         kit.parameters,
     )
     inputs = {"region_1_colour": tuple(map(float, srgb_to_linear(float32((0.3, 0.2, 0.25)))))}
@@ -124,7 +124,7 @@ def test_true_tint_on_a_whole_sheet(history: History, sheets: Sheets) -> None:
     history.do(commands.set_cell_value("region_1", "colour", (0.9, 0.9, 0.9)))
     clipped = [f.text for f in find(history.kit, sheets) if "clips in Master" in f.text]
     ((colours, levels),) = aligned_bands(base, weights.levels[:1])
-    raw = colours / sheets.means(kit.sheet)[0] * srgb_to_linear(float32(0.9))
+    raw = colours / sheets.means(kit)[0] * srgb_to_linear(float32(0.9))
     share = levels[0][(raw > 1).any(axis=-1)].sum() / levels[0].sum()
     assert clipped == [f"{share:.1%} of Region 1 clips in Master (true tint)."]
 

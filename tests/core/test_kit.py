@@ -109,7 +109,7 @@ def test_parameters_are_unique_and_shared_only_when_bound(history: History) -> N
         history.do(c.expose(key, "colour"))
     names = [p.name for p in history.kit.parameters]
     assert len(set(names)) == len(names)
-    first, last = (history.kit.sheet.region(key).coat.values["colour"] for key in ("region_1", "region_4"))
+    first, last = (history.kit.region(key).coat.values["colour"] for key in ("region_1", "region_4"))
     assert isinstance(first, Bound)
     assert first != last
     history.do(c.bind("region_4", "colour", first.parameter))
@@ -310,3 +310,11 @@ def test_the_cache_keeps_to_its_budget_and_computes_once() -> None:
     assert cache.bytes <= 1000
     assert cache.peek(49) == (0, 1, 2, 3, 4)
     assert cache.peek(0) is None
+
+
+def test_kits_of_format_1_open(kit: Kit, tmp_path: Path) -> None:
+    """A kit.json of format 1, which had one sheet without a key, opens as the same kit."""
+    stored = msgspec.json.decode(encode_kit(kit, tmp_path))
+    sheet = {name: value for name, value in stored["sheets"][0].items() if name != "key"}
+    old = {name: value for name, value in stored.items() if name not in ("sheets", "front")}
+    assert decode_kit(msgspec.json.encode({**old, "format": 1, "sheet": sheet}), tmp_path) == kit

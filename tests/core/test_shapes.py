@@ -137,7 +137,7 @@ def test_heat_shows_holes_and_overlaps(tmp_path: Path) -> None:
     assert np.ptp(orange) > 0.15
     assert np.argmax(blue) == np.argmax(HOLE)
     assert heat[35].max() == 0
-    coverage = sheets.weights(history.kit.sheet).coverage
+    coverage = sheets.weights(history.kit).coverage
     assert (coverage.covered, coverage.over, coverage.empty) == pytest.approx((0.5, 0.25, 0.25))
 
 

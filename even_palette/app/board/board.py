@@ -202,7 +202,7 @@ class CellDelegate(QStyledItemDelegate):
         box = option.rect.adjusted(5, 3, -5, -3) if own else option.rect.adjusted(5, 9, -5, -9)
         strip = self.session.sheets.coat_strip(kit, region.key, variant)
         if region.coat.kind == "shift":
-            tones = self.session.sheets.tones(kit.sheet)[index.row()]
+            tones = self.session.sheets.tones(kit)[index.row()]
             upper = QRect(box.x(), box.y(), box.width(), box.height() // 3)
             painter.drawImage(upper, _strip_image(to_levels8(linear_to_srgb(tones))))
             painter.drawImage(box.adjusted(0, box.height() // 3, 0, 0), _strip_image(strip))
@@ -273,7 +273,7 @@ class VariantHeads(Heads):
         if variant not in self._thumbs:
             ratio = self.devicePixelRatioF()
             size = (round(width * ratio), round(height * ratio))
-            base = self.session.sheets.base_colour(kit.sheet)
+            base = self.session.sheets.base_colour(kit)
             zoom = min(size[0] / base.width, size[1] / base.height)
             view = Camera((base.width, base.height), zoom=zoom).view(*size)
             try:

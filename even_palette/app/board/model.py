@@ -78,6 +78,4 @@ def describe_cell(kit: Kit, key: str, variant: str) -> str:
             shown = encoded_to_hex(setting) if isinstance(setting, tuple) else f"{setting:g}{spec.unit}"
             values.append(f"{spec.label.lower()} {shown}")
     state = "own" if is_own(kit, key, variant) else "inherited"
-    return (
-        f"{kit.sheet.region(key).name}, {variant or 'Master'}: {COATS[cell.kind].label}, {', '.join(values)} ({state})"
-    )
+    return f"{kit.region(key).name}, {variant or 'Master'}: {COATS[cell.kind].label}, {', '.join(values)} ({state})"

@@ -154,8 +154,8 @@ class Stand(QWidget):
         self.look = self.look if self.look in there else Look()
         self.other = self.other if self.other in there else Look()
         self._fill_boxes(self.session.kit)
-        base = self.session.sheets.base_colour(kit.sheet)
-        ids = self.session.sheets.id_levels(kit.sheet)
+        base = self.session.sheets.base_colour(kit)
+        ids = self.session.sheets.id_levels(kit)
         size = (
             (base.width, base.height) if kit.sheet.source(Role.BASE_COLOUR) or ids is None else (ids.width, ids.height)
         )

@@ -90,11 +90,11 @@ class MasksPanel(Panel):
 
     def _show_figures(self) -> None:
         kit = self.session.shown
-        if kit is None or not kit.sheet.regions or self.session.sheets.id_levels(kit.sheet) is None:
+        if kit is None or not kit.sheet.regions or self.session.sheets.id_levels(kit) is None:
             for value in self._values.values():
                 value.setText("–")
             return
-        seen, colours = self.session.sheets.weights(kit.sheet).coverage, self.session.sheets.known_id_colours(kit.sheet)
+        seen, colours = self.session.sheets.weights(kit).coverage, self.session.sheets.known_id_colours(kit)
         shares = {
             "covered": seen.covered,
             "partly": 1 - seen.covered - seen.empty,

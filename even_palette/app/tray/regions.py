@@ -69,7 +69,7 @@ class RegionsPanel(Panel):
 
     def _colours(self) -> IdColours | None:
         try:
-            return self.session.sheets.known_id_colours(self.session.kit.sheet)
+            return self.session.sheets.known_id_colours(self.session.kit)
         except UserError:
             return IdColours((), 0)
 

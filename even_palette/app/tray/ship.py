@@ -154,7 +154,7 @@ class ShipPanel(Panel):
             place.remove()
 
         process.finished.connect(finished)
-        arguments = ["-m", "even_palette.cli", "play", str(folder), "--out", str(out)]
+        arguments = ["-m", "even_palette.cli", "play", str(folder), "--out", str(out), "--sheet", kit.sheet.name]
         process.start(sys.executable, [*arguments, *(["--variant", variant] if variant else [])])
 
     def _compare(self, kit: Kit, variant: str, played: Plane) -> None:

@@ -3,6 +3,7 @@
 import importlib
 import pkgutil
 from collections.abc import Iterator
+from dataclasses import replace
 
 from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.kit.model import Kit
@@ -16,8 +17,15 @@ _MODULES = [
 
 
 def find(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
-    """All findings of a kit, errors first. Results are computed through `sheets`, so repeated calls are cheap."""
-    findings = [finding for module in _MODULES for finding in module.check(kit, sheets)]
+    """All findings of a kit, sheet by sheet, errors first. Results come from `sheets`, so repeated calls are cheap."""
+    several = len(kit.sheets) > 1
+    findings = [
+        replace(finding, text=f"{sheet.name}: {finding.text}") if several else finding
+        for sheet in kit.sheets
+        if sheet.sources or sheet.regions or not several
+        for module in _MODULES
+        for finding in module.check(kit.showing(sheet.key), sheets)
+    ]
     yield from sorted(findings, key=lambda finding: finding.severity != Severity.ERROR)
 
 

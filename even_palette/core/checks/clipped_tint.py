@@ -41,8 +41,8 @@ def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
 
 def clipped_share(kit: Kit, sheets: Sheets, region_index: int, cell: Cell) -> float:
     """Share of a region's weight, 0..1, where the coat's colour exceeds 1 in a channel before it is clipped."""
-    base, weights = sheets.base_colour(kit.sheet), sheets.weights(kit.sheet)
-    mean = sheets.means(kit.sheet)[region_index]
+    base, weights = sheets.base_colour(kit), sheets.weights(kit)
+    mean = sheets.means(kit)[region_index]
     key = ("clipped", base.content_id, weights.content_id, region_index, repr(cell))
 
     def compute() -> float:

@@ -15,7 +15,7 @@ def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
     if not kit.sheet.regions or kit.sheet.source(Role.ID) is None:
         return
     try:
-        weights = sheets.weights(kit.sheet)
+        weights = sheets.weights(kit)
     except UserError:
         return
     for region, levels in zip(kit.sheet.regions, weights.levels, strict=True):

@@ -10,7 +10,7 @@ from even_palette.core.kit.sheets import Sheets
 
 def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
     try:
-        plane, colours = sheets.id_levels(kit.sheet), sheets.id_colours(kit.sheet)
+        plane, colours = sheets.id_levels(kit), sheets.id_colours(kit)
     except UserError:
         return
     if plane is not None and colours.stray:

@@ -49,7 +49,7 @@ def set_source(source: Source) -> Command:
 
     def apply(kit: Kit) -> Kit:
         others = tuple(s for s in kit.sheet.sources if s.role != source.role and s.path != source.path)
-        return replace(kit, sheet=replace(kit.sheet, sources=(*others, source)))
+        return kit.with_sheet(replace(kit.sheet, sources=(*others, source)))
 
     return Command(f"Open {source.role}", apply)
 
@@ -57,7 +57,7 @@ def set_source(source: Source) -> Command:
 def remove_source(role: Role) -> Command:
     def apply(kit: Kit) -> Kit:
         left = tuple(source for source in kit.sheet.sources if source.role != role)
-        return replace(kit, sheet=replace(kit.sheet, sources=left))
+        return kit.with_sheet(replace(kit.sheet, sources=left))
 
     return Command(f"Remove {role}", apply)
 
@@ -68,7 +68,7 @@ def set_role(role: Role, new: Role) -> Command:
 
     def apply(kit: Kit) -> Kit:
         sources = tuple(replace(source, role=swap.get(source.role, source.role)) for source in kit.sheet.sources)
-        return replace(kit, sheet=replace(kit.sheet, sources=sources))
+        return kit.with_sheet(replace(kit.sheet, sources=sources))
 
     return Command(f"Call {role} {new}", apply)
 
@@ -85,7 +85,7 @@ def point_source_to(role: Role, path: str, size: int, sha256: str) -> Command:
 def _change_source(label: str, role: Role, change: Callable[[Source], Source]) -> Command:
     def apply(kit: Kit) -> Kit:
         sources = change_one(kit.sheet.sources, lambda source: source.role == role, change)
-        return replace(kit, sheet=replace(kit.sheet, sources=sources))
+        return kit.with_sheet(replace(kit.sheet, sources=sources))
 
     return Command(label, apply)
 
@@ -97,16 +97,17 @@ def add_regions(colours: list[Rgb8]) -> Command:
     """Make a region of each ID colour that has none yet."""
 
     def apply(kit: Kit) -> Kit:
-        regions = list(kit.sheet.regions)
+        regions, taken = list(kit.sheet.regions), [region.key for region in kit.regions]
         for colour in colours:
             if any(region.id_colour == colour for region in regions):
                 continue
             if len(regions) == MOST_REGIONS:
                 raise UserError(f"A sheet holds at most {MOST_REGIONS} regions.")
             name = unique(f"Region {len(regions) + 1}", [region.name for region in regions])
-            key = unique(identifier(name), [region.key for region in regions], "_")
+            key = unique(identifier(name), taken, "_")
+            taken.append(key)
             regions.append(Region(key, name, colour))
-        return replace(kit, sheet=replace(kit.sheet, regions=tuple(regions)))
+        return kit.with_sheet(replace(kit.sheet, regions=tuple(regions)))
 
     return Command("Add region" if len(colours) == 1 else f"Add {len(colours)} regions", apply)
 
@@ -114,7 +115,7 @@ def add_regions(colours: list[Rgb8]) -> Command:
 def remove_region(key: str) -> Command:
     def apply(kit: Kit) -> Kit:
         left = tuple(region for region in kit.sheet.regions if region.key != key)
-        return without_unused(replace(kit, sheet=replace(kit.sheet, regions=left)))
+        return without_unused(kit.with_sheet(replace(kit.sheet, regions=left)))
 
     return Command("Remove region", apply)
 
@@ -132,9 +133,9 @@ def move_region(key: str, by: int) -> Command:
 
     def apply(kit: Kit) -> Kit:
         regions = list(kit.sheet.regions)
-        at = regions.index(kit.sheet.region(key))
+        at = regions.index(kit.region(key))
         regions.insert(max(0, at + by), regions.pop(at))
-        return replace(kit, sheet=replace(kit.sheet, regions=tuple(regions)))
+        return kit.with_sheet(replace(kit.sheet, regions=tuple(regions)))
 
     return Command("Move region", apply)
 
@@ -159,7 +160,7 @@ def set_metric(key: str, metric: Metric) -> Command:
 
 
 def set_resolve(how: Resolve) -> Command:
-    return Command(f"Resolve by {how}", lambda kit: replace(kit, sheet=replace(kit.sheet, resolve=how)))
+    return Command(f"Resolve by {how}", lambda kit: kit.with_sheet(replace(kit.sheet, resolve=how)))
 
 
 # Recolour
@@ -214,7 +215,7 @@ def expose(key: str, value_name: str) -> Command:
         value = _value(kit, key, value_name)
         if isinstance(value, Bound):
             return kit
-        region, spec = kit.sheet.region(key), _spec(kit, key, value_name)
+        region, spec = kit.region(key), _spec(kit, key, value_name)
         assert not isinstance(value, str)
         name = unique(identifier(f"{region.name} {value_name}"), [parameter.name for parameter in kit.parameters], "_")
         made = Parameter(
@@ -357,7 +358,7 @@ class Cell:
 def read_cell(kit: Kit, key: str, variant: str) -> Cell:
     """The coat of a region as it is in a variant. Raises KeyError for an unknown region or variant."""
     settings = resolve(kit.parameters, kit.variants, variant)
-    region = kit.sheet.region(key)
+    region = kit.region(key)
     choices: dict[str, str] = {}
     values: dict[str, Setting] = {}
     for use in value_uses(kit):
@@ -378,9 +379,9 @@ def paste_cell(cell: Cell, key: str, variant: str) -> Command:
     """
 
     def apply(kit: Kit) -> Kit:
-        if variant == MASTER and kit.sheet.region(key).coat.kind != cell.kind:
+        if variant == MASTER and kit.region(key).coat.kind != cell.kind:
             kit = set_coat_kind(key, cell.kind).apply(kit)
-        specs = {spec.name: spec for spec in COATS[kit.sheet.region(key).coat.kind].values}
+        specs = {spec.name: spec for spec in COATS[kit.region(key).coat.kind].values}
         source = COATS[cell.kind]
         names = [name for name in cell.settings if name in specs and _alike(specs[name], source.value(name))]
         if not names:
@@ -458,11 +459,11 @@ def without_unused(kit: Kit) -> Kit:
 
 
 def _value(kit: Kit, key: str, value_name: str) -> Value:
-    return kit.sheet.region(key).coat.values.get(value_name, _spec(kit, key, value_name).default)
+    return kit.region(key).coat.values.get(value_name, _spec(kit, key, value_name).default)
 
 
 def _spec(kit: Kit, key: str, value_name: str) -> ValueSpec:
-    return COATS[kit.sheet.region(key).coat.kind].value(value_name)
+    return COATS[kit.region(key).coat.kind].value(value_name)
 
 
 def _alike(one: ValueSpec, other: ValueSpec) -> bool:

@@ -29,7 +29,7 @@ from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.weights import Resolve
 
-FORMAT = 1
+FORMAT = 2
 MOST_REGIONS = 60
 """Four regions a plane, fifteen planes and the base colour fill the 16 texture units that OpenGL 3.3 grants."""
 
@@ -64,8 +64,12 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """One UV tile: its maps, its regions from the topmost down, and how overlaps of their masks are resolved."""
+    """One UV tile: its maps, its regions from the topmost down, and how overlaps of their masks are resolved.
 
+    `key` is an identifier that stays when the name changes.
+    """
+
+    key: str
     name: str
     sources: tuple[Source, ...] = ()
     regions: tuple[Region, ...] = ()
@@ -74,23 +78,49 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     def source(self, role: Role) -> Source | None:
         return next((source for source in self.sources if source.role == role), None)
 
+
+class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """The document. `front` is the key of the sheet that is worked on."""
+
+    name: str = "Untitled"
+    format: int = FORMAT
+    sheets: tuple[Sheet, ...] = (Sheet("sheet_1", "Sheet"),)
+    front: str = "sheet_1"
+    parameters: tuple[Parameter, ...] = ()
+    variants: tuple[Variant, ...] = ()
+    blending: Blending = Blending.LINEAR
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet that is worked on."""
+        return next(sheet for sheet in self.sheets if sheet.key == self.front)
+
+    def showing(self, key: str) -> "Kit":
+        """The kit with another sheet in front. Raises KeyError if there is none with this key."""
+        if all(sheet.key != key for sheet in self.sheets):
+            raise KeyError(key)
+        return replace(self, front=key)
+
+    def with_sheet(self, sheet: Sheet) -> "Kit":
+        """The kit with the sheet of this key replaced."""
+        return replace(self, sheets=change_one(self.sheets, lambda s: s.key == sheet.key, lambda _: sheet))
+
+    @property
+    def sources(self) -> list[Source]:
+        """The maps of all sheets."""
+        return [source for sheet in self.sheets for source in sheet.sources]
+
+    @property
+    def regions(self) -> list[Region]:
+        """The regions of all sheets."""
+        return [region for sheet in self.sheets for region in sheet.regions]
+
     def region(self, key: str) -> Region:
-        """The region with this key. Raises KeyError if there is none."""
+        """The region with this key, on any sheet. Raises KeyError if there is none."""
         for region in self.regions:
             if region.key == key:
                 return region
         raise KeyError(key)
-
-
-class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """The document."""
-
-    name: str = "Untitled"
-    format: int = FORMAT
-    sheet: Sheet = Sheet("Sheet")
-    parameters: tuple[Parameter, ...] = ()
-    variants: tuple[Variant, ...] = ()
-    blending: Blending = Blending.LINEAR
 
     def parameter(self, name: str) -> Parameter:
         """The parameter with this name. Raises KeyError if there is none."""
@@ -117,8 +147,8 @@ class ValueUse:
 
 
 def value_uses(kit: Kit) -> Iterator[ValueUse]:
-    """Every value of every coat, defaults filled in, in the order of the regions."""
-    for region in kit.sheet.regions:
+    """Every value of every coat on all sheets, defaults filled in, in the order of the regions."""
+    for region in kit.regions:
         for spec in COATS[region.coat.kind].values:
             yield ValueUse(region, spec, region.coat.values.get(spec.name, spec.default))
 
@@ -138,9 +168,19 @@ def change_one(items: tuple[T, ...], which: Callable[[T], bool], change: Callabl
 
 def with_region(kit: Kit, key: str, change: Callable[[Region], Region]) -> Kit:
     """The kit with one region changed. Raises KeyError if there is none with this key."""
-    kit.sheet.region(key)
-    regions = change_one(kit.sheet.regions, lambda region: region.key == key, change)
-    return replace(kit, sheet=replace(kit.sheet, regions=regions))
+    kit.region(key)
+    for sheet in kit.sheets:
+        if any(region.key == key for region in sheet.regions):
+            kit = kit.with_sheet(
+                replace(sheet, regions=change_one(sheet.regions, lambda region: region.key == key, change))
+            )
+    return kit
+
+
+def with_sources(kit: Kit, change: Callable[[Source], Source]) -> Kit:
+    """The kit with a change made to the maps of all sheets."""
+    sheets = tuple(replace(sheet, sources=tuple(map(change, sheet.sources))) for sheet in kit.sheets)
+    return replace(kit, sheets=sheets)
 
 
 def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
@@ -164,15 +204,15 @@ def check_kit(kit: Kit) -> None:
     """Raise UserError for a kit that decodes but does not hold together."""
     if kit.format != FORMAT:
         raise UserError(f"the kit has format {kit.format}; this version reads format {FORMAT}.")
-    if len(kit.sheet.regions) > MOST_REGIONS:
-        raise UserError(f"{len(kit.sheet.regions)} regions; the limit is {MOST_REGIONS} on one sheet.")
-    _distinct("region", [region.key for region in kit.sheet.regions])
-    _distinct("region name", [region.name for region in kit.sheet.regions])
-    _distinct("map", [source.role for source in kit.sheet.sources])
+    _distinct("sheet", [sheet.key for sheet in kit.sheets])
+    _distinct("sheet name", [sheet.name for sheet in kit.sheets])
+    if kit.front not in [sheet.key for sheet in kit.sheets]:
+        raise UserError(f"the sheet in front, “{kit.front[:40]}”, is not there.")
+    _distinct("region", [region.key for region in kit.regions])
+    for sheet in kit.sheets:
+        _check_sheet(sheet)
     _distinct("parameter", [parameter.name for parameter in kit.parameters])
     _distinct("variant", [variant.name for variant in kit.variants])
-    for region in kit.sheet.regions:
-        _check_region(region)
     for parameter in kit.parameters:
         if not IDENTIFIER.fullmatch(parameter.name):
             raise UserError(f"parameter “{parameter.name[:40]}” is not a plain identifier.")
@@ -196,6 +236,17 @@ def _distinct(what: str, names: list[str]) -> None:
     for name in names:
         if not name or names.count(name) > 1:
             raise UserError(f"the {what} “{name[:40]}” is there more than once or has no name.")
+
+
+def _check_sheet(sheet: Sheet) -> None:
+    if not IDENTIFIER.fullmatch(sheet.key):
+        raise UserError(f"sheet key “{sheet.key[:40]}” is not a plain identifier.")
+    if len(sheet.regions) > MOST_REGIONS:
+        raise UserError(f"{len(sheet.regions)} regions; the limit is {MOST_REGIONS} on one sheet.")
+    _distinct("region name", [region.name for region in sheet.regions])
+    _distinct("map", [source.role for source in sheet.sources])
+    for region in sheet.regions:
+        _check_region(region)
 
 
 def _check_region(region: Region) -> None:

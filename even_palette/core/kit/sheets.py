@@ -14,7 +14,7 @@ from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.derive import Cache
-from even_palette.core.kit.model import Kit, Region, Sheet, Source
+from even_palette.core.kit.model import Kit, Region, Source
 from even_palette.core.material.build import BASE_SLOT, Dressed, Material, build_material, coat_formula, linear_setting
 from even_palette.core.material.model import Bound
 from even_palette.core.material.variants import resolve
@@ -64,60 +64,60 @@ class Sheets:
         read = self.cache.get(key, lambda: read_plane(Path(source.path), Encoding.DATA, known_id=source.sha256))
         return read.with_encoding(source.encoding)
 
-    def base_colour(self, sheet: Sheet) -> Plane:
+    def base_colour(self, kit: Kit) -> Plane:
         """The base colour with three channels; a grey texel where there is none."""
-        source = sheet.source(Role.BASE_COLOUR)
+        source = kit.sheet.source(Role.BASE_COLOUR)
         return self.plane(source) if source else GREY
 
-    def id_levels(self, sheet: Sheet) -> Plane | None:
+    def id_levels(self, kit: Kit) -> Plane | None:
         """The ID map in 8 bits, if there is one."""
-        source = sheet.source(Role.ID)
+        source = kit.sheet.source(Role.ID)
         if source is None:
             return None
         plane = self.plane(source)
         return plane if plane.samples.dtype == np.uint8 else Plane(plane.levels8(), Encoding.DATA, plane.content_id)
 
-    def id_colours(self, sheet: Sheet) -> IdColours:
-        plane = self.id_levels(sheet)
+    def id_colours(self, kit: Kit) -> IdColours:
+        plane = self.id_levels(kit)
         if plane is None:
             return IdColours((), 0)
         return self.cache.get(("id colours", plane.content_id), lambda: list_id_colours(plane.samples))
 
-    def known_id_colours(self, sheet: Sheet) -> IdColours | None:
+    def known_id_colours(self, kit: Kit) -> IdColours | None:
         """The ID colours if they were listed already."""
-        plane = self.id_levels(sheet)
+        plane = self.id_levels(kit)
         return self.cache.peek(("id colours", plane.content_id)) if plane else IdColours((), 0)
 
-    def _distinct_ids(self, sheet: Sheet) -> tuple[Levels, Samples, Samples]:
+    def _distinct_ids(self, kit: Kit) -> tuple[Levels, Samples, Samples]:
         """The distinct colours of the ID map (n, 1, 3), which of them each texel has (H, W), and their counts (n,).
 
         Masks and weights depend on a texel's ID colour alone, so they are computed for each colour once.
         """
-        plane = self.id_levels(sheet)
+        plane = self.id_levels(kit)
         if plane is None:
             return np.zeros((1, 1, 3), dtype=np.uint8), np.zeros((1, 1), dtype=np.uint16), np.ones(1, dtype=np.int64)
         return self.cache.get(("distinct", plane.content_id), lambda: distinct_colours(plane.samples))
 
-    def weights_key(self, sheet: Sheet) -> tuple[object, ...]:
-        plane = self.id_levels(sheet)
+    def weights_key(self, kit: Kit) -> tuple[object, ...]:
+        plane = self.id_levels(kit)
         return (
             "weights",
             plane.content_id if plane else "",
-            sheet.resolve,
-            tuple(_keying(region) for region in sheet.regions),
+            kit.sheet.resolve,
+            tuple(_keying(region) for region in kit.sheet.regions),
         )
 
-    def weights(self, sheet: Sheet, progress: Progress = silent, cancel: CancelToken | None = None) -> SheetWeights:
+    def weights(self, kit: Kit, progress: Progress = silent, cancel: CancelToken | None = None) -> SheetWeights:
         """The weights as they are shipped, in 8 bits. Raises Cancelled if the token is cancelled."""
-        key = self.weights_key(sheet)
+        key = self.weights_key(kit)
 
         def compute() -> SheetWeights:
-            colours, index, counts = self._distinct_ids(sheet)
-            masks = np.zeros((len(sheet.regions), len(colours)), dtype=np.float32)
-            if self.id_levels(sheet):
-                for row, region in enumerate(sheet.regions):
+            colours, index, counts = self._distinct_ids(kit)
+            masks = np.zeros((len(kit.sheet.regions), len(colours)), dtype=np.float32)
+            if self.id_levels(kit):
+                for row, region in enumerate(kit.sheet.regions):
                     masks[row] = _mask(colours, region)[:, 0]
-            table = quantize_weights(resolve_weights(masks[:, None], sheet.resolve))[:, 0]
+            table = quantize_weights(resolve_weights(masks[:, None], kit.sheet.resolve))[:, 0]
             total = masks.sum(axis=0)
             quarter = np.asarray(np.minimum(total / MOST_MASK_SUM, 1) * 65535 + 0.5, dtype=np.uint16)
             packed = []
@@ -136,24 +136,24 @@ class Sheets:
 
         return self.cache.get(key, compute)
 
-    def means(self, sheet: Sheet) -> Floats:
+    def means(self, kit: Kit) -> Floats:
         """The mean of the linear base colour in each region, weighted by the shipped weights; (R, 3)."""
-        weights, base = self.weights(sheet), self.base_colour(sheet)
+        weights, base = self.weights(kit), self.base_colour(kit)
 
         def compute() -> Floats:
-            totals = np.zeros((len(sheet.regions), 3))
-            counts = np.zeros(len(sheet.regions))
+            totals = np.zeros((len(kit.sheet.regions), 3))
+            counts = np.zeros(len(kit.sheet.regions))
             for colours, levels in aligned_bands(base, weights.levels):
                 share = levels.reshape(len(levels), levels.shape[1] * levels.shape[2])
                 totals += share @ colours.reshape(-1, 3)
                 counts += share.sum(axis=1)
             return float32(totals / np.maximum(counts, 1)[:, None])
 
-        return self.cache.get(("means", base.content_id, self.weights_key(sheet)), compute)
+        return self.cache.get(("means", base.content_id, self.weights_key(kit)), compute)
 
-    def tones(self, sheet: Sheet) -> Floats:
+    def tones(self, kit: Kit) -> Floats:
         """Typical colours of each region's paint from its darkest to its lightest: (R, 24, 3), linear."""
-        weights, base = self.weights(sheet), self.base_colour(sheet)
+        weights, base = self.weights(kit), self.base_colour(kit)
 
         def compute() -> Floats:
             colours, levels = thinned(base, weights.levels, 512)
@@ -165,13 +165,13 @@ class Sheets:
                     tones[index] = [part.mean(axis=0) for part in _parts(ordered, TONES)]
             return tones
 
-        return self.cache.get(("tones", base.content_id, self.weights_key(sheet)), compute)
+        return self.cache.get(("tones", base.content_id, self.weights_key(kit)), compute)
 
     def coat_strip(self, kit: Kit, key: str, variant: str) -> Levels:
         """A region's typical tones in its coat as a variant wears it, darkest to lightest; (24, 3) uint8, encoded."""
-        region = kit.sheet.region(key)
+        region = kit.region(key)
         at = kit.sheet.regions.index(region)
-        tones, mean = self.tones(kit.sheet)[at], self.means(kit.sheet)[at]
+        tones, mean = self.tones(kit)[at], self.means(kit)[at]
         settings = resolve(kit.parameters, kit.variants, variant)
         worn = {use.parameter: settings[use.parameter] for use in region.coat.values.values() if isinstance(use, Bound)}
 
@@ -186,7 +186,7 @@ class Sheets:
 
     def material(self, kit: Kit, live: bool = False) -> Material:
         """The material of the kit's sheet."""
-        means = self.means(kit.sheet)
+        means = self.means(kit)
         dressed = [_dressed(region, mean) for region, mean in zip(kit.sheet.regions, means, strict=True)]
         return build_material(dressed, kit.parameters, kit.blending, live)
 

@@ -8,7 +8,6 @@ import contextlib
 import hashlib
 import os
 import shutil
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -18,7 +17,7 @@ from msgspec.structs import replace
 
 from even_palette.core.atomic import write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Kit, Source, check_kit
+from even_palette.core.kit.model import FORMAT, Kit, Source, check_kit, with_sources
 
 KIT_FILE = "kit.json"
 AUTOSAVE_FILE = "kit.autosave.json"
@@ -37,14 +36,14 @@ def encode_kit(kit: Kit, folder: Path) -> bytes:
             return replace(source, path=Path(os.path.relpath(source.path, folder.resolve())).as_posix())
         return source
 
-    stored = _with_sources(kit, relative)
+    stored = with_sources(kit, relative)
     return msgspec.json.format(msgspec.json.encode(stored), indent=2) + b"\n"
 
 
 def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
     """The kit that kit.json describes; paths become absolute. Raises UserError, naming the file."""
     try:
-        kit = msgspec.json.decode(text, type=Kit)
+        kit = msgspec.convert(_upgraded(msgspec.json.decode(text)), type=Kit)
         check_kit(kit)
     except (msgspec.MsgspecError, UserError, RecursionError, UnicodeDecodeError) as error:
         raise UserError(f"{name}: not a kit that can be opened: {_sentence(error)}") from None
@@ -54,15 +53,19 @@ def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
             raise UserError(f"{name}: a map has an impossible path.")
         return replace(source, path=os.path.normpath(folder.resolve() / source.path))
 
-    return _with_sources(kit, absolute)
+    return with_sources(kit, absolute)
+
+
+def _upgraded(stored: object) -> object:
+    """What an older version saved, in the present format. Format 1 had one sheet, without a key."""
+    if isinstance(stored, dict) and stored.get("format", 1) == 1 and isinstance(stored.get("sheet"), dict):
+        rest = {name: value for name, value in stored.items() if name != "sheet"}
+        return {**rest, "format": FORMAT, "sheets": [{"key": "sheet_1", **stored["sheet"]}]}
+    return stored
 
 
 def _sentence(error: Exception) -> str:
     return " ".join(str(error).split())[:200]
-
-
-def _with_sources(kit: Kit, change: Callable[[Source], Source]) -> Kit:
-    return replace(kit, sheet=replace(kit.sheet, sources=tuple(change(s) for s in kit.sheet.sources)))
 
 
 def kit_schema() -> dict[str, object]:
@@ -147,7 +150,7 @@ class KitFolder:
         """
         self._must_write()
         try:
-            kept = _with_sources(kit, self._adopt)
+            kept = with_sources(kit, self._adopt)
             write_whole(self.folder / KIT_FILE, encode_kit(kept, self.folder))
             (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
         except OSError as error:

@@ -1,17 +1,13 @@
 """The text of the package's README.txt, for the engine programmer who hooks it up."""
 
-from even_palette.core.ship.package import Package
+from even_palette.core.ship.package import Package, PackageSheet
 
 
 def readme_text(package: Package) -> str:
     """A guide to this package, with its own names."""
     sheet = package.sheets[0]
-    maps = "\n".join(
-        f"  {m.file:<22} -> {m.uniform:<18} {m.width} x {m.height}, {m.channels} channels, {m.bits} bit, "
-        f"{m.encoding}, {m.filter} filter, {'mips' if m.mips else 'no mips'}, {m.wrap}"
-        + (f"\n{'':27}holds {', '.join(m.holds)}" if m.holds else "")
-        for m in sheet.maps
-    )
+    maps = "\n".join(_maps(each) for each in package.sheets)
+
     parameters = (
         "\n".join(f"  {p.uniform:<28} {p.type:<6} {p.help}" for p in package.parameters)
         or "  none: every value is fixed in the shader"
@@ -23,13 +19,12 @@ def readme_text(package: Package) -> str:
 
 Files
   package.json            everything below as data, and the formula as a graph
-  {sheet.shader:<22}  the material: vec3 {sheet.function}(vec2 uv)
 {maps}
 
 How to hook it up
   1. Load the maps. Upload those marked srgb as sRGB textures (the sampler decodes them), all others as plain UNORM.
      Build mips; for srgb maps in linear light.
-  2. Include {sheet.shader} in your fragment shader and call
+  2. Include the sheet's shader ({sheet.shader}) in your fragment shader and call
          vec3 base_colour = {sheet.function}(uv);
      The result is linear light, Rec. 709 primaries. Feed it to your lighting as the base colour.
      uv (0, 0) is the upper left corner of the maps (as in glTF); flip v if your engine counts from below.
@@ -50,3 +45,14 @@ Uniforms
 Variants
   {variants}
 """
+
+
+def _maps(sheet: PackageSheet) -> str:
+    """The shader and the maps of one sheet."""
+    shader = f"  {sheet.shader:<22}  the material of {sheet.name}: vec3 {sheet.function}(vec2 uv)\n"
+    return shader + "\n".join(
+        f"  {m.file:<22} -> {m.uniform:<18} {m.width} x {m.height}, {m.channels} channels, {m.bits} bit, "
+        f"{m.encoding}, {m.filter} filter, {'mips' if m.mips else 'no mips'}, {m.wrap}"
+        + (f"\n{'':27}holds {', '.join(m.holds)}" if m.holds else "")
+        for m in sheet.maps
+    )

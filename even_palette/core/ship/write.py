@@ -7,6 +7,7 @@ import tempfile
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -20,7 +21,7 @@ from even_palette.core.graph.document import to_records
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.types import Type
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Kit, users_of
+from even_palette.core.kit.model import Kit, identifier, users_of
 from even_palette.core.kit.sheets import Sheets
 from even_palette.core.material.build import BASE_SLOT, Material, linear_setting, weights_slot
 from even_palette.core.material.coats import COATS
@@ -70,7 +71,8 @@ def plan(kit: Kit, sheets: Sheets) -> list[Planned]:
     made = contents(kit, sheets)
     maps = [
         Planned(m.file, ", ".join(m.holds) or "base colour", texture_bytes(m.width, m.height, m.channels * m.bits // 8))
-        for m in made.package.sheets[0].maps
+        for sheet in made.package.sheets
+        for m in sheet.maps
     ]
     return [*maps, *(Planned(name, "text", 0) for name in made.texts)]
 
@@ -87,24 +89,46 @@ def texture_bytes(width: int, height: int, texel_bytes: int) -> int:
 
 def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: CancelToken | None = None) -> Contents:
     """The package of a kit, in memory. Raises UserError if there is no base colour or a map cannot be read."""
-    sheet = kit.sheet
-    if sheet.source(Role.BASE_COLOUR) is None:
-        raise UserError("There is no base colour to ship; open one in Source.")
-    if sheet.regions and sheet.source(Role.ID) is None:
-        raise UserError("The regions have no ID map; open one in Source.")
-    painted = sheets.base_colour(sheet)
-    base = sheets.cache.get(("shipped base", painted.content_id), lambda: shipped_base(painted))
-    weights = sheets.weights(sheet, progress, cancel)
-    material = sheets.material(kit)
-    planes = {f"{BASE_SLOT}.png": base}
-    planes.update({f"{weights_slot(index)}.png": plane for index, plane in enumerate(weights.packed)})
-    package = _package(kit, material, planes, base)
+    shipped = [sheet for sheet in kit.sheets if sheet.sources or sheet.regions] or list(kit.sheets)
+    made: list[PackageSheet] = []
+    parameters: list[Parameter] = []
+    planes: dict[str, Plane] = {}
+    texts: dict[str, str] = {}
+    for number, sheet in enumerate(shipped):
+        part = kit.showing(sheet.key)
+        prefix = f"{identifier(sheet.name)}_" if len(shipped) > 1 else ""
+        _check_sheet(part)
+        painted = sheets.base_colour(part)
+        base = sheets.cache.get(("shipped base", painted.content_id), partial(shipped_base, painted))
+        weights = sheets.weights(part, _share(progress, number, len(shipped)), cancel)
+        material = sheets.material(part)
+        own = {BASE_SLOT: base, **{weights_slot(index): plane for index, plane in enumerate(weights.packed)}}
+        made.append(_sheet(part, material, own, prefix))
+        planes.update({f"{prefix}{slot}.png": plane for slot, plane in own.items()})
+        texts[f"{prefix}{SHADER_FILE}"] = shader_text(material, sheet.name)
+        parameters += [parameter for parameter in material.parameters if parameter not in parameters]
+    package = _package(kit, tuple(made), parameters)
     texts = {
         PACKAGE_FILE: msgspec.json.format(msgspec.json.encode(package), indent=2).decode() + "\n",
-        SHADER_FILE: shader_text(material, sheet.name),
+        **texts,
         README_FILE: readme_text(package),
     }
     return Contents(package, planes, texts)
+
+
+def _check_sheet(kit: Kit) -> None:
+    """Raise UserError if the sheet in front cannot be shipped."""
+    sheet = kit.sheet
+    of = f" of {sheet.name}" if len(kit.sheets) > 1 else ""
+    if sheet.source(Role.BASE_COLOUR) is None:
+        raise UserError(f"There is no base colour{of} to ship; open one in Source.")
+    if sheet.regions and sheet.source(Role.ID) is None:
+        raise UserError(f"The regions{of} have no ID map; open one in Source.")
+
+
+def _share(progress: Progress, number: int, count: int) -> Progress:
+    """Progress of one of several equal pieces of work."""
+    return lambda share, doing: progress((number + share) / count, doing)
 
 
 def shipped_base(plane: Plane) -> Plane:
@@ -194,19 +218,19 @@ def _swap(temporary: Path, folder: Path) -> None:
         shutil.rmtree(old, ignore_errors=True)
 
 
-def _package(kit: Kit, material: Material, planes: dict[str, Plane], base: Plane) -> Package:
+def _sheet(kit: Kit, material: Material, planes: dict[str, Plane], prefix: str) -> PackageSheet:
+    """The sheet in front; `planes` by slot, the base colour first."""
     sheet = kit.sheet
     names = [region.name for region in sheet.regions]
     maps = []
-    for index, (file, plane) in enumerate(planes.items()):
-        slot = file.removesuffix(".png")
+    for index, (slot, plane) in enumerate(planes.items()):
         first = (index - 1) * REGIONS_A_PLANE
         holds = tuple(f"{name} in {channel}" for name, channel in zip(names[first : first + 4], "RGBA", strict=False))
         maps.append(
             PackageMap(
                 slot,
                 texture_name(slot),
-                file,
+                f"{prefix}{slot}.png",
                 plane.encoding,
                 plane.width,
                 plane.height,
@@ -228,27 +252,32 @@ def _package(kit: Kit, material: Material, planes: dict[str, Plane], base: Plane
                 COATS[region.coat.kind].label,
             )
         )
-    shipped = PackageSheet(
+    base = planes[BASE_SLOT]
+    return PackageSheet(
         sheet.name,
         base.width,
         base.height,
         tuple(maps),
         tuple(regions),
-        SHADER_FILE,
+        f"{prefix}{SHADER_FILE}",
         FUNCTION,
         to_records(material.output),
     )
+
+
+def _package(kit: Kit, shipped: tuple[PackageSheet, ...], parameters: list[Parameter]) -> Package:
+    used = {parameter.name for parameter in parameters}
     variants = tuple(
         PackageVariant(
             variant.name,
             variant.parent,
-            _runtime({name: variant.values[name] for name in variant.values}),
-            _runtime(resolve(material.parameters, kit.variants, variant.name)),
+            _runtime({name: value for name, value in variant.values.items() if name in used}),
+            _runtime(resolve(tuple(parameters), kit.variants, variant.name)),
         )
         for variant in kit.variants
     )
-    parameters = tuple(_parameter(kit, parameter) for parameter in material.parameters)
-    return Package(FORMAT, kit.name, f"Even Palette {__version__}", kit.blending, (shipped,), parameters, variants)
+    told = tuple(_parameter(kit, parameter) for parameter in parameters)
+    return Package(FORMAT, kit.name, f"Even Palette {__version__}", kit.blending, shipped, told, variants)
 
 
 def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:
