@@ -14,7 +14,7 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Cell, Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Kit, Source, with_sources
+from even_palette.core.kit.model import FromFile, Kit, Source, with_files
 from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, Opened, fingerprint
 from even_palette.core.material.variants import MASTER
@@ -333,7 +333,7 @@ class Session(QObject):
     # Source files
 
     def _watch(self) -> None:
-        paths = {source.path for source in self.kit.sources}
+        paths = {source.path for source in self.kit.files}
         wanted = {p for p in paths if os.path.exists(p)} | {
             str(Path(p).parent) for p in paths if Path(p).parent.exists()
         }
@@ -359,8 +359,8 @@ class Session(QObject):
 
     def _renew_sources(self) -> None:
         fresh: dict[str, tuple[int, str]] = {}
-        stamps = {source.path: _stamp(source.path) for source in self.kit.sources}
-        for source in self.kit.sources:
+        stamps = {source.path: _stamp(source.path) for source in self.kit.files}
+        for source in self.kit.files:
             stamp = stamps[source.path]
             if stamp is None or stamp == self._seen.get(source.path):
                 continue
@@ -375,12 +375,12 @@ class Session(QObject):
             return
         was_saved = not self.modified
 
-        def renew(source: Source) -> Source:
+        def renew(source: FromFile) -> FromFile:
             size, sha256 = fresh.get(source.path, (source.size, source.sha256))
             return replace(source, size=size, sha256=sha256)
 
         def reread(kit: Kit) -> Kit:
-            return with_sources(kit, renew)
+            return with_files(kit, renew)
 
         self.history.rewrite(reread)
         self.saved = self.kit if was_saved else reread(self.saved)
@@ -408,5 +408,9 @@ def _stamp(path: str) -> tuple[int, int] | None:
 
 def _moved(old: Kit, before: Kit, after: Kit) -> Kit:
     """The kit with maps that a save took into its folder pointing there."""
-    places = {a.path: b.path for a, b in zip(before.sources, after.sources, strict=True) if a.path != b.path}
-    return with_sources(old, lambda source: replace(source, path=places.get(source.path, source.path)))
+    places = {a.path: b.path for a, b in zip(before.files, after.files, strict=True) if a.path != b.path}
+
+    def moved(file: FromFile) -> FromFile:
+        return replace(file, path=places.get(file.path, file.path))
+
+    return with_files(old, moved)

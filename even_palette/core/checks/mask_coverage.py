@@ -8,19 +8,24 @@ from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheets import Sheets
-from even_palette.core.raster.guess import Role
 
 
 def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
-    if not kit.sheet.regions or kit.sheet.source(Role.ID) is None:
+    if not kit.sheet.regions:
         return
     try:
+        if not sheets.has_masks(kit):
+            return
         weights = sheets.weights(kit)
     except UserError:
         return
     for region, levels in zip(kit.sheet.regions, weights.levels, strict=True):
         if not np.any(levels):
-            yield Finding("Regions", Severity.ERROR, f"{region.name} covers no texel; pick its ID colour again.")
+            yield Finding(
+                "Regions",
+                Severity.ERROR,
+                f"{region.name} covers no texel; give it elements or a box, or pick its ID colour again.",
+            )
     over = weights.coverage.over
     if over > 0:
         yield Finding("Masks", Severity.NOTE, f"{over:.2%} of the texels are claimed by more than one region.")

@@ -4,7 +4,8 @@ import math
 import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from typing import TypeVar
+from enum import StrEnum
+from typing import Protocol, TypeVar
 
 import msgspec
 from msgspec.structs import replace
@@ -24,6 +25,7 @@ from even_palette.core.material.model import (
     Variant,
 )
 from even_palette.core.material.variants import lineage
+from even_palette.core.mesh.bakes import BAKE_NAMES
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
@@ -32,7 +34,9 @@ from even_palette.core.regions.weights import Resolve
 FORMAT = 2
 MOST_REGIONS = 60
 """Four regions a plane, fifteen planes and the base colour fill the 16 texture units that OpenGL 3.3 grants."""
-
+MOST_PADDING = 256
+LEAST_BAKE, MOST_BAKE = 256, 8192
+MOST_UV_SETS = 16
 
 IDENTIFIER = re.compile(r"(?=.{1,64}$)[a-z][a-z0-9]*(_[a-z0-9]+)*")
 """What keys and parameter names look like; GLSL (4.60, section 3.7) reserves doubled underscores."""
@@ -48,10 +52,80 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     sha256: str = ""
 
 
+class Unit(StrEnum):
+    """What one unit of a mesh file is."""
+
+    METRE = "m"
+    CENTIMETRE = "cm"
+    MILLIMETRE = "mm"
+    INCH = "in"
+
+
+class Up(StrEnum):
+    """The axis of a mesh file that points up."""
+
+    Y = "y"
+    Z = "z"
+
+
+class FaceRegions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Which region each of `count` faces was given to.
+
+    `packed` is a zlib stream (RFC 1950) of one byte a face: 0 for none, i + 1 for the region with the i-th key.
+    """
+
+    count: int = 0
+    regions: tuple[str, ...] = ()
+    packed: bytes = b""
+
+
+class MeshFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A mesh that the kit reads from a file; path as for maps. Its material slots lie on `sheet` or where `slots` says.
+
+    A `reference` lies on no sheet; it is there to take region IDs from. `roots` are picked root faces, packed like
+    those of FaceRegions.
+    """
+
+    key: str
+    path: str
+    sheet: str
+    size: int = 0
+    sha256: str = ""
+    unit: Unit = Unit.METRE
+    up: Up = Up.Y
+    uv_set: int = 0
+    unwrap: bool = False
+    reference: bool = False
+    slots: dict[str, str] = {}
+    faces: FaceRegions = FaceRegions()
+    roots: bytes = b""
+
+
+class Box(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A rectangle of a sheet in uv, 0..1; it holds the texels whose centres lie in it."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+
+
+class Bake(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A map that is made from the mesh: a kind of `core/mesh/bakes` with its settings. Size and padding in texels."""
+
+    key: str
+    kind: str
+    size: int = 1024
+    padding: int = 16
+    samples: int = 2
+    values: dict[str, float | str] = {}
+
+
 class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A named area of a sheet: its ID colour, how that is keyed (tolerances in 8-bit levels), and its coat.
 
-    `key` is an identifier that stays when the name changes.
+    `key` is an identifier that stays when the name changes. The region holds what is keyed in the ID map, if it is
+    `keyed`, the faces of meshes that were given to it, and its boxes.
     """
 
     key: str
@@ -60,13 +134,16 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     inner: float = 12.0
     outer: float = 64.0
     metric: Metric = Metric.CHEBYSHEV
+    keyed: bool = True
+    boxes: tuple[Box, ...] = ()
     coat: Coat = Coat("tint")
 
 
 class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """One UV tile: its maps, its regions from the topmost down, and how overlaps of their masks are resolved.
 
-    `key` is an identifier that stays when the name changes.
+    `key` is an identifier that stays when the name changes. `id_bake` is the key of a bake that serves as ID map where
+    there is no file; `padding` (texels) is how far regions of mesh elements reach beyond their UV islands.
     """
 
     key: str
@@ -74,6 +151,16 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     sources: tuple[Source, ...] = ()
     regions: tuple[Region, ...] = ()
     resolve: Resolve = Resolve.SHARE
+    bakes: tuple[Bake, ...] = ()
+    id_bake: str = ""
+    padding: int = 16
+
+    def bake(self, key: str) -> Bake:
+        """The bake with this key. Raises KeyError if there is none."""
+        for bake in self.bakes:
+            if bake.key == key:
+                return bake
+        raise KeyError(key)
 
     def source(self, role: Role) -> Source | None:
         return next((source for source in self.sources if source.role == role), None)
@@ -86,6 +173,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     format: int = FORMAT
     sheets: tuple[Sheet, ...] = (Sheet("sheet_1", "Sheet"),)
     front: str = "sheet_1"
+    meshes: tuple[MeshFile, ...] = ()
     parameters: tuple[Parameter, ...] = ()
     variants: tuple[Variant, ...] = ()
     blending: Blending = Blending.LINEAR
@@ -105,10 +193,17 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         """The kit with the sheet of this key replaced."""
         return replace(self, sheets=change_one(self.sheets, lambda s: s.key == sheet.key, lambda _: sheet))
 
+    def mesh(self, key: str) -> MeshFile:
+        """The mesh with this key. Raises KeyError if there is none."""
+        for mesh in self.meshes:
+            if mesh.key == key:
+                return mesh
+        raise KeyError(key)
+
     @property
-    def sources(self) -> list[Source]:
-        """The maps of all sheets."""
-        return [source for sheet in self.sheets for source in sheet.sources]
+    def files(self) -> list[Source | MeshFile]:
+        """Everything that is read from files: the maps of all sheets, then the meshes."""
+        return [*(source for sheet in self.sheets for source in sheet.sources), *self.meshes]
 
     @property
     def regions(self) -> list[Region]:
@@ -159,6 +254,7 @@ def users_of(kit: Kit, parameter: str) -> list[ValueUse]:
 
 
 T = TypeVar("T")
+FromFile = TypeVar("FromFile", Source, MeshFile)
 
 
 def change_one(items: tuple[T, ...], which: Callable[[T], bool], change: Callable[[T], T]) -> tuple[T, ...]:
@@ -177,10 +273,16 @@ def with_region(kit: Kit, key: str, change: Callable[[Region], Region]) -> Kit:
     return kit
 
 
-def with_sources(kit: Kit, change: Callable[[Source], Source]) -> Kit:
-    """The kit with a change made to the maps of all sheets."""
+class FileChange(Protocol):
+    """A change of what is read from a file, be it a map or a mesh."""
+
+    def __call__(self, file: FromFile, /) -> FromFile: ...
+
+
+def with_files(kit: Kit, change: FileChange) -> Kit:
+    """The kit with a change made to the maps of all sheets and to the meshes."""
     sheets = tuple(replace(sheet, sources=tuple(map(change, sheet.sources))) for sheet in kit.sheets)
-    return replace(kit, sheets=sheets)
+    return replace(kit, sheets=sheets, meshes=tuple(map(change, kit.meshes)))
 
 
 def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
@@ -211,6 +313,9 @@ def check_kit(kit: Kit) -> None:
     _distinct("region", [region.key for region in kit.regions])
     for sheet in kit.sheets:
         _check_sheet(sheet)
+    _distinct("mesh", [mesh.key for mesh in kit.meshes])
+    for mesh in kit.meshes:
+        _check_mesh(mesh, [sheet.key for sheet in kit.sheets])
     _distinct("parameter", [parameter.name for parameter in kit.parameters])
     _distinct("variant", [variant.name for variant in kit.variants])
     for parameter in kit.parameters:
@@ -247,6 +352,34 @@ def _check_sheet(sheet: Sheet) -> None:
     _distinct("map", [source.role for source in sheet.sources])
     for region in sheet.regions:
         _check_region(region)
+    if not 0 <= sheet.padding <= MOST_PADDING:
+        raise UserError(f"sheet “{sheet.name[:40]}” has a padding outside 0..{MOST_PADDING} texels.")
+    _distinct("bake", [bake.key for bake in sheet.bakes])
+    for bake in sheet.bakes:
+        _check_bake(bake)
+    if sheet.id_bake and sheet.id_bake not in [bake.key for bake in sheet.bakes]:
+        raise UserError(f"sheet “{sheet.name[:40]}” takes its IDs from a bake that is not there.")
+
+
+def _check_bake(bake: Bake) -> None:
+    if bake.kind not in BAKE_NAMES:
+        raise UserError(f"there is no bake called “{bake.kind[:40]}”.")
+    if not (LEAST_BAKE <= bake.size <= MOST_BAKE and 0 <= bake.padding <= MOST_PADDING and 1 <= bake.samples <= 4):
+        raise UserError(f"the bake “{bake.key[:40]}” has a size, padding or samples out of range.")
+    if not all(math.isfinite(value) for value in bake.values.values() if isinstance(value, float)):
+        raise UserError(f"the bake “{bake.key[:40]}” has a value that is no number.")
+
+
+def _check_mesh(mesh: MeshFile, sheets: list[str]) -> None:
+    if not IDENTIFIER.fullmatch(mesh.key):
+        raise UserError(f"mesh key “{mesh.key[:40]}” is not a plain identifier.")
+    for key in (mesh.sheet, *mesh.slots.values()):
+        if key not in sheets:
+            raise UserError(f"mesh “{mesh.key}” lies on sheet “{key[:40]}”, which is not there.")
+    if not 0 <= mesh.uv_set < MOST_UV_SETS:
+        raise UserError(f"mesh “{mesh.key}” has no UV set {mesh.uv_set}.")
+    if mesh.faces.count < 0 or len(mesh.faces.regions) > 254:
+        raise UserError(f"mesh “{mesh.key}” has an impossible assignment of faces.")
 
 
 def _check_region(region: Region) -> None:
@@ -254,6 +387,9 @@ def _check_region(region: Region) -> None:
         raise UserError(f"region key “{region.key[:40]}” is not a plain identifier.")
     if not all(0 <= level <= 255 for level in region.id_colour):
         raise UserError(f"region “{region.name[:40]}” has an ID colour outside 0..255.")
+    for box in region.boxes:
+        if not (0 <= box.left < box.right <= 1 and 0 <= box.top < box.bottom <= 1):
+            raise UserError(f"region “{region.name[:40]}” has a box outside the sheet.")
     if not (0 <= region.inner <= 512 and 0 <= region.outer <= 512):
         raise UserError(f"region “{region.name[:40]}” has tolerances outside 0..512 levels.")
     if region.coat.kind not in COATS:

@@ -14,6 +14,7 @@ from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.derive import Cache
+from even_palette.core.kit.meshes import Meshes
 from even_palette.core.kit.model import Kit, Region, Source
 from even_palette.core.material.build import BASE_SLOT, Dressed, Material, build_material, coat_formula, linear_setting
 from even_palette.core.material.model import Bound
@@ -22,6 +23,7 @@ from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of, to_levels8
 from even_palette.core.raster.sampling import sample, texel_centres
+from even_palette.core.regions.claims import box_masks, strongest
 from even_palette.core.regions.id_colours import IdColours, distinct_colours, list_id_colours
 from even_palette.core.regions.keying import key_mask
 from even_palette.core.regions.packing import REGIONS_A_PLANE, pack_weights, unpack_weights
@@ -29,6 +31,7 @@ from even_palette.core.regions.weights import Coverage, coverage, quantize_weigh
 
 BAND_ROWS = 256
 MOST_MASK_SUM = 4
+MESH_SIDE = 1024
 TONES = 24
 GREY = Plane(np.full((1, 1, 3), 128, dtype=np.uint8), Encoding.SRGB)
 
@@ -57,6 +60,7 @@ class Sheets:
 
     def __init__(self, cache: Cache | None = None) -> None:
         self.cache = cache or Cache()
+        self.meshes = Meshes(self.cache)
 
     def plane(self, source: Source) -> Plane:
         """The plane of a map. Raises UserError if its file cannot be read."""
@@ -70,8 +74,10 @@ class Sheets:
         return self.plane(source) if source else GREY
 
     def id_levels(self, kit: Kit) -> Plane | None:
-        """The ID map in 8 bits, if there is one."""
+        """The ID map in 8 bits, if there is one: a file, or the bake that serves as one."""
         source = kit.sheet.source(Role.ID)
+        if source is None and kit.sheet.id_bake and self.meshes.on_sheet(kit) is not None:
+            return self.meshes.bake(kit, kit.sheet.bake(kit.sheet.id_bake))[0]
         if source is None:
             return None
         plane = self.plane(source)
@@ -88,23 +94,27 @@ class Sheets:
         plane = self.id_levels(kit)
         return self.cache.peek(("id colours", plane.content_id)) if plane else IdColours((), 0)
 
-    def _distinct_ids(self, kit: Kit) -> tuple[Levels, Samples, Samples]:
-        """The distinct colours of the ID map (n, 1, 3), which of them each texel has (H, W), and their counts (n,).
-
-        Masks and weights depend on a texel's ID colour alone, so they are computed for each colour once.
-        """
+    def mask_size(self, kit: Kit) -> tuple[int, int]:
+        """Width and height of the masks of the sheet in front: those of its ID map, else of its base colour."""
         plane = self.id_levels(kit)
-        if plane is None:
-            return np.zeros((1, 1, 3), dtype=np.uint8), np.zeros((1, 1), dtype=np.uint16), np.ones(1, dtype=np.int64)
-        return self.cache.get(("distinct", plane.content_id), lambda: distinct_colours(plane.samples))
+        if plane is None and kit.sheet.source(Role.BASE_COLOUR):
+            plane = self.base_colour(kit)
+        return (plane.width, plane.height) if plane else (MESH_SIDE, MESH_SIDE)
+
+    def has_masks(self, kit: Kit) -> bool:
+        """Whether there is anything that regions of the sheet in front can be made of."""
+        boxes = any(region.boxes for region in kit.sheet.regions)
+        return boxes or self.id_levels(kit) is not None or self.meshes.on_sheet(kit) is not None
 
     def weights_key(self, kit: Kit) -> tuple[object, ...]:
-        plane = self.id_levels(kit)
+        plane, found = self.id_levels(kit), self.meshes.on_sheet(kit)
         return (
             "weights",
             plane.content_id if plane else "",
+            (found.content_id, self.meshes.assignment_key(kit), kit.sheet.padding) if found else "",
+            self.mask_size(kit),
             kit.sheet.resolve,
-            tuple(_keying(region) for region in kit.sheet.regions),
+            tuple(_claims(region) for region in kit.sheet.regions),
         )
 
     def weights(self, kit: Kit, progress: Progress = silent, cancel: CancelToken | None = None) -> SheetWeights:
@@ -112,11 +122,7 @@ class Sheets:
         key = self.weights_key(kit)
 
         def compute() -> SheetWeights:
-            colours, index, counts = self._distinct_ids(kit)
-            masks = np.zeros((len(kit.sheet.regions), len(colours)), dtype=np.float32)
-            if self.id_levels(kit):
-                for row, region in enumerate(kit.sheet.regions):
-                    masks[row] = _mask(colours, region)[:, 0]
+            masks, index, counts = self._masks(kit, progress, cancel)
             table = quantize_weights(resolve_weights(masks[:, None], kit.sheet.resolve))[:, 0]
             total = masks.sum(axis=0)
             quarter = np.asarray(np.minimum(total / MOST_MASK_SUM, 1) * 65535 + 0.5, dtype=np.uint16)
@@ -135,6 +141,36 @@ class Sheets:
             )
 
         return self.cache.get(key, compute)
+
+    def _masks(self, kit: Kit, progress: Progress, cancel: CancelToken | None) -> tuple[Floats, Samples, Samples]:
+        """Masks (R, n) of the n classes of texels, the class of each texel (H, W), and texels of each class (n,).
+
+        A mask depends on a texel's ID colour, on the elements that it shows, and on the boxes that it lies in; texels
+        that are alike in these are one class, so each mask is computed once a class. Where several sources claim a
+        texel for a region, the strongest claim counts.
+        """
+        regions = kit.sheet.regions
+        width, height = self.mask_size(kit)
+        claims: list[tuple[Floats, Samples]] = []
+        if plane := self.id_levels(kit):
+            colours, index, _ = self.cache.get(("distinct", plane.content_id), lambda: distinct_colours(plane.samples))
+            masks = np.zeros((len(regions), len(colours)), dtype=np.float32)
+            for row, region in enumerate(regions):
+                if region.keyed:
+                    masks[row] = _mask(colours, region)[:, 0]
+            claims.append((masks, index))
+        seen = self.meshes.footprint(kit, width, height, progress, cancel)
+        if seen is not None and regions:
+            from even_palette.core.mesh.footprint import label_classes
+
+            classes, shares = label_classes(seen, self.meshes.face_regions(kit), len(regions))
+            claims.append((float32(shares.T), classes))
+        if any(region.boxes for region in regions):
+            claims.append(box_masks([region.boxes for region in regions], width, height))
+        masks, index = strongest(claims) if claims else (
+            np.zeros((len(regions), 1), dtype=np.float32), np.zeros((height, width), dtype=np.uint16)
+        )  # fmt: skip
+        return masks, index, np.bincount(index.ravel(), minlength=masks.shape[1])
 
     def means(self, kit: Kit) -> Floats:
         """The mean of the linear base colour in each region, weighted by the shipped weights; (R, 3)."""
@@ -200,8 +236,9 @@ def _name(key: tuple[object, ...]) -> str:
     return hashlib.sha256(repr(key).encode()).hexdigest()
 
 
-def _keying(region: Region) -> tuple[object, ...]:
-    return (region.id_colour, region.inner, region.outer, region.metric)
+def _claims(region: Region) -> tuple[object, ...]:
+    """What a region's mask depends on; the key stands for its faces."""
+    return (region.key, region.keyed, region.id_colour, region.inner, region.outer, region.metric, region.boxes)
 
 
 def _mask(levels: Samples, region: Region) -> Floats:

@@ -17,7 +17,7 @@ from msgspec.structs import replace
 
 from even_palette.core.atomic import write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import FORMAT, Kit, Source, check_kit, with_sources
+from even_palette.core.kit.model import FORMAT, FromFile, Kit, check_kit, with_files
 
 KIT_FILE = "kit.json"
 AUTOSAVE_FILE = "kit.autosave.json"
@@ -29,14 +29,14 @@ MOST_JSON_BYTES = 64 << 20
 def encode_kit(kit: Kit, folder: Path) -> bytes:
     """The text of kit.json for a kit kept in this folder: paths of maps are relative to it."""
 
-    def relative(source: Source) -> Source:
+    def relative(source: FromFile) -> FromFile:
         if not source.path:
             return source
         with contextlib.suppress(ValueError):
             return replace(source, path=Path(os.path.relpath(source.path, folder.resolve())).as_posix())
         return source
 
-    stored = with_sources(kit, relative)
+    stored = with_files(kit, relative)
     return msgspec.json.format(msgspec.json.encode(stored), indent=2) + b"\n"
 
 
@@ -48,12 +48,12 @@ def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
     except (msgspec.MsgspecError, UserError, RecursionError, UnicodeDecodeError) as error:
         raise UserError(f"{name}: not a kit that can be opened: {_sentence(error)}") from None
 
-    def absolute(source: Source) -> Source:
+    def absolute(source: FromFile) -> FromFile:
         if "\0" in source.path:
-            raise UserError(f"{name}: a map has an impossible path.")
+            raise UserError(f"{name}: a file has an impossible path.")
         return replace(source, path=os.path.normpath(folder.resolve() / source.path))
 
-    return with_sources(kit, absolute)
+    return with_files(kit, absolute)
 
 
 def _upgraded(stored: object) -> object:
@@ -150,7 +150,7 @@ class KitFolder:
         """
         self._must_write()
         try:
-            kept = with_sources(kit, self._adopt)
+            kept = with_files(kit, self._adopt)
             write_whole(self.folder / KIT_FILE, encode_kit(kept, self.folder))
             (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
         except OSError as error:
@@ -182,7 +182,7 @@ class KitFolder:
                 raise UserError(f"{path.name}: could not be taken into the kit ({error.strerror}).") from error
         return blob, seen
 
-    def _adopt(self, source: Source) -> Source:
+    def _adopt(self, source: FromFile) -> FromFile:
         """A source whose file is another kit's blob comes along into this folder."""
         path = Path(source.path)
         ours = self.folder / BLOBS

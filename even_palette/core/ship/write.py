@@ -97,7 +97,7 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
     for number, sheet in enumerate(shipped):
         part = kit.showing(sheet.key)
         prefix = f"{identifier(sheet.name)}_" if len(shipped) > 1 else ""
-        _check_sheet(part)
+        _check_sheet(part, sheets)
         painted = sheets.base_colour(part)
         base = sheets.cache.get(("shipped base", painted.content_id), partial(shipped_base, painted))
         weights = sheets.weights(part, _share(progress, number, len(shipped)), cancel)
@@ -116,14 +116,14 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
     return Contents(package, planes, texts)
 
 
-def _check_sheet(kit: Kit) -> None:
+def _check_sheet(kit: Kit, sheets: Sheets) -> None:
     """Raise UserError if the sheet in front cannot be shipped."""
     sheet = kit.sheet
     of = f" of {sheet.name}" if len(kit.sheets) > 1 else ""
     if sheet.source(Role.BASE_COLOUR) is None:
         raise UserError(f"There is no base colour{of} to ship; open one in Source.")
-    if sheet.regions and sheet.source(Role.ID) is None:
-        raise UserError(f"The regions{of} have no ID map; open one in Source.")
+    if sheet.regions and not sheets.has_masks(kit):
+        raise UserError(f"The regions{of} have no ID map, no mesh and no boxes; open a map or a mesh in Source.")
 
 
 def _share(progress: Progress, number: int, count: int) -> Progress:

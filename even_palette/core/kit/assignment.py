@@ -1,0 +1,54 @@
+"""Which region each face of a mesh was given to, as the kit stores it."""
+
+import zlib
+
+import numpy as np
+
+from even_palette.core.arrays import Bools, Samples
+from even_palette.core.kit.model import FaceRegions
+
+LEVEL = 3
+
+
+def pack_faces(labels: Samples, regions: tuple[str, ...]) -> FaceRegions:
+    """Labels (F,), -1 for none or the number of a region, as stored; regions that no face has are left out."""
+    used = np.unique(labels[labels >= 0])
+    place = np.zeros(len(regions) + 1, dtype=np.uint8)
+    place[used] = np.arange(1, len(used) + 1)
+    data = place[labels]  # -1 is the last one, which stays 0
+    return FaceRegions(len(labels), tuple(regions[i] for i in used), zlib.compress(data.tobytes(), LEVEL))
+
+
+def unpack_faces(stored: FaceRegions, count: int) -> Samples:
+    """The number of each face's region in `stored.regions`, (count,) int32, -1 for none.
+
+    All -1 where the stored faces are not those of a mesh with `count` faces.
+    """
+    none = np.full(count, -1, dtype=np.int32)
+    if stored.count != count or not stored.packed:
+        return none
+    data = _inflated(stored.packed, count)
+    if len(data) != count:
+        return none
+    labels = np.frombuffer(data, dtype=np.uint8).astype(np.int32) - 1
+    labels[labels >= len(stored.regions)] = -1
+    return labels
+
+
+def pack_chosen(chosen: Bools) -> bytes:
+    """Chosen faces (F,) as stored."""
+    return zlib.compress(chosen.astype(np.uint8).tobytes(), LEVEL) if chosen.any() else b""
+
+
+def unpack_chosen(stored: bytes, count: int) -> Bools:
+    """The chosen faces (count,); none where the stored ones are not of a mesh with `count` faces."""
+    data = _inflated(stored, count) if stored else b""
+    return np.frombuffer(data, dtype=np.uint8) > 0 if len(data) == count else np.zeros(count, dtype=bool)
+
+
+def _inflated(stored: bytes, count: int) -> bytes:
+    """At most count + 1 bytes, so that a hostile stream stays small."""
+    try:
+        return zlib.decompressobj().decompress(stored, count + 1)
+    except zlib.error:
+        return b""

@@ -1,0 +1,171 @@
+"""Dividing the mesh on a sheet into regions: assigning chosen faces, a region for each element, scatter split."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from even_palette.core.arrays import Bools, Samples
+from even_palette.core.colour.hexcode import Rgb8, parse_hex
+from even_palette.core.errors import UserError
+from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_faces
+from even_palette.core.kit.commands import Command
+from even_palette.core.kit.mesh_commands import set_faces, set_roots
+from even_palette.core.kit.meshes import Meshes, SheetMesh
+from even_palette.core.kit.model import MOST_REGIONS, FaceRegions, Kit, Region, identifier, unique
+from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.mesh.scatter import scatter
+
+LEVELS = (40, 95, 150, 205, 250)
+TOUCH_SHARE = 0.01
+"""Shells touch that come within this share of the mesh's diagonal."""
+
+
+def fresh_id_colours(count: int, taken: list[Rgb8]) -> list[Rgb8]:
+    """ID colours as far as possible (Chebyshev) from each other, from those taken and from black."""
+    grid = np.array([(r, g, b) for r in LEVELS for g in LEVELS for b in LEVELS if max(r, g, b) - min(r, g, b) > 50])
+    used = np.array([*taken, (0, 0, 0), (16, 16, 16)])
+    room = np.abs(grid[:, None] - used[None]).max(axis=-1).min(axis=1)
+    found = []
+    for _ in range(count):
+        at = int(room.argmax())
+        red, green, blue = (int(level) for level in grid[at])
+        found.append((red, green, blue))
+        room = np.minimum(room, np.abs(grid - grid[at]).max(axis=-1))
+    return found
+
+
+def assign(kit: Kit, meshes: Meshes, chosen: Bools, region: str) -> Command:
+    """Give the chosen faces (F,) of the sheet in front to a region, or to none with ""."""
+    name = kit.region(region).name if region else "no region"
+    return set_faces(f"Give faces to {name}", _relabelled(kit, meshes, {region: chosen}))
+
+
+def divide(kit: Kit, meshes: Meshes, kind: ElementKind) -> Command:
+    """Make a region of each element of a kind and give it its faces. Raises UserError if there are too many."""
+    found = meshes.elements(kit, kind)
+    room = MOST_REGIONS - len(kit.sheet.regions)
+    if found.count > room:
+        raise UserError(
+            f"There are {found.count} of them and room for {room} more regions on this sheet; "
+            "select some and assign them, or use scatter split."
+        )
+    colours = fresh_id_colours(found.count, [region.id_colour for region in kit.sheet.regions])
+    if kind == ElementKind.COLOUR and found.names[0].startswith("#"):
+        taken = {region.id_colour for region in kit.sheet.regions}
+        own = [parse_hex(name) for name in found.names]
+        colours = [mine if mine not in taken else fresh for mine, fresh in zip(own, colours, strict=True)]
+    made = new_regions(kit, [found.name(number) for number in range(found.count)], colours)
+    parts = {region.key: found.labels == number for number, region in enumerate(made)}
+    return set_faces(f"A region per {kind}", _relabelled(kit, meshes, parts), made)
+
+
+def new_regions(kit: Kit, wanted: list[str], colours: list[Rgb8]) -> tuple[Region, ...]:
+    """Regions of these names, made unique, that are not keyed from the ID map."""
+    names, keys = [region.name for region in kit.sheet.regions], [region.key for region in kit.regions]
+    made = []
+    for want, colour in zip(wanted, colours, strict=True):
+        name = unique(" ".join(want.split())[:60] or "Region", names)
+        key = unique(identifier(name), keys, "_")
+        names.append(name)
+        keys.append(key)
+        made.append(Region(key, name, colour, keyed=False))
+    return tuple(made)
+
+
+@dataclass(frozen=True)
+class Split:
+    """A scatter split as a command, how many shells each region gets, and how many touching pairs are of one region."""
+
+    command: Command
+    counts: tuple[int, ...]
+    shares: tuple[float, ...]
+    conflicts: int
+
+
+def scatter_split(
+    kit: Kit,
+    meshes: Meshes,
+    chosen: Bools,
+    shares: dict[str, float],
+    seed: int,
+    by_area: bool = False,
+    keep_apart: bool = False,
+) -> Split:
+    """Give the shells that hold chosen faces (F,) to regions, by key, at random in these shares.
+
+    Raises UserError if there is nothing to divide.
+    """
+    wanted = {key: share for key, share in shares.items() if share > 0}
+    if not wanted:
+        raise UserError("Give at least one region a share above 0.")
+    shells = meshes.elements(kit, ElementKind.SHELL)
+    numbers = np.unique(shells.labels[chosen])
+    if not len(numbers):
+        raise UserError("Select the shells to be scattered first.")
+    pairs = _pairs_among(kit, meshes, numbers) if keep_apart else None
+    sizes = shells.area_shares[numbers]
+    found = scatter(sizes, list(wanted.values()), seed, by_area, pairs)
+    part_of = np.full(shells.count, -1, dtype=np.int64)
+    part_of[numbers] = found.parts
+    parts = {key: part_of[shells.labels] == number for number, key in enumerate(wanted)}
+    total = float(sizes.sum()) or 1.0
+    return Split(
+        set_faces(f"Scatter split, seed {seed}", _relabelled(kit, meshes, parts)),
+        tuple(int((found.parts == number).sum()) for number in range(len(wanted))),
+        tuple(float(sizes[found.parts == number].sum()) / total for number in range(len(wanted))),
+        found.conflicts,
+    )
+
+
+def choose_roots(kit: Kit, meshes: Meshes, chosen: Bools) -> Command:
+    """Make the chosen faces (F,) of the sheet in front those at which *along* starts."""
+    found = _mesh_of(kit, meshes)
+    roots = {}
+    for (key, count, faces), part in _parts(found, chosen):
+        whole = np.zeros(count, dtype=bool)
+        whole[faces] = part
+        roots[key] = pack_chosen(whole)
+    return set_roots(roots)
+
+
+def _pairs_among(kit: Kit, meshes: Meshes, numbers: Samples) -> Samples:
+    """Pairs of touching shells, as places in `numbers`."""
+    from even_palette.core.mesh.surface import touching
+
+    found, shells = _mesh_of(kit, meshes), meshes.elements(kit, ElementKind.SHELL)
+    within = TOUCH_SHARE * float(np.linalg.norm(np.ptp(found.mesh.points, axis=0)))
+    pairs: Samples = meshes.cache.get(
+        ("touching", found.content_id), lambda: touching(found.mesh, shells.labels, within)
+    )
+    place = np.full(shells.count, -1, dtype=np.int64)
+    place[numbers] = np.arange(len(numbers))
+    inside = place[pairs]
+    return inside[(inside >= 0).all(axis=1)]
+
+
+def _mesh_of(kit: Kit, meshes: Meshes) -> SheetMesh:
+    found = meshes.on_sheet(kit)
+    if found is None:
+        raise UserError("There is no mesh with UVs on this sheet; open one in Source.")
+    return found
+
+
+def _parts(found: SheetMesh, values: Samples) -> list[tuple[tuple[str, int, Samples], Samples]]:
+    """What belongs to the faces of each mesh file."""
+    ends = np.cumsum([len(faces) for _, _, faces in found.origins])
+    return list(zip(found.origins, np.split(values, ends[:-1]), strict=True))
+
+
+def _relabelled(kit: Kit, meshes: Meshes, parts: dict[str, Bools]) -> dict[str, FaceRegions]:
+    """The stored faces of each mesh on the sheet with those of each part (F,) given to the region of its key."""
+    found = _mesh_of(kit, meshes)
+    changed = {}
+    for at, (key, count, faces) in enumerate(found.origins):
+        stored = kit.mesh(key).faces
+        names = [*stored.regions, *(name for name in parts if name and name not in stored.regions)]
+        labels = unpack_faces(stored, count)
+        for name, chosen in parts.items():
+            own = _parts(found, chosen)[at][1]
+            labels[faces[own]] = names.index(name) if name else -1
+        changed[key] = pack_faces(labels, tuple(names))
+    return changed

@@ -1,0 +1,145 @@
+"""Commands for meshes, their slots, the faces given to regions, boxes and bakes."""
+
+from collections.abc import Callable, Mapping
+
+from msgspec.structs import replace
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit.commands import Command
+from even_palette.core.kit.model import (
+    Bake,
+    Box,
+    FaceRegions,
+    Kit,
+    MeshFile,
+    Region,
+    change_one,
+    unique,
+    with_region,
+)
+
+MOST_MESHES = 64
+MOST_BAKES = 64
+MOST_BOXES = 64
+
+
+def add_mesh(file: MeshFile) -> Command:
+    """Take a mesh into the kit; one of the same path is replaced."""
+
+    def apply(kit: Kit) -> Kit:
+        if len(kit.meshes) >= MOST_MESHES:
+            raise UserError(f"A kit holds at most {MOST_MESHES} meshes.")
+        others = tuple(mesh for mesh in kit.meshes if mesh.path != file.path)
+        made = replace(file, key=unique(file.key, [mesh.key for mesh in others], "_"))
+        return replace(kit, meshes=(*others, made))
+
+    return Command("Open mesh", apply)
+
+
+def remove_mesh(key: str) -> Command:
+    return Command(
+        "Remove mesh", lambda kit: replace(kit, meshes=tuple(mesh for mesh in kit.meshes if mesh.key != key))
+    )
+
+
+def change_mesh(key: str, label: str, change: Callable[[MeshFile], MeshFile]) -> Command:
+    """Change one mesh: its unit, axis, UV set, unwrapping, or what it is for."""
+    return Command(label, lambda kit: replace(kit, meshes=change_one(kit.meshes, lambda mesh: mesh.key == key, change)))
+
+
+def put_slot(key: str, slot: str, sheet: str) -> Command:
+    """Lay a material slot of a mesh on a sheet."""
+    return change_mesh(key, "Lay slot on sheet", lambda mesh: replace(mesh, slots={**mesh.slots, slot: sheet}))
+
+
+def merge_slots(key: str, sheet: str) -> Command:
+    """Lay all material slots of a mesh on one sheet."""
+    return change_mesh(key, "Merge slots to one sheet", lambda mesh: replace(mesh, sheet=sheet, slots={}))
+
+
+def set_faces(label: str, faces: Mapping[str, FaceRegions], regions: tuple[Region, ...] = ()) -> Command:
+    """Give faces of meshes, by mesh key, to regions; `regions` are new ones that are added to the sheet in front."""
+
+    def apply(kit: Kit) -> Kit:
+        meshes = tuple(replace(mesh, faces=faces.get(mesh.key, mesh.faces)) for mesh in kit.meshes)
+        kit = replace(kit, meshes=meshes)
+        return kit.with_sheet(replace(kit.sheet, regions=(*kit.sheet.regions, *regions))) if regions else kit
+
+    return Command(label, apply)
+
+
+def set_roots(roots: Mapping[str, bytes]) -> Command:
+    """Choose the faces, by mesh key, at which *along* starts."""
+    return Command(
+        "Choose root faces",
+        lambda kit: replace(kit, meshes=tuple(replace(m, roots=roots.get(m.key, m.roots)) for m in kit.meshes)),
+    )
+
+
+def set_keyed(key: str, keyed: bool) -> Command:
+    """Say whether a region takes in what is keyed in the ID map."""
+    return Command(
+        "Key the ID map" if keyed else "Leave out the ID map",
+        lambda kit: with_region(kit, key, lambda region: replace(region, keyed=keyed)),
+    )
+
+
+def add_box(key: str, box: Box) -> Command:
+    """Give a rectangle of the sheet to a region. Raises UserError if it lies off the sheet or is empty."""
+
+    def apply(kit: Kit) -> Kit:
+        inside = Box(*(min(max(value, 0.0), 1.0) for value in (box.left, box.top, box.right, box.bottom)))
+        if inside.right <= inside.left or inside.bottom <= inside.top:
+            raise UserError("The box holds no part of the sheet; draw it larger.")
+        if len(kit.region(key).boxes) >= MOST_BOXES:
+            raise UserError(f"A region holds at most {MOST_BOXES} boxes.")
+        return with_region(kit, key, lambda region: replace(region, boxes=(*region.boxes, inside)))
+
+    return Command("Add box", apply)
+
+
+def clear_boxes(key: str) -> Command:
+    return Command("Remove boxes", lambda kit: with_region(kit, key, lambda region: replace(region, boxes=())))
+
+
+def set_padding(texels: int) -> Command:
+    """How far regions of mesh elements reach beyond their islands on the sheet in front."""
+    return Command(
+        "Change padding", lambda kit: kit.with_sheet(replace(kit.sheet, padding=texels)), f"padding {texels > 0}"
+    )
+
+
+def add_bake(bake: Bake) -> Command:
+    """Add a bake to the sheet in front."""
+
+    def apply(kit: Kit) -> Kit:
+        if len(kit.sheet.bakes) >= MOST_BAKES:
+            raise UserError(f"A sheet holds at most {MOST_BAKES} bakes.")
+        made = replace(bake, key=unique(bake.key, [other.key for other in kit.sheet.bakes], "_"))
+        return kit.with_sheet(replace(kit.sheet, bakes=(*kit.sheet.bakes, made)))
+
+    return Command("Add bake", apply)
+
+
+def remove_bake(key: str) -> Command:
+    def apply(kit: Kit) -> Kit:
+        left = tuple(bake for bake in kit.sheet.bakes if bake.key != key)
+        id_bake = kit.sheet.id_bake if kit.sheet.id_bake != key else ""
+        return kit.with_sheet(replace(kit.sheet, bakes=left, id_bake=id_bake))
+
+    return Command("Remove bake", apply)
+
+
+def set_bake(bake: Bake) -> Command:
+    """Replace the bake of this key."""
+
+    def apply(kit: Kit) -> Kit:
+        changed = change_one(kit.sheet.bakes, lambda other: other.key == bake.key, lambda _: bake)
+        return kit.with_sheet(replace(kit.sheet, bakes=changed))
+
+    return Command("Change bake", apply, f"bake {bake.key}")
+
+
+def set_id_bake(key: str) -> Command:
+    """Let a bake serve as the ID map of the sheet in front, where there is no file; "" for none."""
+    return Command("Take IDs from bake", lambda kit: kit.with_sheet(replace(kit.sheet, id_bake=key)))

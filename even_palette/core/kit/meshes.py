@@ -1,0 +1,246 @@
+"""What follows from the meshes of a kit: the part on a sheet, its elements, footprints and bakes, by content.
+
+Modules with compiled loops or sparse graphs are imported where they are used: they take half a second at start.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, replace
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from even_palette.core.arrays import Bools, Floats, Levels, Samples, float32
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.kit.assignment import unpack_chosen, unpack_faces
+from even_palette.core.kit.derive import Cache
+from even_palette.core.kit.model import Bake, Kit, MeshFile, Unit, Up
+from even_palette.core.mesh.bakes import bakes
+from even_palette.core.mesh.files import read_mesh
+from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.mesh.model import Mesh, joined
+from even_palette.core.mesh.unwrap import unwrapped
+from even_palette.core.raster.plane import Encoding, Plane
+
+if TYPE_CHECKING:
+    from even_palette.core.mesh.bake import Baked
+    from even_palette.core.mesh.bakes._declare import Ground
+    from even_palette.core.mesh.elements import Elements
+    from even_palette.core.mesh.footprint import Footprint
+    from even_palette.core.mesh.raster import Layout
+
+METRES = {Unit.METRE: 1.0, Unit.CENTIMETRE: 0.01, Unit.MILLIMETRE: 0.001, Unit.INCH: 0.0254}
+FINE_SAMPLES, COARSE_SAMPLES = 4, 2
+FINEST_SIZE = 2048
+
+
+@dataclass(frozen=True, eq=False)
+class SheetMesh:
+    """The faces of all meshes that lie on one sheet, as one mesh with one UV set.
+
+    `origins` are for each mesh file its key, how many faces it has, and which of them these are, in order.
+    """
+
+    mesh: Mesh
+    origins: tuple[tuple[str, int, Samples], ...]
+
+    @cached_property
+    def uv(self) -> Floats:
+        return self.mesh.uv_sets[0]
+
+    @property
+    def content_id(self) -> str:
+        return self.mesh.content_id
+
+
+class Meshes:
+    """Derived results of meshes. Holds nothing but the cache; all methods may be called from any thread."""
+
+    def __init__(self, cache: Cache) -> None:
+        self.cache = cache
+
+    def file(self, file: MeshFile) -> Mesh:
+        """The mesh of a file in metres, y up, unwrapped if it is asked for. Raises UserError if it cannot be read."""
+        known = f"{file.sha256}:{file.unit}:{file.up}"
+
+        def read() -> Mesh:
+            mesh = read_mesh(Path(file.path), known_id=known)
+            points = mesh.points * np.float32(METRES[file.unit])
+            if file.up == Up.Z:
+                points, normals = _turned(points), _turned(mesh.normals)
+                return replace(mesh, points=points, normals=normals)
+            return replace(mesh, points=points)
+
+        mesh: Mesh = self.cache.get(("mesh", file.path, known), read)
+        if file.unwrap:
+            return self.cache.get(("unwrapped", known), lambda: unwrapped(mesh))
+        return mesh
+
+    def on_sheet(self, kit: Kit, key: str = "") -> SheetMesh | None:
+        """The faces that lie on a sheet, by default the one in front; None if there are none with UVs."""
+        sheet = key or kit.front
+        files = [file for file in kit.meshes if not file.reference and sheet in (file.sheet, *file.slots.values())]
+        if not files:
+            return None
+        name = ("sheet mesh", sheet, tuple((self.file(f).content_id, f.sheet, repr(f.slots), f.uv_set) for f in files))
+
+        def build() -> SheetMesh | None:
+            parts, origins = [], []
+            for file in files:
+                mesh = self.file(file)
+                if not mesh.uv_sets:
+                    continue
+                uv = mesh.uv_sets[min(file.uv_set, len(mesh.uv_sets) - 1)]
+                own = _slots_on(mesh, file, sheet)[mesh.face_slot]
+                if own.any():
+                    parts.append(replace(mesh, uv_sets=(uv,), known_id="").part(own))
+                    origins.append((file.key, mesh.face_count, np.flatnonzero(own)))
+            if not parts:
+                return None
+            known = hashlib.sha256(repr(name).encode()).hexdigest()
+            return SheetMesh(joined(parts, known), tuple(origins))
+
+        return self.cache.get(name, build)
+
+    def elements(self, kit: Kit, kind: ElementKind) -> Elements:
+        """The elements of the mesh on the sheet in front. Raises KeyError if there is none."""
+        from even_palette.core.mesh.elements import elements
+
+        found = self.on_sheet(kit)
+        if found is None:
+            raise KeyError(kind)
+        return self.cache.get(("elements", found.content_id, kind), lambda: elements(found.mesh, kind))
+
+    def face_regions(self, kit: Kit) -> Samples:
+        """For each face on the sheet in front the number of its region on that sheet, (F,) int32, -1 for none."""
+        found = self.on_sheet(kit)
+        if found is None:
+            return np.zeros(0, dtype=np.int32)
+        place = {region.key: index for index, region in enumerate(kit.sheet.regions)}
+        labels = []
+        for key, count, faces in found.origins:
+            stored = kit.mesh(key).faces
+            numbers = np.array([*(place.get(name, -1) for name in stored.regions), -1], dtype=np.int32)
+            labels.append(numbers[unpack_faces(stored, count)[faces]])
+        return np.concatenate(labels)
+
+    def assignment_key(self, kit: Kit) -> str:
+        """Names what faces of the sheet in front were given to which regions, by content."""
+        stored = [(file.key, file.faces) for file in kit.meshes if not file.reference]
+        return hashlib.sha256(repr(stored).encode()).hexdigest()
+
+    def roots(self, kit: Kit) -> Bools:
+        """The picked root faces (F,) of the mesh on the sheet in front."""
+        found = self.on_sheet(kit)
+        if found is None:
+            return np.zeros(0, dtype=bool)
+        return np.concatenate([unpack_chosen(kit.mesh(key).roots, count)[faces] for key, count, faces in found.origins])
+
+    def footprint(
+        self, kit: Kit, width: int, height: int, progress: Progress = silent, cancel: CancelToken | None = None
+    ) -> Footprint | None:
+        """Which faces the texels of the sheet in front show, at this size; None without a mesh."""
+        from even_palette.core.mesh.footprint import footprint
+
+        found = self.on_sheet(kit)
+        if found is None:
+            return None
+        samples = FINE_SAMPLES if max(width, height) <= FINEST_SIZE else COARSE_SAMPLES
+        padding = kit.sheet.padding
+        return self.cache.get(
+            ("footprint", found.content_id, width, height, padding),
+            lambda: footprint(found.uv, width, height, samples, padding, progress, cancel),
+        )
+
+    def layout(self, kit: Kit, width: int, height: int) -> Layout | None:
+        """How the UVs of the sheet in front lie; None without a mesh."""
+        from even_palette.core.mesh.raster import layout
+
+        found, seen = self.on_sheet(kit), self.footprint(kit, width, height)
+        if found is None or seen is None:
+            return None
+        return self.cache.get(
+            ("layout", found.content_id, width, height), lambda: layout(found.uv, seen.face, seen.claims)
+        )
+
+    # Bakes
+
+    def bake_key(self, kit: Kit, bake: Bake) -> str:
+        """Names a bake by everything that it depends on."""
+        found = self.on_sheet(kit)
+        depends: list[object] = [found.content_id if found else "", bake.kind, bake.size, bake.padding, bake.samples,
+                                 sorted(bake.values.items())]  # fmt: skip
+        if bake.kind == "id_colours":
+            colours = [(region.key, region.id_colour) for region in kit.sheet.regions]
+            depends += [self.assignment_key(kit), colours]
+        if bake.kind == "along":
+            depends.append([file.roots for file in kit.meshes])
+        if bake.kind == "transfer":
+            depends += [(f.path, f.sha256, f.unit, f.up) for f in kit.meshes if f.reference]
+        return hashlib.sha256(repr(depends).encode()).hexdigest()
+
+    def known_bake(self, kit: Kit, bake: Bake) -> Baked | None:
+        """The bake if it was made already."""
+        return self.cache.peek(("bake", self.bake_key(kit, bake)))
+
+    def bake(
+        self, kit: Kit, bake: Bake, progress: Progress = silent, cancel: CancelToken | None = None
+    ) -> tuple[Plane, Baked]:
+        """A bake of the sheet in front as a data plane. Raises UserError without a mesh, or Cancelled."""
+        found = self.on_sheet(kit)
+        if found is None:
+            raise UserError("There is no mesh with UVs on this sheet to bake from; open one in Source.")
+        key = self.bake_key(kit, bake)
+
+        def make() -> Baked:
+            from even_palette.core.mesh.bake import make_bake
+
+            ground = self._ground(kit, found, bake)
+            kind = bakes()[bake.kind]
+            return make_bake(kind, ground, bake.values, bake.size, bake.padding, bake.samples, progress, cancel)
+
+        baked: Baked = self.cache.get(("bake", key), make)
+        return Plane(baked.samples, Encoding.DATA, key), baked
+
+    def _ground(self, kit: Kit, found: SheetMesh, bake: Bake) -> Ground:
+        from even_palette.core.mesh.bakes._declare import Ground
+
+        colours = np.array([*(region.id_colour for region in kit.sheet.regions), (0, 0, 0)], dtype=np.uint8)
+        ground = Ground(found.mesh, found.uv, colours[self.face_regions(kit)], self.roots(kit))
+        reference = next((file for file in kit.meshes if file.reference), None)
+        if bake.kind == "transfer" and reference is not None:
+            ground.other = self.file(reference)
+            ground.other_colours = reference_colours(ground.other, str(bake.values.get("by", "slots")))[0]
+        return ground
+
+
+def reference_colours(mesh: Mesh, by: str) -> tuple[Levels, list[tuple[str, tuple[int, int, int]]]]:
+    """The ID colour of each face (F, 3) uint8 by its slot or vertex colour, and the names with their colours.
+
+    Black stands for nothing found, so a black vertex colour becomes (1, 1, 1).
+    """
+    from even_palette.core.mesh.elements import elements
+    from even_palette.core.mesh.hashing import number_colours
+
+    kind = ElementKind.COLOUR if by == "colours" else ElementKind.SLOT
+    groups = elements(mesh, kind)
+    colours = number_colours(groups.count)
+    if by == "colours" and mesh.colours is not None:
+        for number, name in enumerate(groups.names):
+            colours[number] = [max(1, int(name[i : i + 2], 16)) if name == "#000000" else int(name[i : i + 2], 16)
+                               for i in (1, 3, 5)]  # fmt: skip
+    named = [(groups.name(n), (int(c[0]), int(c[1]), int(c[2]))) for n, c in enumerate(colours)]
+    return colours[groups.labels], named
+
+
+def _slots_on(mesh: Mesh, file: MeshFile, sheet: str) -> Bools:
+    return np.array([file.slots.get(name, file.sheet) == sheet for name in mesh.slots], dtype=bool)
+
+
+def _turned(vectors: Floats) -> Floats:
+    """From z up to y up: (x, y, z) to (x, z, -y)."""
+    return float32(np.stack([vectors[..., 0], vectors[..., 2], -vectors[..., 1]], axis=-1))

@@ -1,0 +1,1 @@
+"""Meshes: files, elements, UV raster bakes and rays."""

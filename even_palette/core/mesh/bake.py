@@ -1,0 +1,94 @@
+"""Making a bake: values carried from corners to texels in bands of rows, averaged, padded and stored."""
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from os import cpu_count
+
+import numpy as np
+
+from even_palette.core.arrays import Bools, Floats, Samples
+from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Settings
+from even_palette.core.mesh.footprint import sample_places
+from even_palette.core.mesh.padding import nearest_covered, spread
+from even_palette.core.mesh.raster import carry_rows, fill_rows, snapped
+
+BAND_ROWS = 64
+SIZES = (256, 512, 1024, 2048, 4096, 8192)
+
+
+@dataclass(frozen=True, eq=False)
+class Baked:
+    """Samples (H, W, C) of the bake's bit depth, and how many of the covered texels found nothing."""
+
+    samples: Samples
+    covered_texels: int
+    missed_texels: int
+
+
+def make_bake(
+    kind: BakeKind,
+    ground: Ground,
+    settings: Settings,
+    size: int,
+    padding: int,
+    samples_a_side: int = 1,
+    progress: Progress = silent,
+    cancel: CancelToken | None = None,
+) -> Baked:
+    """Bake a mesh into a square of `size` texels; background within `padding` texels takes the nearest value.
+
+    Texels without any have the kind's background. Raises UserError, or Cancelled.
+    """
+    filled = kind.settings(settings)
+    corners = np.ascontiguousarray(kind.corners(ground, filled), dtype=np.float32)
+    at, uv = snapped(ground.uv, size, size), ground.uv.astype(np.float64)
+    most = (1 << kind.bits) - 1
+    dtype = np.uint8 if kind.bits == 8 else np.uint16
+    out = np.full((size, size, kind.channels), round(kind.background * most), dtype=dtype)
+    covered = np.zeros((size, size), dtype=bool)
+    places = sample_places(1 if kind.index_like else samples_a_side)
+    places = places if len(places) == 1 else places[1:]
+    if "rays" in filled:
+        filled["rays"] = max(4.0, round(float(filled["rays"]) / len(places)))
+
+    trace = kind.tracer(ground, filled) if kind.tracer else None
+
+    def fill(first: int) -> None:
+        last = min(first + BAND_ROWS, size)
+        total = np.zeros((last - first, size, kind.channels), dtype=np.float32)
+        count = np.zeros((last - first, size), dtype=np.float32)
+        for number, place in enumerate(places):
+            if cancel:
+                cancel.check()
+            faces = fill_rows(at, size, first, last, place)
+            shown = faces >= 0
+            if not shown.any():
+                continue
+            values = carry_rows(corners, uv, faces, first, size, place)
+            if trace:
+                rows, columns = np.nonzero(shown)
+                numbers = ((rows + first) * size + columns) * len(places) + number
+                values = _scattered(trace(values, numbers, cancel), shown)
+            else:
+                values = _scattered(values, shown)
+            total += values
+            count += shown
+        known = count > 0
+        mean = total[known] / count[known][:, None]
+        out[first:last][known] = np.clip(mean * most + 0.5, 0, most).astype(dtype)
+        covered[first:last] = known
+
+    bands = range(0, size, BAND_ROWS)
+    with ThreadPoolExecutor(cpu_count() or 1) as pool:
+        for done, _ in enumerate(pool.map(fill, bands), 1):
+            progress(done / (len(bands) + 1), kind.label)
+    nearest = nearest_covered(covered, padding)
+    lost = int((covered & ~out.any(axis=-1)).sum()) if kind.name == "transfer" else 0
+    return Baked(spread(out, nearest), int(covered.sum()), lost)
+
+
+def _scattered(values: Floats, shown: Bools) -> Floats:
+    whole = np.zeros((*shown.shape, values.shape[1]), dtype=np.float32)
+    whole[shown] = values
+    return whole

@@ -1,0 +1,16 @@
+"""Height gradient: 0 at one end of the mesh, 1 at the other, along an axis."""
+
+from even_palette.core.arrays import Floats, float32
+from even_palette.core.mesh.bakes._declare import AXES, BakeKind, BakeValue, Ground, Settings
+
+
+def corners(ground: Ground, settings: Settings) -> Floats:
+    at = ground.mesh.corners()[..., "xyz".index(str(settings["axis"]))]
+    low, high = float(at.min()), float(at.max())
+    return float32((at - low) / (high - low if high > low else 1))[..., None]
+
+
+BAKE = BakeKind(
+    "height", "Height gradient", "0 at the lower end of the mesh, 1 at the upper, along an axis.", 10, 1, 16, corners,
+    values=(BakeValue("axis", "Axis", "y", "The axis to go along.", choices=AXES),),
+)  # fmt: skip

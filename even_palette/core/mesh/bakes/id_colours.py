@@ -1,0 +1,14 @@
+"""ID colours: each face in the ID colour of its region."""
+
+from even_palette.core.arrays import Floats, float32
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Settings, flat
+
+
+def corners(ground: Ground, settings: Settings) -> Floats:
+    return flat(float32(ground.face_colours) / 255)
+
+
+BAKE = BakeKind(
+    "id_colours", "ID colours", "Each region in its ID colour; edges between regions are mixed.",
+    1, 3, 8, corners,
+)  # fmt: skip

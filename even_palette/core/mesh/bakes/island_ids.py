@@ -1,0 +1,15 @@
+"""UV island IDs: each island in a colour of its own."""
+
+from even_palette.core.arrays import Floats, float32
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Settings, flat
+from even_palette.core.mesh.hashing import number_colours
+
+
+def corners(ground: Ground, settings: Settings) -> Floats:
+    labels = ground.islands()
+    return flat(float32(number_colours(int(labels.max()) + 1))[labels] / 255)
+
+
+BAKE = BakeKind(
+    "island_ids", "UV island IDs", "Each UV island in a colour of its own.", 3, 3, 8, corners, index_like=True
+)

@@ -1,0 +1,73 @@
+"""Meshes from files: OBJ, PLY, glTF and GLB. Input is hostile: counts are checked before memory is asked for."""
+
+from __future__ import annotations
+
+import struct
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+
+from even_palette.core.errors import UserError
+from even_palette.core.mesh.model import Mesh
+
+READABLE = (".obj", ".ply", ".glb", ".gltf")
+DAMAGED = (KeyError, IndexError, TypeError, ValueError, OverflowError, AttributeError, RecursionError, struct.error,
+           msgspec.MsgspecError, MemoryError)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class MeshLimits:
+    """What a mesh file may ask for."""
+
+    faces: int = 8_000_000
+    vertices: int = 24_000_000
+    file_bytes: int = 2 << 30
+
+    def check(self, name: str, what: str, count: int) -> None:
+        """Raise UserError if a count of faces or vertices is beyond the limit or below 0."""
+        most = self.faces if what == "faces" else self.vertices
+        if not 0 <= count <= most:
+            raise UserError(f"{name}: says it has {count} {what}; the limit is {most}.")
+
+
+def read_mesh(path: Path, limits: MeshLimits | None = None, known_id: str = "") -> Mesh:
+    """Read the triangles of a mesh file; polygons are cut into fans. Lines, points and animation are left out.
+
+    Raises UserError, naming the file, for what cannot be read or exceeds the limits.
+    """
+    limits = limits or MeshLimits()
+    suffix = path.suffix.lower()
+    if suffix not in READABLE:
+        raise UserError(f"{path.name}: this kind of mesh is not read; use {', '.join(READABLE)}.")
+    data = read_bytes(path, limits)
+    try:
+        if suffix == ".obj":
+            from even_palette.core.mesh.files.obj import read_obj
+
+            mesh = read_obj(data, path.name, limits, known_id)
+        elif suffix == ".ply":
+            from even_palette.core.mesh.files.ply import read_ply
+
+            mesh = read_ply(data, path.name, limits, known_id)
+        else:
+            from even_palette.core.mesh.files.gltf import read_gltf
+
+            mesh = read_gltf(data, path, limits, known_id)
+    except DAMAGED as error:
+        told = " ".join(str(error).split())[:120]
+        raise UserError(f"{path.name}: the mesh is damaged ({type(error).__name__}: {told}).") from None
+    if not mesh.face_count:
+        raise UserError(f"{path.name}: there are no triangles in it.")
+    return mesh
+
+
+def read_bytes(path: Path, limits: MeshLimits) -> bytes:
+    """The bytes of a file. Raises UserError if it is not there or too large."""
+    try:
+        size = path.stat().st_size
+        if size > limits.file_bytes:
+            raise UserError(f"{path.name}: the file has {size} bytes, the limit is {limits.file_bytes}.")
+        return path.read_bytes()
+    except OSError as error:
+        raise UserError(f"{path}: cannot be opened ({error.strerror}).") from error

@@ -1,0 +1,65 @@
+"""Masks of regions from several sources: rectangles of the sheet, and the strongest claim of all sources."""
+
+from collections.abc import Sequence
+from typing import Protocol
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, Samples, float32
+
+MOST_PAIRS = 1 << 24
+
+
+class Rectangle(Protocol):
+    """A rectangle in uv."""
+
+    @property
+    def left(self) -> float: ...
+    @property
+    def top(self) -> float: ...
+    @property
+    def right(self) -> float: ...
+    @property
+    def bottom(self) -> float: ...
+
+
+def box_masks(boxes: Sequence[Sequence[Rectangle]], width: int, height: int) -> tuple[Floats, Samples]:
+    """Masks (R, n) of regions that hold boxes, and the class of each texel (height, width).
+
+    A box holds the texels whose centres lie in it, left and top edge included. Boxes cut the sheet into a grid of
+    fields; each field is a class.
+    """
+    every = [box for region in boxes for box in region]
+    columns = sorted({0, width, *(first_inside(edge, width) for box in every for edge in (box.left, box.right))})
+    rows = sorted({0, height, *(first_inside(edge, height) for box in every for edge in (box.top, box.bottom))})
+    across = np.searchsorted(columns, np.arange(width), side="right") - 1
+    down = np.searchsorted(rows, np.arange(height), side="right") - 1
+    masks = np.zeros((len(boxes), len(rows), len(columns)), dtype=np.float32)
+    for number, region in enumerate(boxes):
+        for box in region:
+            left, right = (columns.index(first_inside(edge, width)) for edge in (box.left, box.right))
+            top, bottom = (rows.index(first_inside(edge, height)) for edge in (box.top, box.bottom))
+            masks[number, top:bottom, left:right] = 1
+    return masks.reshape(len(boxes), -1), (down[:, None] * len(columns) + across[None, :]).astype(np.int32)
+
+
+def first_inside(edge: float, count: int) -> int:
+    """The first of `count` texels whose centre lies at or beyond an edge 0..1."""
+    return int(np.clip(np.ceil(edge * count - 0.5), 0, count))
+
+
+def strongest(claims: Sequence[tuple[Floats, Samples]]) -> tuple[Floats, Samples]:
+    """One mask table (R, n) with one class a texel (H, W) from several of them, by the largest mask of each region."""
+    masks, index = claims[0]
+    for more, classes in claims[1:]:
+        pairs = index.astype(np.int64) * more.shape[1] + classes
+        if masks.shape[1] * more.shape[1] <= MOST_PAIRS:
+            used = np.flatnonzero(np.bincount(pairs.ravel(), minlength=masks.shape[1] * more.shape[1]))
+            place = np.zeros(masks.shape[1] * more.shape[1], dtype=np.int32)
+            place[used] = np.arange(len(used), dtype=np.int32)
+            index = place[pairs]
+        else:
+            used, found = np.unique(pairs, return_inverse=True)
+            index = found.reshape(pairs.shape).astype(np.int32)
+        masks = float32(np.maximum(masks[:, used // more.shape[1]], more[:, used % more.shape[1]]))
+    return masks, index
