@@ -7,7 +7,7 @@ libxcb-util1 libxcb-xfixes0 libxcb-xkb1 libx11-xcb1 libbrotli1 libzstd1 python3-
 setup_even_palette() {
   local top=$1 purpose=$2 missing="" name
   local wanted=$even_palette_libraries
-  [ "$purpose" = tests ] && wanted="$wanted xvfb glslang-tools"
+  [ "$purpose" = tests ] && wanted="$wanted xvfb glslang-tools" && ! command -v npm >/dev/null && wanted="$wanted nodejs npm"
   if command -v dpkg-query >/dev/null; then
     for name in $wanted; do
       dpkg-query -W -f='${Status}' "$name" 2>/dev/null | grep -q 'ok installed' || missing="$missing $name"
@@ -38,5 +38,9 @@ setup_even_palette() {
     "$top/.venv/bin/python" -m pip install -q --disable-pip-version-check --no-deps -e "$top" >&2
     "$top/.venv/bin/python" -m compileall -q "$top/even_palette" >&2
     cp "$lock" "$stamp"
+  fi
+
+  if [ "$purpose" = tests ] && [ ! -d "$top/tests/node/node_modules/gltf-validator" ]; then
+    (cd "$top/tests/node" && npm install --no-package-lock --no-audit --no-fund --silent) >&2
   fi
 }

@@ -12,7 +12,7 @@ from even_palette.core.mesh.hashing import pcg_compiled
 from even_palette.core.mesh.model import Mesh
 
 RAYS_A_CALL = 1 << 18
-LIFT = 1e-4
+LIFT = 1e-5
 """Rays start this share of the mesh's diagonal off the surface."""
 
 

@@ -7,7 +7,7 @@ from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.mesh.model import Mesh
 
 MOST_SAMPLES = 1_000_000
-NEIGHBOURS = 8
+NEIGHBOURS = 32
 
 
 def spread_points(mesh: Mesh, spacing: float) -> tuple[Floats, Samples]:
@@ -38,7 +38,7 @@ def touching(mesh: Mesh, labels: Samples, within: float) -> Samples:
     points, owners = spread_points(mesh, within)
     at = labels[owners]
     tree = KDTree(points)
-    found = tree.query(points, k=min(NEIGHBOURS * 4, len(points)), distance_upper_bound=within * 1.001)[1]
+    found = tree.query(points, k=min(NEIGHBOURS, len(points)), distance_upper_bound=within * 1.001)[1]
     found = found.reshape(len(points), -1)
     known = found < len(points)
     one = np.repeat(at, known.sum(axis=1))

@@ -4,21 +4,23 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.mesh.bakes._declare import BakeKind, BakeValue, Ground, Settings
-from even_palette.core.mesh.model import Mesh
+from even_palette.core.mesh.model import Mesh, face_normals
 
 
 def mean_curvature(mesh: Mesh) -> Floats:
     """The mean curvature at each point (P,), in 1/metre, positive where convex.
 
     The mean over a point's edges of the normal curvature (n_j - n_i) . (p_j - p_i) / |p_j - p_i|^2 (Taubin 1995,
-    with area-weighted point normals). A sphere of radius r has 1/r everywhere.
+    with point normals weighted by angle, Thürmer and Wüthrich 1998). A sphere of radius r has 1/r everywhere.
     """
     corners = mesh.corners().astype(np.float64)
-    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    up = face_normals(mesh.corners())[0].astype(np.float64)
     normals = np.zeros((len(mesh.points), 3))
     for corner in range(3):
+        ahead, back = corners[:, corner - 2] - corners[:, corner], corners[:, corner - 1] - corners[:, corner]
+        angle = np.arctan2(np.linalg.norm(np.cross(ahead, back), axis=1), (ahead * back).sum(axis=1))
         for axis in range(3):
-            normals[:, axis] += np.bincount(mesh.faces[:, corner], cross[:, axis], len(normals))
+            normals[:, axis] += np.bincount(mesh.faces[:, corner], angle * up[:, axis], len(normals))
     length = np.linalg.norm(normals, axis=1, keepdims=True)
     normals /= np.where(length > 0, length, 1)
     ends = np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]])

@@ -152,7 +152,7 @@ def _placed(document: Document, name: str) -> list[tuple[Document, Samples]]:
     nodes = document.get("nodes", [])
     scenes = document.get("scenes", [])
     roots = scenes[document.get("scene", 0)].get("nodes", []) if scenes else list(range(len(nodes)))
-    found, left = list[tuple[Document, Samples]](), [(_whole(root), np.eye(4), 0) for root in roots]
+    found, left = list[tuple[Document, Samples]](), [(_whole(root), np.eye(4), 0) for root in reversed(roots)]
     while left:
         index, parent, depth = left.pop()
         if depth > DEEPEST or len(found) > MOST_NODES:

@@ -1,0 +1,178 @@
+"""Bakes against handbook cases and closed forms; ID colours out and back."""
+
+import numpy as np
+import pytest
+import trimesh
+
+from even_palette.core.mesh.bake import make_bake
+from even_palette.core.mesh.bakes import BAKE_NAMES, bakes
+from even_palette.core.mesh.bakes._declare import Ground
+from even_palette.core.mesh.bakes.along import by_way
+from even_palette.core.mesh.bakes.curvature import mean_curvature
+from even_palette.core.mesh.elements import shell_labels
+from even_palette.core.mesh.hashing import hashed_unit, number_colours
+from even_palette.core.mesh.model import Mesh, build_mesh
+from even_palette.core.mesh.raster import rasterize
+from even_palette.core.mesh.rays import build_scene
+from even_palette.core.mesh.unwrap import unwrapped
+from even_palette.core.regions.keying import Metric, key_mask
+from tests.mesh.conftest import of_trimesh, quads
+
+UP = np.float32([(0, 0, 1)])
+FAR = 1e9
+
+
+def open_share(mesh: Mesh, point: tuple[float, float, float], rays: int = 1024, seed: int = 1) -> float:
+    return float(build_scene(mesh).open_share(np.float32([point]), UP, UP, np.arange(1), rays, FAR, seed)[0])
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_occlusion_at_the_foot_of_a_wall(seed: int) -> None:
+    """A wall at 90 degrees hides half of the cosine-weighted sky at its foot (Siegel and Howell, view factors)."""
+    wall = build_mesh(np.float32([(0, -9e3, -1), (0, 9e3, -1), (0, 9e3, 9e3), (0, -9e3, 9e3)]),
+                      np.array([(0, 1, 2), (0, 2, 3)]))  # fmt: skip
+    assert abs(open_share(wall, (1e-3, 0, 0), seed=seed) - 0.5) < 0.01
+
+
+@pytest.mark.parametrize(("radius", "height"), [(1.0, 1.0), (1.0, 0.5), (2.0, 3.0), (0.3, 1.0)])
+def test_occlusion_under_a_disc(radius: float, height: float) -> None:
+    """A coaxial disc of radius R at height h hides R^2 / (R^2 + h^2) (Siegel and Howell, element to disc)."""
+    angle = np.linspace(0, 2 * np.pi, 257)[:-1]
+    ring = np.stack([radius * np.cos(angle), radius * np.sin(angle), np.full(256, height)], axis=-1)
+    disc = build_mesh(
+        np.float32([(0, 0, height), *ring]), np.array([(0, i + 1, (i + 1) % 256 + 1) for i in range(256)])
+    )
+    assert abs(1 - open_share(disc, (0, 0, 0)) - radius**2 / (radius**2 + height**2)) < 0.01
+
+
+def sphere() -> Mesh:
+    return unwrapped(of_trimesh(trimesh.creation.icosphere(3)))
+
+
+def ground_of(mesh: Mesh) -> Ground:
+    return Ground(mesh, mesh.uv_sets[0], number_colours(mesh.face_count), np.zeros(mesh.face_count, bool))
+
+
+@pytest.mark.parametrize("name", [name for name in BAKE_NAMES if name != "transfer"])
+def test_every_bake_is_deterministic(name: str) -> None:
+    """The same seed gives the same bytes, whatever the threads do; background is the declared one."""
+    mesh, kind = sphere(), bakes()[name]
+    one = make_bake(kind, ground_of(mesh), {}, 256, 4, 2)
+    other = make_bake(kind, ground_of(mesh), {}, 256, 4, 2)
+    assert one.samples.tobytes() == other.samples.tobytes()
+    assert one.samples.dtype == (np.uint8 if kind.bits == 8 else np.uint16)
+    assert one.samples.shape == (256, 256, kind.channels)
+    assert one.covered_texels > 10_000
+
+
+def test_position_and_normal_of_a_sphere() -> None:
+    """On a sphere around the origin the normal is the position; both bakes tell the same within the facets' angle."""
+    mesh = of_trimesh(trimesh.creation.icosphere(4))
+    smooth = unwrapped(build_mesh(mesh.points, mesh.faces, normals=mesh.points[mesh.faces]))
+    position = make_bake(bakes()["position"], ground_of(smooth), {}, 256, 0, 1).samples / 65535
+    normal = make_bake(bakes()["normal"], ground_of(smooth), {}, 256, 0, 1).samples / 65535
+    covered = rasterize(smooth.uv_sets[0], 256, 256).covered
+    assert np.abs(position - normal)[covered].max() < 0.005
+    assert np.allclose(normal[~covered], 0.5, atol=1e-4)
+
+
+@pytest.mark.parametrize("radius", [0.5, 2.0])
+def test_curvature_of_a_sphere(radius: float) -> None:
+    """1/r everywhere; turned inside out it is -1/r; a plane has 0 (differential geometry)."""
+    mesh = of_trimesh(trimesh.creation.icosphere(4, radius))
+    assert np.allclose(mean_curvature(mesh), 1 / radius, rtol=0.02)
+    inside_out = build_mesh(mesh.points, mesh.faces[:, ::-1])
+    assert np.allclose(mean_curvature(inside_out), -1 / radius, rtol=0.02)
+    assert np.allclose(mean_curvature(quads([(0, 0, 1, 1)])), 0, atol=1e-6)
+
+
+def test_thickness_of_a_slab() -> None:
+    """Through a wide slab of thickness d the mean of d / cos over cosine-weighted rays is 2 d (integral of 2 sin)."""
+    slab = of_trimesh(trimesh.creation.box((400, 400, 1)))
+    scene = build_scene(slab)
+    down = np.float32([(0, 0, -1)])
+    mean = scene.mean_distance(np.float32([(0, 0, 0.5)]), down, down, np.arange(1), 4096, 1000.0, 1)
+    assert abs(float(mean[0]) - 2) < 0.08
+
+
+def test_height_and_random() -> None:
+    mesh = quads([(0.05 + 0.1 * i, 0.1, 0.13 + 0.1 * i, 0.9) for i in range(9)])
+    height = make_bake(bakes()["height"], ground_of(mesh), {"axis": "x"}, 256, 0, 1).samples[128, :, 0] / 65535
+    inside = make_bake(bakes()["height"], ground_of(mesh), {"axis": "x"}, 256, 0, 1).samples[128, :, 0] > 0
+    u = (np.arange(256) + 0.5) / 256
+    assert np.abs(height - (u - 0.05) / 0.88)[inside].max() < 1e-4
+    value = make_bake(bakes()["random"], ground_of(mesh), {"seed": 4}, 256, 0, 1).samples[128, :, 0]
+    centres = [int((0.09 + 0.1 * i) * 256) for i in range(9)]
+    assert value[centres].tolist() == [round(float(v) * 255) for v in hashed_unit(np.arange(9), 4)]
+    assert len(set(value[centres].tolist())) == 9
+
+
+def test_hash_is_even() -> None:
+    """10,000 numbers fall evenly into 16 bins: chi-squared of 15 degrees stays below its 99.9 % point, 37.7."""
+    counts = np.histogram(hashed_unit(np.arange(10_000), 7), 16, (0, 1))[0]
+    assert ((counts - 625) ** 2 / 625).sum() < 37.7
+    assert len(np.unique(number_colours(100_000), axis=0)) == 100_000
+
+
+def test_along_runs_from_root_to_tip() -> None:
+    """By UV: 0 at the lower end, 1 at the upper one. By way: the arc length of a strip that is bent to a half circle."""
+    mesh = quads([(0.1, 0.2, 0.3, 0.9), (0.5, 0.5, 0.9, 0.6)])
+    along = make_bake(bakes()["along"], ground_of(mesh), {"way": "up"}, 256, 0, 1).samples[..., 0] / 65535
+    v = (np.arange(256) + 0.5) / 256
+    rows = (v > 0.21) & (v < 0.89)
+    assert np.abs(along[rows, 51] - (0.9 - v[rows]) / 0.7).max() < 1e-3
+    angle = np.linspace(0, np.pi, 200)
+    rail = np.stack([np.cos(angle), np.sin(angle)], axis=-1)
+    points = np.concatenate([np.c_[rail, np.zeros(200)], np.c_[rail, np.full(200, 1e-3)]]).astype(np.float32)
+    faces = np.concatenate([[(i, i + 1, i + 200), (i + 1, i + 201, i + 200)] for i in range(199)])
+    strip = build_mesh(points, faces, (np.zeros((398, 3, 2), np.float32),))
+    ground = ground_of(strip)
+    ground.roots[0] = True
+    assert abs(by_way(ground).max() - np.pi) < 0.03
+
+
+def test_transfer_by_normal_and_distance() -> None:
+    """A sphere takes the halves of a slightly larger one; texels farther than the limit find nothing and are counted."""
+    mesh = sphere()
+    large = of_trimesh(trimesh.creation.icosphere(5, 1.01))
+    left = large.corners()[..., 0].mean(axis=1) < 0
+    ground = ground_of(mesh)
+    ground.other, ground.other_colours = large, np.where(left[:, None], np.uint8((200, 0, 0)), np.uint8((0, 0, 200)))
+    taken = make_bake(bakes()["transfer"], ground, {"limit": 0.02}, 256, 0, 1)
+    place = make_bake(bakes()["position"], ground, {}, 256, 0, 1).samples[..., 0] / 65535
+    covered = rasterize(mesh.uv_sets[0], 256, 256).covered
+    clear = covered & (np.abs(place - 0.5) > 0.03)
+    assert np.array_equal(taken.samples[clear][:, 0] == 200, place[clear] < 0.5)
+    assert taken.missed_texels == 0
+    half = large.part(left)
+    ground.other, ground.other_colours = half, np.full((half.face_count, 3), 9, np.uint8)
+    missed = make_bake(bakes()["transfer"], ground, {"limit": 0.02}, 256, 0, 1)
+    share = missed.missed_texels / missed.covered_texels
+    assert abs(share - (place[covered] > 0.52).mean()) < 0.03
+
+
+def test_ids_out_and_back() -> None:
+    """Baked ID colours, keyed again by colour, give back the assignment of every face; only edge texels differ."""
+    mesh = sphere()
+    labels = np.random.default_rng(3).integers(0, 6, mesh.face_count)
+    palette = np.array([(220, 40, 40), (40, 200, 60), (60, 80, 230), (230, 210, 50), (160, 60, 190), (40, 200, 210)],
+                       dtype=np.uint8)  # fmt: skip
+    ground = ground_of(mesh)
+    ground.face_colours = palette[labels]
+    ids = make_bake(bakes()["id_colours"], ground, {}, 1024, 8, 4).samples
+    seen = rasterize(mesh.uv_sets[0], 1024, 1024)
+    masks = np.stack([key_mask(ids, tuple(map(int, c)), 4, 4, Metric.CHEBYSHEV) for c in palette])
+    right = np.zeros(seen.face.shape, dtype=bool)
+    right[seen.covered] = masks.argmax(axis=0)[seen.covered] == labels[seen.face[seen.covered]]
+    right &= masks.max(axis=0) == 1
+    wrong_share = (seen.covered & ~right).sum() / seen.covered.sum()
+    assert wrong_share < 0.085  # 1,280 faces of random regions: nearly every texel at an edge of a face is mixed
+    found = np.zeros((mesh.face_count, 6))
+    np.add.at(found, (seen.face[seen.covered & right], masks.argmax(axis=0)[seen.covered & right]), 1)
+    assert np.array_equal(found.argmax(axis=1), labels)
+
+
+def test_shell_ids_follow_shells() -> None:
+    mesh = quads([(0.1 * i, 0, 0.1 * i + 0.08, 1) for i in range(9)])
+    ids = make_bake(bakes()["shell_ids"], ground_of(mesh), {}, 256, 0, 4).samples
+    assert len(np.unique(ids.reshape(-1, 3), axis=0)) == shell_labels(mesh).max() + 2  # and the background
