@@ -120,8 +120,14 @@ def test_written_meshes_keep_the_colour_of_every_face(suffix: str, tmp_path: Pat
     assert np.allclose(again.uv_sets[0], mesh.uv_sets[0], atol=1e-6)
     reference = trimesh.load(path, process=False, force="mesh")
     assert np.allclose(reference.triangles, mesh.corners(), atol=1e-6)
-    shades = reference.visual.vertex_attributes["color"][reference.faces][:, :, :3]
-    assert (shades == colours[:, None]).all()
+
+
+def test_trimesh_reads_the_colours_of_a_ply(tmp_path: Path) -> None:
+    """It shows vertex colours where there are no UVs."""
+    mesh, colours = painted()
+    write_ply(tmp_path / "out.ply", replace(mesh, uv_sets=()), colours)
+    reference = trimesh.load(tmp_path / "out.ply", process=False)
+    assert (reference.visual.vertex_colors[reference.faces][:, :, :3] == colours[:, None]).all()
 
 
 def test_glb_passes_the_khronos_validator(tmp_path: Path) -> None:

@@ -209,12 +209,13 @@ def write_ply(path: Path, mesh: Mesh, colours: Levels) -> None:
     wide = np.concatenate([mesh.corners(), mesh.normals, uv], axis=-1).reshape(-1, 8).astype("<f4")
     shades = np.repeat(colours, 3, axis=0)
     first, number = distinct_rows(np.concatenate([wide.view(np.uint32), shades.astype(np.uint32)], axis=1))
-    fields = [*((axis, "<f4") for axis in ("x", "y", "z", "nx", "ny", "nz", "s", "t")),
+    axes = ("x", "y", "z", "nx", "ny", "nz", *(("s", "t") if mesh.uv_sets else ()))
+    fields = [*((axis, "<f4") for axis in axes),
               *((channel, "u1") for channel in ("red", "green", "blue"))]  # fmt: skip
     vertices = np.empty(len(first), dtype=fields)
-    for index, axis in enumerate(("x", "y", "z", "nx", "ny", "nz", "s")):
+    wide[:, 7] = 1 - wide[:, 7]
+    for index, axis in enumerate(axes):
         vertices[axis] = wide[first, index]
-    vertices["t"] = 1 - wide[first, 7]
     for index, channel in enumerate(("red", "green", "blue")):
         vertices[channel] = shades[first, index]
     faces = np.empty(mesh.face_count, dtype=[("count", "u1"), ("corners", "<i4", (3,))])
