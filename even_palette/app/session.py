@@ -2,6 +2,7 @@
 
 import os
 import time
+from functools import partial
 from pathlib import Path
 
 import platformdirs
@@ -11,13 +12,15 @@ from PyQt6.QtCore import QFileSystemWatcher, QObject, pyqtSignal
 from even_palette.app.jobs import Jobs, one_shot
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit import commands
+from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.kit.commands import Cell, Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import FromFile, Kit, Source, with_files
+from even_palette.core.kit.model import FromFile, Kit, MeshFile, Source, identifier, with_files
 from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, Opened, fingerprint
 from even_palette.core.material.variants import MASTER
+from even_palette.core.mesh.files import READABLE as MESHES
+from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding
@@ -57,6 +60,8 @@ class Session(QObject):
         self.copied: Cell | None = None
         self._seen: dict[str, tuple[int, int] | None] = {}
         self._preparing: CancelToken | None = None
+        self._baking: dict[str, CancelToken] = {}
+        self.failed_bakes: dict[str, str] = {}
         self._autosave = one_shot(self, AUTOSAVE_MS, self.autosave)
         self._reload = one_shot(self, RELOAD_MS, self.reload_changed_maps)
         self._watcher = QFileSystemWatcher(self)
@@ -123,11 +128,14 @@ class Session(QObject):
         kit = self.kit
 
         def work(progress: Progress, cancel: CancelToken) -> Kit:
-            sheet = self.sheets
-            sheet.base_colour(kit)
-            sheet.weights(kit, progress, cancel)
-            sheet.means(kit)
-            sheet.tones(kit)
+            sheets = self.sheets
+            for sheet in self.sheets_seen(kit):
+                part = kit.showing(sheet)
+                sheets.base_colour(part)
+                sheets.weights(part, progress, cancel)
+                sheets.means(part)
+            sheets.tones(kit)
+            sheets.claimed_ids(kit)
             return kit
 
         def done(result: Kit) -> None:
@@ -146,6 +154,51 @@ class Session(QObject):
                 self.prepare()
 
         self._preparing = self.jobs.run("Masks", work, done, failed, ended, needed=True)
+
+    def sheets_seen(self, kit: Kit) -> list[str]:
+        """The sheet in front, and those that lie on the same meshes."""
+        seen = {kit.front: None}
+        for mesh in kit.meshes:
+            used = [mesh.sheet, *mesh.slots.values()]
+            if kit.front in used and not mesh.reference:
+                seen.update(dict.fromkeys(used))
+        return list(seen)
+
+    def show_sheet(self, key: str) -> None:
+        """Put another sheet in front. This is no step of the history."""
+        if key != self.kit.front:
+            self.history.kit = self.kit.showing(key)
+            self.history.end_merge()
+            self._after_change()
+            self.selection_changed.emit()
+
+    def want_bake(self, key: str) -> None:
+        """Make a bake of the kit that is shown, on a worker, unless it is there; `shown_changed` tells of it."""
+        kit = self.shown
+        if kit is None or key not in [bake.key for bake in kit.sheet.bakes]:
+            return
+        bake = kit.sheet.bake(key)
+        name = self.sheets.meshes.bake_key(kit, bake)
+        if self.sheets.meshes.known_bake(kit, bake) is not None or name in self._baking:
+            return
+        for other in self._baking.values():
+            other.cancel()
+
+        def ended() -> None:
+            self._baking.pop(name, None)
+
+        def failed(text: str) -> None:
+            self.failed_bakes[name] = text
+            self.notice.emit(text)
+            self.shown_changed.emit()
+
+        self._baking[name] = self.jobs.run(
+            "Bake",
+            lambda progress, cancel: self.sheets.meshes.bake(kit, bake, progress, cancel),
+            lambda _: self.shown_changed.emit(),
+            failed,
+            ended,
+        )
 
     def _list_colours(self, kit: Kit) -> None:
         """List the ID colours once the picture is there; `colours_listed` tells when they are known."""
@@ -205,6 +258,33 @@ class Session(QObject):
         self.title_changed.emit()
         self.selection_changed.emit()
 
+    def open_files(self, paths: list[Path]) -> None:
+        """Take images into the sheet in front as maps, and meshes into the kit."""
+        self.open_meshes([path for path in paths if path.suffix.lower() in MESHES])
+        self.open_maps([path for path in paths if path.suffix.lower() not in MESHES])
+
+    def open_meshes(self, paths: list[Path]) -> None:
+        """Read meshes on a worker and lay them on the sheet in front; what they lack is told."""
+        for path in paths:
+            try:
+                seen = fingerprint(path)
+            except UserError as error:
+                self.notice.emit(str(error))
+                continue
+            key = identifier(path.stem)
+            file = MeshFile(key, str(path.resolve()), self.kit.front, seen.size, seen.sha256)
+
+            def done(mesh: Mesh, file: MeshFile = file) -> None:
+                self.do(mesh_commands.add_mesh(file))
+                told = list(mesh.notes)
+                if not mesh.uv_sets:
+                    told.append("it has no UVs, so it cannot be shown on a sheet; press Unwrap in Source to make some")
+                if told:
+                    self.notice.emit(f"{Path(file.path).name}: {'; '.join(told)}.")
+                self.title_changed.emit()
+
+            self.jobs.run("Open mesh", partial(_read_mesh, self.sheets, file), done, self.notice.emit)
+
     def open_maps(self, paths: list[Path]) -> None:
         """Take image files into the sheet; what each is, is guessed from its name and content."""
         for path in paths:
@@ -232,6 +312,17 @@ class Session(QObject):
             self.notice.emit(str(error))
             return
         self.do(commands.point_source_to(role, str(path.resolve()), seen.size, seen.sha256))
+
+    def point_mesh_to(self, key: str, path: Path) -> None:
+        """Use another file for a mesh."""
+        try:
+            seen = fingerprint(path)
+            changed = replace(self.kit.mesh(key), path=str(path.resolve()), size=seen.size, sha256=seen.sha256)
+            self.sheets.meshes.file(changed)
+        except UserError as error:
+            self.notice.emit(str(error))
+            return
+        self.do(mesh_commands.change_mesh(key, "Find mesh", lambda _: changed))
 
     def take_in(self, role: Role) -> None:
         """Copy a map into the kit's own folder, so that the kit can travel."""
@@ -395,6 +486,10 @@ def _open(folder: Path) -> tuple[KitFolder, Opened]:
     except UserError:
         held.close()
         raise
+
+
+def _read_mesh(sheets: Sheets, file: MeshFile, progress: Progress, cancel: CancelToken) -> Mesh:
+    return sheets.meshes.file(file)
 
 
 def _stamp(path: str) -> tuple[int, int] | None:

@@ -11,20 +11,21 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QMainWindow,
 
 from even_palette.app import theme
 from even_palette.app.board.board import Board
+from even_palette.app.choosing import Choice
 from even_palette.app.jobs import Jobs, one_shot
 from even_palette.app.notice import Notice
 from even_palette.app.rail import STAGES, Rail, StageState, State
 from even_palette.app.readout import Readout
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import Renderer
-from even_palette.app.stand.stand import Stand
+from even_palette.app.stand.stand import Panes, Stand
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.source import FILTER
 from even_palette.app.tray.tray import Tray
 from even_palette.core.checks import Finding, find
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Kit
+from even_palette.core.kit.model import Box, Kit
 from even_palette.core.kit.store import KIT_FILE
 from even_palette.core.looks import Look, LookKind
 from even_palette.core.raster.guess import Role
@@ -56,8 +57,9 @@ class Window(QMainWindow):
 
     def _build(self) -> None:
         self.rail = Rail()
-        self.tray = Tray(self.session, self.renderer)
-        self.stand = Stand(self.session, self.renderer)
+        self.choice = Choice(self.session)
+        self.tray = Tray(self.session, self.renderer, self.choice)
+        self.stand = Stand(self.session, self.renderer, self.choice)
         self.notice = Notice()
         self.board = Board(self.session, self.renderer)
         self.readout = Readout()
@@ -100,7 +102,7 @@ class Window(QMainWindow):
         keys = QKeySequence.StandardKey
         self._action(self.file_menu, "New kit", keys.New, lambda: self.session.open_copy(Kit()))
         self._action(self.file_menu, "Open kit…", keys.Open, self._open_kit)
-        self._action(self.file_menu, "Open maps…", "Ctrl+Shift+O", self._open_maps)
+        self._action(self.file_menu, "Open maps and meshes…", "Ctrl+Shift+O", self._open_maps)
         self.file_menu.addSeparator()
         self.save_action = self._action(self.file_menu, "Save", keys.Save, self.save)
         self._action(self.file_menu, "Save as…", keys.SaveAs, self.save_as)
@@ -118,6 +120,16 @@ class Window(QMainWindow):
             ("Loupe", "L", stand.loupe_button),
         ):
             self._action(self.view_menu, name, key, button.click)
+        self.view_menu.addSeparator()
+        for number, panes in enumerate(Panes, 1):
+            name = {"Both": "Sheet and model"}.get(panes.value, f"{panes.value} alone")
+            self._action(self.view_menu, name, f"Alt+{number}", partial(stand.set_panes, panes))
+        islands = self._action(self.view_menu, "Outlines of UV islands", "U", lambda: None)
+        islands.setCheckable(True)
+        islands.toggled.connect(stand.show_islands)
+        self._action(self.view_menu, "Model lit or flat", "I", stand.model.lit_button.click)
+        self._action(self.view_menu, "Frame the model", "G", stand.model.canvas.frame)
+        self.view_menu.addSeparator()
         self._action(self.view_menu, "Go to the stand", "Ctrl+J", canvas.setFocus)
         self._action(self.view_menu, "Go to the board", "Ctrl+B", self.board.setFocus)
         self._action(self.view_menu, "Show or hide the board", "B", self._toggle_board)
@@ -152,6 +164,13 @@ class Window(QMainWindow):
         tray.recolour.pick_wanted.connect(self._start_picking)
         stand.eyedropped.connect(self._eyedropped)
         stand.picked.connect(self._pick_region)
+        stand.face_picked.connect(self._pick_face)
+        stand.box_drawn.connect(lambda *ends: tray.regions.elements.add_box(Box(*ends)))
+        tray.regions.tab_changed.connect(self._choose_or_not)
+        tray.regions.elements.tool_changed.connect(self._choose_or_not)
+        tray.regions.elements.box_wanted.connect(self._draw_box)
+        tray.regions.bakes.look_wanted.connect(stand.set_look)
+        self.choice.hover_changed.connect(self._show_hovered)
         stand.hovered.connect(self._show_cursor)
         self.board.edit_wanted.connect(self.edit_cell)
         self.jobs.changed.connect(self.readout.show_job)
@@ -178,6 +197,7 @@ class Window(QMainWindow):
             "Ship": Look(variant=session.variant),
         }
         name = STAGES[index]
+        self._choose_or_not()
         if name == "Lineup":
             self.stand.set_spread(True)
             return
@@ -213,9 +233,9 @@ class Window(QMainWindow):
     def _show_states(self) -> None:
         kit = self.session.kit
         filled = {
-            "Source": bool(kit.sheet.sources),
+            "Source": bool(kit.sheet.sources or kit.meshes),
             "Regions": bool(kit.sheet.regions),
-            "Masks": bool(kit.sheet.regions and kit.sheet.source(Role.ID)),
+            "Masks": bool(kit.sheet.regions and (kit.sheet.source(Role.ID) or kit.meshes)),
             "Recolour": any(region.coat.values for region in kit.sheet.regions),
             "Lineup": bool(kit.variants),
             "Ship": self.tray.ship.shipped is not None,
@@ -270,17 +290,57 @@ class Window(QMainWindow):
             f"{int(uv[0] * width)}, {int(uv[1] * height)}   {encoded_to_hex(texel.encoded)}   {told}"
         )
 
-    def _pick_region(self, u: float, v: float) -> None:
-        """A click on the sheet: in Regions it makes a region of the ID colour there, elsewhere it selects one."""
+    def _choose_or_not(self) -> None:
+        """In Regions clicks choose elements, except where ID colours are picked."""
+        regions = self.tray.regions
+        choosing = STAGES[self.stage] == "Regions" and regions.tab != "ID map"
+        self.stand.set_choosing(choosing, regions.elements.tool)
+
+    def _draw_box(self) -> None:
+        if self.stand.panes == Panes.MODEL:
+            self.stand.set_panes(Panes.BOTH)
+        self.stand.draw_box()
+
+    def _show_hovered(self) -> None:
+        """Tell the element under the cursor of the model, and its region."""
+        kit, element = self.session.shown, self.choice.hovered
+        if kit is None or element < 0 or not self.stand.model.canvas.underMouse():
+            return
+        meshes = self.session.sheets.meshes
+        parts = meshes.elements(kit, self.choice.kind)
+        first = int((parts.labels == element).argmax())
+        number = int(meshes.face_regions(kit)[first])
+        region = kit.sheet.regions[number].name if number >= 0 else "no region"
+        self.readout.under_cursor.setText(
+            f"{parts.name(element)} · {parts.face_counts[element]} faces · {parts.area_shares[element]:.2%} · {region}"
+        )
+
+    def _pick_face(self, face: int, add: bool) -> None:
+        """A click on the model: in Regions it chooses an element, elsewhere it selects the face's region."""
         kit = self.session.shown
         if kit is None:
+            return
+        if self.stand.choosing:
+            self.choice.click(face, add)
+            return
+        labels = self.session.sheets.meshes.face_regions(kit)
+        if 0 <= face < len(labels) and labels[face] >= 0:
+            self.session.select(region=kit.sheet.regions[int(labels[face])].key)
+
+    def _pick_region(self, u: float, v: float, add: bool) -> None:
+        """A click on the sheet: in Regions it chooses an element or an ID colour, elsewhere it selects a region."""
+        kit = self.session.shown
+        if kit is None:
+            return
+        if self.stand.choosing:
+            self.choice.click(self.stand.face_at(u, v), add)
             return
         if STAGES[self.stage] == "Regions":
             ids = self.session.sheets.id_levels(kit)
             if ids is not None:
                 texel = ids.samples[int(v * ids.height), int(u * ids.width)]
                 red, green, blue = (int(level) for level in texel[:3])
-                self.tray.regions.pick((red, green, blue))
+                self.tray.regions.ids.pick((red, green, blue))
             return
         texel_read = self.stand.texel_at(u, v)
         if texel_read and texel_read.weights and max(texel_read.weights) > 0.5:
@@ -315,8 +375,8 @@ class Window(QMainWindow):
             if kits:
                 self.session.open_kit(kits[0])
                 self.enter_stage(STAGES.index("Recolour") if self.session.kit.sheet.regions else 0)
-            if maps := [path for path in paths if path not in kits]:
-                self.session.open_maps(maps)
+            if files := [path for path in paths if path not in kits]:
+                self.session.open_files(files)
         except UserError as error:
             self.notice.tell(str(error))
 
@@ -343,7 +403,7 @@ class Window(QMainWindow):
             self.open_paths([Path(name)])
 
     def _open_maps(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Open maps", "", FILTER)
+        names, _ = QFileDialog.getOpenFileNames(self, "Open maps and meshes", "", FILTER)
         self.open_paths([Path(name) for name in names])
 
     def save(self) -> None:

@@ -32,16 +32,19 @@ class LookKind(StrEnum):
     ID = "ID colours"
     WEIGHT = "weight"
     HEAT = "sum of masks"
+    BAKE = "bake"
+    LAYOUT = "UV layout"
 
 
 @dataclass(frozen=True)
 class Look:
-    """What to show: the result of a variant, a source map, ID colours, one region's weight, or the sum of masks."""
+    """What to show: the result of a variant, a source map, ID colours, a region's weight, the sum of masks, a bake."""
 
     kind: LookKind = LookKind.RESULT
     variant: str = MASTER
     region: str = ""
     role: Role = Role.BASE_COLOUR
+    bake: str = ""
 
 
 @dataclass(frozen=True)
@@ -91,10 +94,21 @@ def picture(kit: Kit, sheets: Sheets, look: Look) -> Picture:
                 raise UserError(f"There is no {look.role} map yet; open one in Source.")
             return map_picture(sheets.plane(source))
         case LookKind.ID:
-            ids = sheets.id_levels(kit)
+            ids = sheets.id_levels(kit) or sheets.claimed_ids(kit)
             if ids is None:
-                raise UserError("There is no ID map yet; open one in Source.")
+                raise UserError("There is no ID map and no mesh yet; open one in Source.")
             return map_picture(ids, sharp=True)
+        case LookKind.LAYOUT:
+            seen = sheets.meshes.footprint(kit, *sheets.mask_size(kit))
+            if seen is None:
+                raise UserError("There is no mesh on this sheet yet; open one in Source.")
+            claims = Plane(seen.claims[..., None], Encoding.DATA, f"claims {sheets.weights_key(kit)}")
+            return Picture(_layout(), {"claims": claims}, {}, sharp=True)
+        case LookKind.BAKE:
+            made = sheets.meshes.made_bake(kit, kit.sheet.bake(look.bake))
+            if made is None:
+                raise UserError("The bake is being made …")
+            return map_picture(made)
         case LookKind.WEIGHT:
             names = [region.key for region in kit.sheet.regions]
             if look.region not in names:
@@ -125,6 +139,15 @@ def _heat() -> Node:
     under = nodes.mix(hole, grey, nodes.step(1 - step, total))
     over = nodes.mix(grey, nodes.constant(*OVERLAP), nodes.clamp((total - 1) * 2 + 0.4))
     return nodes.select(nodes.step(1 + step, total), over, under)
+
+
+def _layout() -> Node:
+    """UV layout: dark where no face lies, grey where one does, orange where several overlap."""
+    claims = nodes.texture("claims", nodes.uv(), linear=False)["x"] * 255
+    one = nodes.mix(
+        nodes.constant(0.18, 0.18, 0.18), nodes.constant(COVERED, COVERED, COVERED), nodes.step(0.5, claims)
+    )
+    return nodes.select(nodes.step(1.5, claims), nodes.constant(*OVERLAP), one)
 
 
 def render_reference(shown: Picture, view: View, filtered: bool = True) -> Levels:

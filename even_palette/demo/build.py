@@ -1,82 +1,167 @@
 """Builds the demo kit. `python -m even_palette.demo.build [FOLDER]` writes it anew."""
 
 import sys
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+from msgspec.structs import replace
+
+from even_palette.core.arrays import Levels
 from even_palette.core.atomic import write_whole
-from even_palette.core.colour.hexcode import hex_to_encoded
-from even_palette.core.kit import commands
-from even_palette.core.kit.commands import Command
+from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
+from even_palette.core.kit import commands, mesh_commands, sheet_commands
+from even_palette.core.kit.assignment import pack_faces
+from even_palette.core.kit.dividing import new_regions, scatter_split
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Kit, Source
+from even_palette.core.kit.model import Bake, Kit, MeshFile, Source, identifier
+from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import KIT_FILE, encode_kit, fingerprint
 from even_palette.core.material.model import Setting
+from even_palette.core.mesh.files.gltf import write_glb
+from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
-from even_palette.demo import KIT_FOLDER, tug
+from even_palette.core.raster.plane import Plane
+from even_palette.demo import KIT_FOLDER, cargo, reeds, tug, tug_mesh
+
+SCATTER = {"hull": 62.0, "hull_weathered": 24.0, "hull_patched": 14.0}
+SCATTER_SEED = 7
+PLANK_FACES = 12
+
+
+@dataclass(frozen=True)
+class DemoSheet:
+    """A sheet of the demo: its maps, its mesh with the ID colours of its parts, and whether IDs are painted."""
+
+    name: str
+    file: str
+    mesh: Callable[[], tuple[Mesh, tuple[str, ...]]]
+    id_colours: dict[str, Rgb8]
+    maps: dict[Role, Plane]
+    bakes: tuple[Bake, ...] = ()
+
+
+def _sheets() -> list[DemoSheet]:
+    finish = tug.finish_planes()
+    return [
+        DemoSheet(
+            "Ferry tug", "ferry_tug", tug_mesh.tug_mesh, tug_mesh.ID_COLOURS,
+            {Role.BASE_COLOUR: tug.base_plane(), Role.NORMAL: finish["normal"], Role.ROUGHNESS: finish["roughness"],
+             Role.METALNESS: finish["metalness"]},
+            (Bake("id_colours", "id_colours", 1024, 16, 4), Bake("occlusion", "occlusion", 1024, 16, 2),
+             Bake("shell_ids", "shell_ids", 1024, 16, 1)),
+        ),
+        DemoSheet(
+            "Oar and crate", "oar_and_crate", cargo.cargo_mesh, cargo.ID_COLOURS,
+            {Role.BASE_COLOUR: cargo.base_plane(), Role.ID: cargo.id_plane()},
+        ),
+        DemoSheet(
+            "Reed clump", "reed_clump", reeds.reed_mesh, reeds.ID_COLOURS, {Role.BASE_COLOUR: reeds.base_plane()},
+            (Bake("along", "along", 512, 8, 2, {"way": "up"}), Bake("random", "random", 512, 8, 1)),
+        ),
+    ]  # fmt: skip
+
 
 COATS = {
-    "Hull": ("tint", {"mode": "luminance"}),
-    "Waterline": ("repaint", {}),
-    "Deck": ("shift", {"space": "oklch"}),
-    "Cabin": ("tint", {"mode": "channel"}),
-    "Funnel": ("tint", {"mode": "luminance"}),
-    "Rails": ("shift", {"space": "yiq"}),
-    "Lamp": ("tint", {"mode": "plain"}),
-    "Fenders": ("shift", {"space": "hsl"}),
+    "hull": ("tint", {"mode": "luminance"}),
+    "hull_weathered": ("tint", {"mode": "luminance"}),
+    "hull_patched": ("tint", {"mode": "luminance"}),
+    "waterline": ("repaint", {}),
+    "deck": ("shift", {"space": "oklch"}),
+    "cabin": ("tint", {"mode": "channel"}),
+    "funnel": ("tint", {"mode": "luminance"}),
+    "rails": ("shift", {"space": "yiq"}),
+    "lamp": ("tint", {"mode": "plain"}),
+    "fenders": ("shift", {"space": "hsl"}),
+    "boards": ("tint", {"mode": "luminance"}),
+    "irons": ("shift", {"space": "oklch"}),
+    "blade": ("repaint", {}),
+    "grip": ("tint", {"mode": "luminance"}),
+    "blades": ("shift", {"space": "oklch"}),
+    "heads": ("shift", {"space": "oklch"}),
 }
 
+
+def _hull(hull: str, weathered: str, patched: str) -> dict[tuple[str, str], Setting]:
+    """The three tones of the planks."""
+    return {
+        ("hull", "colour"): hex_to_encoded(hull),
+        ("hull_weathered", "colour"): hex_to_encoded(weathered),
+        ("hull_patched", "colour"): hex_to_encoded(patched),
+    }
+
+
 MASTER: dict[tuple[str, str], Setting] = {
-    ("Hull", "colour"): hex_to_encoded("#7a3328"),
-    ("Waterline", "colour"): hex_to_encoded("#d8cba6"),
-    ("Waterline", "strength"): 0.8,
-    ("Cabin", "colour"): hex_to_encoded("#5c8783"),
-    ("Funnel", "colour"): hex_to_encoded("#b8913f"),
+    **_hull("#7a3328", "#8a4a38", "#5f3a2c"),
+    ("waterline", "colour"): hex_to_encoded("#d8cba6"),
+    ("waterline", "strength"): 0.8,
+    ("cabin", "colour"): hex_to_encoded("#5c8783"),
+    ("funnel", "colour"): hex_to_encoded("#b8913f"),
+    ("boards", "colour"): hex_to_encoded("#a98258"),
+    ("blade", "colour"): hex_to_encoded("#7a3328"),
+    ("blade", "strength"): 0.75,
+    ("grip", "colour"): hex_to_encoded("#6f4a35"),
 }
 
 VARIANTS: dict[str, tuple[str | None, dict[tuple[str, str], Setting]]] = {
     "Morning Ferry": (
         None,
         {
-            ("Hull", "colour"): hex_to_encoded("#2c6e72"),
-            ("Waterline", "colour"): hex_to_encoded("#e9e2d0"),
-            ("Cabin", "colour"): hex_to_encoded("#cdbb92"),
-            ("Funnel", "colour"): hex_to_encoded("#b4502e"),
-            ("Deck", "hue"): 8.0,
-            ("Lamp", "colour"): hex_to_encoded("#e8f0e4"),
+            **_hull("#2c6e72", "#47858a", "#21525f"),
+            ("waterline", "colour"): hex_to_encoded("#e9e2d0"),
+            ("cabin", "colour"): hex_to_encoded("#cdbb92"),
+            ("funnel", "colour"): hex_to_encoded("#b4502e"),
+            ("deck", "hue"): 8.0,
+            ("lamp", "colour"): hex_to_encoded("#e8f0e4"),
+            ("boards", "colour"): hex_to_encoded("#b89a70"),
+            ("blades", "hue"): 6.0,
         },
     ),
     "Night Post": (
         None,
         {
-            ("Hull", "colour"): hex_to_encoded("#242b40"),
-            ("Waterline", "colour"): hex_to_encoded("#8f2430"),
-            ("Cabin", "colour"): hex_to_encoded("#39415c"),
-            ("Funnel", "colour"): hex_to_encoded("#8f2430"),
-            ("Deck", "saturation"): 0.45,
-            ("Deck", "brightness"): -0.06,
-            ("Lamp", "colour"): hex_to_encoded("#f0c26a"),
+            **_hull("#242b40", "#343b52", "#1b2231"),
+            ("waterline", "colour"): hex_to_encoded("#8f2430"),
+            ("cabin", "colour"): hex_to_encoded("#39415c"),
+            ("funnel", "colour"): hex_to_encoded("#8f2430"),
+            ("deck", "saturation"): 0.45,
+            ("deck", "brightness"): -0.06,
+            ("lamp", "colour"): hex_to_encoded("#f0c26a"),
+            ("boards", "colour"): hex_to_encoded("#5d5a66"),
+            ("grip", "colour"): hex_to_encoded("#8f2430"),
+            ("blades", "saturation"): 0.5,
+            ("blades", "brightness"): -0.10,
         },
     ),
     "Harvest Barge": (
         None,
         {
-            ("Hull", "colour"): hex_to_encoded("#6f6a2a"),
-            ("Waterline", "colour"): hex_to_encoded("#c9772b"),
-            ("Cabin", "colour"): hex_to_encoded("#a65f2c"),
-            ("Funnel", "colour"): hex_to_encoded("#4f5a2c"),
-            ("Deck", "hue"): 22.0,
-            ("Deck", "saturation"): 1.35,
-            ("Fenders", "hue"): -18.0,
+            **_hull("#6f6a2a", "#85803f", "#565222"),
+            ("waterline", "colour"): hex_to_encoded("#c9772b"),
+            ("cabin", "colour"): hex_to_encoded("#a65f2c"),
+            ("funnel", "colour"): hex_to_encoded("#4f5a2c"),
+            ("deck", "hue"): 22.0,
+            ("deck", "saturation"): 1.35,
+            ("fenders", "hue"): -18.0,
+            ("boards", "colour"): hex_to_encoded("#a4692f"),
+            ("blades", "hue"): -38.0,
+            ("blades", "saturation"): 1.3,
+            ("heads", "brightness"): 0.05,
         },
     ),
     "Ice Patrol": (
         "Night Post",
         {
-            ("Hull", "colour"): hex_to_encoded("#9fb4bd"),
-            ("Waterline", "colour"): hex_to_encoded("#d2622a"),
-            ("Rails", "hue"): 150.0,
-            ("Rails", "saturation"): 1.8,
+            **_hull("#9fb4bd", "#b4c4ca", "#84a0ad"),
+            ("waterline", "colour"): hex_to_encoded("#d2622a"),
+            ("rails", "hue"): 150.0,
+            ("rails", "saturation"): 1.8,
+            ("boards", "colour"): hex_to_encoded("#9aa3a6"),
+            ("blades", "saturation"): 0.2,
+            ("blades", "brightness"): 0.16,
         },
     ),
 }
@@ -84,38 +169,82 @@ VARIANTS: dict[str, tuple[str | None, dict[tuple[str, str], Setting]]] = {
 
 def build(folder: Path = KIT_FOLDER) -> Kit:
     """Write the demo kit into a folder and return it. The same code always makes the same kit."""
-    maps = folder / "maps"
-    maps.mkdir(parents=True, exist_ok=True)
-    planes = {
-        "ferry_tug_base_colour.png": (Role.BASE_COLOUR, tug.base_plane()),
-        "ferry_tug_id.png": (Role.ID, tug.id_plane()),
-    }
-    history = History(Kit())
-    history.do(commands.rename_kit("Ferry tug"))
-    for name, (role, plane) in planes.items():
-        write_plane(maps / name, plane)
-        seen = fingerprint(maps / name)
-        path = str((maps / name).resolve())
-        history.do(commands.set_source(Source(role, path, plane.encoding, seen.size, seen.sha256)))
-    for command in _dressing(history):
-        history.do(command)
+    history, sheets = History(Kit()), Sheets()
+    history.do(commands.rename_kit("Ferryman's Reach"))
+    for number, sheet in enumerate(_sheets()):
+        if number:
+            history.do(sheet_commands.add_sheet(sheet.name))
+        else:
+            history.do(sheet_commands.rename_sheet(history.kit.front, sheet.name))
+        _lay(history, sheets, sheet, folder)
+    history.kit = history.kit.showing(history.kit.sheets[0].key)
+    _scatter(history, sheets)
+    _dress(history)
     write_whole(folder / KIT_FILE, encode_kit(history.kit, folder))
     return history.kit
 
 
-def _dressing(history: History) -> list[Command]:
-    """Regions, coats, parameters and variants, as an artist would make them."""
-    history.do(commands.add_regions([part.id_colour for part in tug.PARTS]))
-    keys = {part.name: region.key for part, region in zip(tug.PARTS, history.kit.sheet.regions, strict=True)}
-    steps: list[Command] = []
+def _lay(history: History, sheets: Sheets, sheet: DemoSheet, folder: Path) -> None:
+    """Write a sheet's maps and mesh, take them in, and make a region of each of its parts."""
+    maps = folder / "maps"
+    maps.mkdir(parents=True, exist_ok=True)
+    for role, plane in sheet.maps.items():
+        path = maps / f"{sheet.file}_{role.value.replace(' map', '').replace(' ', '_').lower()}.png"
+        write_plane(path, plane)
+        seen = fingerprint(path)
+        history.do(commands.set_source(Source(role, str(path.resolve()), plane.encoding, seen.size, seen.sha256)))
+    mesh, parts = sheet.mesh()
+    path = maps / f"{sheet.file}.glb"
+    colours: Levels = np.array([sheet.id_colours[part] for part in parts], dtype=np.uint8)
+    write_glb(path, mesh, colours)
+    seen = fingerprint(path)
+    file = MeshFile(sheet.file, str(path.resolve()), history.kit.front, seen.size, seen.sha256)
+    history.do(mesh_commands.add_mesh(file))
+    names = list(sheet.id_colours)
+    if Role.ID in sheet.maps:
+        history.do(commands.add_regions(list(sheet.id_colours.values())))
+        for region, name in zip(history.kit.sheet.regions, names, strict=True):
+            history.do(commands.rename_region(region.key, name))
+    else:
+        made = new_regions(history.kit, names, list(sheet.id_colours.values()))
+        loaded = sheets.meshes.file(file)
+        assert loaded.colours is not None
+        palette = np.array(list(sheet.id_colours.values()))
+        labels = (loaded.colours[:, 0][:, None] == palette[None]).all(axis=-1).argmax(axis=1)
+        faces = pack_faces(labels, tuple(region.key for region in made))
+        history.do(mesh_commands.set_faces("Give parts to regions", {file.key: faces}, made))
+    for bake in sheet.bakes:
+        history.do(mesh_commands.add_bake(bake))
+
+
+def _scatter(history: History, sheets: Sheets) -> None:
+    """Give the hull's planks to three regions at random, neighbours apart where it can be."""
+    fresh = new_regions(history.kit, ["Hull weathered", "Hull patched"], [(150, 30, 90), (250, 110, 110)])
+    first, *rest = history.kit.sheet.regions
+    history.do(mesh_commands.set_faces("Add regions", {}, fresh))
+    sheet = history.kit.sheet
+    history.kit = history.kit.with_sheet(replace(sheet, regions=(first, *fresh, *rest)))
+    shells = sheets.meshes.elements(history.kit, ElementKind.SHELL)
+    planks = (sheets.meshes.face_regions(history.kit) == 0) & (shells.face_counts[shells.labels] == PLANK_FACES)
+    split = scatter_split(history.kit, sheets.meshes, planks, SCATTER, SCATTER_SEED, keep_apart=True)
+    history.do(split.command)
+
+
+def _dress(history: History) -> None:
+    """Coats, parameters and variants, as an artist would make them."""
+    keys = {identifier(region.name): region.key for region in history.kit.regions}
     for name, (kind, choices) in COATS.items():
-        steps += [commands.rename_region(keys[name], name), commands.set_coat_kind(keys[name], kind)]
-        steps += [commands.set_choice(keys[name], value, choice) for value, choice in choices.items()]
-    steps += [commands.set_cell_value(keys[name], value, setting) for (name, value), setting in MASTER.items()]
+        history.do(commands.set_coat_kind(keys[name], kind))
+        for value, choice in choices.items():
+            history.do(commands.set_choice(keys[name], value, choice))
+    for (name, value), setting in MASTER.items():
+        history.do(commands.set_cell_value(keys[name], value, setting))
+    history.do(commands.expose("hull", "colour"))
+    history.do(commands.bind(keys["blade"], "colour", "hull_colour"))
     for variant, (parent, settings) in VARIANTS.items():
-        steps.append(commands.add_variant(variant, parent))
-        steps += [commands.set_cell_value(keys[n], value, s, variant) for (n, value), s in settings.items()]
-    return steps
+        history.do(commands.add_variant(variant, parent))
+        for (name, value), setting in settings.items():
+            history.do(commands.set_cell_value(keys[name], value, setting, variant))
 
 
 if __name__ == "__main__":

@@ -1,78 +1,47 @@
-"""The ferry tug's sheet: base colour painted over bare timber, and an ID map with soft edges and a few flaws."""
+"""The ferry tug's sheet: base colour painted over bare timber, with normal, roughness and metalness."""
 
-from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, Samples, float32
-from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
+from even_palette.core.colour.hexcode import hex_to_encoded
+from even_palette.core.mesh.padding import nearest_covered
+from even_palette.core.mesh.raster import rasterize
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.demo.noise import layered, soften, value_noise
+from even_palette.demo.tug_mesh import ID_COLOURS, SIDE, tug_mesh
 
-SIDE = 1024
-BACKGROUND: Rgb8 = (16, 16, 16)
-
-
-@dataclass(frozen=True)
-class Part:
-    """A part of the tug: its ID colour, its paint, and the boxes (left, top, right, bottom) that it fills."""
-
-    name: str
-    id_colour: Rgb8
-    paint: str
-    boxes: tuple[tuple[int, int, int, int], ...]
-
-
-PARTS = (
-    Part("Hull", (220, 40, 40), "#8c3a2c", ((16, 16, 1008, 236),)),
-    Part("Waterline", (240, 215, 60), "#d9cfb4", ((16, 236, 1008, 300),)),
-    Part("Deck", (50, 170, 80), "#9a7a52", ((16, 324, 600, 560),)),
-    Part("Cabin", (60, 90, 220), "#5f8a86", ((624, 324, 1008, 560),)),
-    Part("Funnel", (160, 60, 190), "#c9a24a", ((16, 584, 330, 776),)),
-    Part("Rails", (40, 200, 210), "#b7b2a6", tuple((354, 588 + 40 * i, 700, 614 + 40 * i) for i in range(5))),
-    Part("Lamp", (235, 128, 30), "#c7b98f", ((724, 584, 1008, 776),)),
-    Part("Fenders", (150, 200, 80), "#a08a5e", tuple((16, 804 + 54 * i, 1008, 846 + 54 * i) for i in range(4))),
-)
+PAINTS = {
+    "Hull": "#8c3a2c",
+    "Waterline": "#d9cfb4",
+    "Deck": "#9a7a52",
+    "Cabin": "#5f8a86",
+    "Funnel": "#c9a24a",
+    "Rails": "#b7b2a6",
+    "Lamp": "#c7b98f",
+    "Fenders": "#a08a5e",
+}
+ROUGH = {"Hull": 0.55, "Waterline": 0.6, "Deck": 0.8, "Cabin": 0.5, "Funnel": 0.42, "Rails": 0.35, "Lamp": 0.12,
+         "Fenders": 0.95}  # fmt: skip
+METAL = {"Rails": 1.0, "Funnel": 0.15}
+REACH = 12
+"""The paint goes so many texels over the edges of the islands."""
 
 
-def id_plane() -> Plane:
-    """The ID map: one flat colour a part, edges blurred by about a texel, and flaws that a painter leaves."""
-    levels = np.empty((SIDE, SIDE, 3), dtype=np.float32)
-    levels[:] = BACKGROUND
-    for part in PARTS:
-        levels[_shape(part)] = part.id_colour
-    _flaws(levels)
-    softened = np.stack([soften(levels[..., c], 0.75) for c in range(3)], axis=-1)
-    return Plane(np.asarray(softened + 0.5, dtype=np.uint8), Encoding.DATA)
+@cache
+def _places() -> Samples:
+    """The part of each texel by number, with paint over the edges; -1 for bare timber."""
+    mesh, parts = tug_mesh()
+    face = rasterize(mesh.uv_sets[0], SIDE, SIDE).face
+    names = list(ID_COLOURS)
+    numbers = np.array([*(names.index(part) for part in parts), -1])
+    nearest = nearest_covered(face >= 0, REACH)
+    return np.where(nearest < 0, -1, numbers[face.ravel()][nearest])
 
 
-def _shape(part: Part) -> Bools:
-    """The texels of a part: its boxes, less what its outline cuts away (bow and stern, sloped roof, round lamp)."""
-    y, x = np.mgrid[0:SIDE, 0:SIDE]
-    inside = np.zeros((SIDE, SIDE), dtype=bool)
-    for left, top, right, bottom in part.boxes:
-        inside[top:bottom, left:right] = True
-    match part.name:
-        case "Hull" | "Waterline":
-            bow, stern = (x - 16) < (300 - y) * 0.35 - 60, (1008 - x) < (300 - y) * 0.22 - 40
-            inside &= ~bow & ~stern
-        case "Cabin":
-            inside &= ~((y - 324) < (x - 860) * 0.35)
-        case "Lamp":
-            inside &= ((x - 866) / 142) ** 2 + ((y - 680) / 94) ** 2 < 1
-    return inside
-
-
-def _flaws(levels: Floats) -> None:
-    """Crumbs of a wrong colour on the hull, a hole in the deck, an off-colour smear on the cabin."""
-    rng = np.random.default_rng(41)
-    for _ in range(26):
-        x, y, size = int(rng.integers(60, 950)), int(rng.integers(60, 220)), int(rng.integers(1, 4))
-        levels[y : y + size, x : x + size] = (120, 150, 40)
-    y, x = np.mgrid[0:SIDE, 0:SIDE]
-    levels[((x - 470) / 16) ** 2 + ((y - 452) / 7) ** 2 < 1] = BACKGROUND
-    smear = (np.abs((y - 500) - (x - 700) * 0.2) < 5) & (x > 690) & (x < 780)
-    levels[smear] = (96, 96, 170)
+def _shape(part: str) -> Bools:
+    return np.asarray(_places() == list(ID_COLOURS).index(part))
 
 
 def base_plane() -> Plane:
@@ -82,17 +51,45 @@ def base_plane() -> Plane:
     shape = (SIDE, SIDE)
     brush = layered(shape, (10.0, 70.0), 7)
     chips = layered(shape, (26.0, 34.0), 19, 5)
-    for index, part in enumerate(PARTS):
+    for index, (part, colour_of_paint) in enumerate(PAINTS.items()):
         inside = soften(float32(_shape(part)), 0.6)
-        shade, gaps = _relief(part.name, 100 + index)
-        paint = float32(hex_to_encoded(part.paint)) * (0.86 + 0.28 * brush[..., None]) * shade[..., None]
-        worn = np.clip((chips - 0.66 + 0.10 * gaps) * 14, 0, 1) * inside
+        shade, gaps = _relief(part, 100 + index)
+        paint = float32(hex_to_encoded(colour_of_paint)) * (0.86 + 0.28 * brush[..., None]) * shade[..., None]
+        worn = _worn(chips, gaps) * inside
         cover = (inside * (1 - 0.9 * worn))[..., None]
         colour = colour * (1 - cover) + paint * cover
         colour *= 1 - 0.45 * (gaps * inside)[..., None]
     colour = _windows(colour)
     grime = np.clip(layered(shape, (160.0, 60.0), 57) - 0.45, 0, 1) * 0.5
     return Plane(to_levels8(float32(colour * (1 - grime[..., None]))), Encoding.SRGB)
+
+
+def _worn(chips: Floats, gaps: Floats) -> Floats:
+    """Where paint is gone, 0..1."""
+    return float32(np.clip((chips - 0.66 + 0.10 * gaps) * 14, 0, 1))
+
+
+def finish_planes() -> dict[str, Plane]:
+    """Normal (tangent space, green up), roughness and metalness, 8 bit, from the same planks, gaps and chips."""
+    shape = (SIDE, SIDE)
+    chips = layered(shape, (26.0, 34.0), 19, 5)
+    rough, metal, height = np.full(shape, 0.85), np.zeros(shape), np.zeros(shape)
+    for index, part in enumerate(PAINTS):
+        inside = _shape(part)
+        _, gaps = _relief(part, 100 + index)
+        worn = _worn(chips, gaps)
+        rough[inside] = (ROUGH[part] + (0.9 - ROUGH[part]) * 0.7 * worn)[inside]
+        metal[inside] = METAL.get(part, 0.0) * (1 - 0.6 * worn)[inside]
+        height[inside] = (-1.6 * gaps - 0.5 * worn)[inside]
+    height = soften(float32(height), 0.8) + 0.25 * layered(shape, (3.0, 30.0), 11, 2)
+    down, right = np.asarray(np.gradient(height, axis=0)), np.asarray(np.gradient(height, axis=1))
+    slope = np.stack([-right, down, np.ones(shape)], axis=-1)
+    slope /= np.linalg.norm(slope, axis=-1, keepdims=True)
+    return {
+        "normal": Plane(to_levels8(float32(slope * 0.5 + 0.5)), Encoding.DATA),
+        "roughness": Plane(to_levels8(float32(rough))[..., None], Encoding.DATA),
+        "metalness": Plane(to_levels8(float32(metal))[..., None], Encoding.DATA),
+    }
 
 
 def _timber() -> Floats:
@@ -133,7 +130,7 @@ def _relief(name: str, seed: int) -> tuple[Floats, Floats]:
             return tone * (0.60 + 0.55 * np.sin(bar * np.pi)), np.clip(1.5 - np.abs((x - 354) % 115 - 4), 0, 1)
         case "Lamp":
             radius = np.hypot((x - 866) / 142, (y - 680) / 94)
-            return tone * (1.12 - 0.42 * radius), np.clip(1.2 - np.abs(radius - 0.62) * 40, 0, 1)
+            return tone * (1.12 - 0.30 * np.minimum(radius, 1)), np.clip(1.2 - np.abs(radius - 0.62) * 40, 0, 1)
         case _:
             bar = np.clip(((y - 804) % 54) / 42, 0, 1)
             strand = 0.5 + 0.5 * np.sin((x + bar * 60) * 0.21)

@@ -7,10 +7,9 @@ from even_palette.core.arrays import Levels
 from even_palette.core.graph.glsl import GlslFunction, emit, texture_name, uniform_name
 from even_palette.core.graph.nodes import Node
 from even_palette.core.looks import Picture, View
-from even_palette.core.raster.plane import Plane
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.draw import Draw, compile_program
-from even_palette.gl.textures import upload, video_bytes
+from even_palette.gl.textures import Textures
 
 MOST_PROGRAMS = 64
 
@@ -47,12 +46,10 @@ class SheetRenderer:
     Raises UserError on making if there is no OpenGL.
     """
 
-    def __init__(self, texture_budget: int = 3 << 30) -> None:
+    def __init__(self) -> None:
         self._context = offscreen_context()
-        self._budget = texture_budget
-        self._bytes = 0
+        self.textures = Textures(self._context)
         self._programs: OrderedDict[Node, tuple[Any, GlslFunction]] = OrderedDict()
-        self._textures: OrderedDict[str, tuple[Any, int]] = OrderedDict()
         context = self._context
         self._smooth = context.sampler(
             repeat_x=False, repeat_y=False, filter=(context.LINEAR_MIPMAP_LINEAR, context.LINEAR)
@@ -68,7 +65,7 @@ class SheetRenderer:
         `filtered` samples as a runtime does (mips, linear filter); otherwise texels are squares.
         """
         program, function = self._program(shown.output)
-        textures = [(texture_name(slot), self._texture(shown.textures[slot])) for slot in function.slots]
+        textures = [(texture_name(slot), self.textures.of(shown.textures[slot])) for slot in function.slots]
         uniforms: dict[str, float | tuple[float, ...]] = {uniform_name(k): v for k, v in shown.inputs.items()}
         finest = max(shown.textures.values(), key=lambda plane: plane.width)
         uniforms.update(
@@ -83,24 +80,16 @@ class SheetRenderer:
     def _program(self, output: Node) -> tuple[Any, GlslFunction]:
         if output not in self._programs:
             function = emit(output)
-            declared = [f"uniform sampler2D {texture_name(slot)};" for slot in function.slots]
-            declared += [f"uniform {kind} {uniform_name(name)};" for name, kind in function.parameters]
-            text = FRAGMENT.format(uniforms="\n".join(declared), helpers=function.helpers, body=function.body)
+            text = FRAGMENT.format(uniforms=declarations(function), helpers=function.helpers, body=function.body)
             self._programs[output] = (compile_program(self._context, VERTEX, text), function)
             if len(self._programs) > MOST_PROGRAMS:
                 self._programs.popitem(last=False)[1][0].release()
         self._programs.move_to_end(output)
         return self._programs[output]
 
-    def _texture(self, plane: Plane) -> Any:
-        key = plane.content_id
-        if key not in self._textures:
-            size = video_bytes(plane)
-            self._textures[key] = (upload(self._context, plane), size)
-            self._bytes += size
-            while self._bytes > self._budget and len(self._textures) > 16:
-                _, (old, freed) = self._textures.popitem(last=False)
-                old.release()
-                self._bytes -= freed
-        self._textures.move_to_end(key)
-        return self._textures[key][0]
+
+def declarations(function: GlslFunction) -> str:
+    """The uniforms of a function: its textures and its inputs."""
+    declared = [f"uniform sampler2D {texture_name(slot)};" for slot in function.slots]
+    declared += [f"uniform {kind} {uniform_name(name)};" for name, kind in function.parameters]
+    return "\n".join(declared)

@@ -4,12 +4,35 @@ It is stored as 16-bit UNORM linear light. The decoding samplers of drivers may 
 (0.0012 measured on a software rasterizer); a coat that subtracts channels would show that.
 """
 
+from collections import OrderedDict
 from typing import Any
 
 import numpy as np
 
 from even_palette.core.arrays import Floats
 from even_palette.core.raster.plane import Encoding, Plane
+
+
+class Textures:
+    """Textures of planes, kept by content within a budget. Lives on the thread of the context."""
+
+    def __init__(self, context: Any, budget_bytes: int = 3 << 30) -> None:
+        self._context, self._budget, self._bytes = context, budget_bytes, 0
+        self._kept: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+
+    def of(self, plane: Plane) -> Any:
+        """The texture of a plane."""
+        key = plane.content_id
+        if key not in self._kept:
+            size = video_bytes(plane)
+            self._kept[key] = (upload(self._context, plane), size)
+            self._bytes += size
+            while self._bytes > self._budget and len(self._kept) > 16:
+                _, (old, freed) = self._kept.popitem(last=False)
+                old.release()
+                self._bytes -= freed
+        self._kept.move_to_end(key)
+        return self._kept[key][0]
 
 
 def upload(context: Any, plane: Plane, mips: bool = True) -> Any:

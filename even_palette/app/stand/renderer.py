@@ -1,14 +1,20 @@
 """One renderer for all views: OpenGL where it is there, else the NumPy reference at view size."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from even_palette.core.arrays import Levels
+from even_palette.core.arrays import Levels, Samples
 from even_palette.core.errors import UserError
 from even_palette.core.looks import Picture, View, on_sheet, render_reference
+from even_palette.core.mesh.view import Orbit, Vector
+
+if TYPE_CHECKING:
+    from even_palette.gl.model_view import ModelRenderer, Skin
+    from even_palette.gl.sheet_view import SheetRenderer
 
 
 class Renderer(QObject):
@@ -22,6 +28,8 @@ class Renderer(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._draw: Callable[[Picture, View, bool], Levels] | None = None
+        self._sheets: SheetRenderer | None = None
+        self._models: ModelRenderer | None = None
 
     def render(self, shown: Picture, view: View, filtered: bool = True) -> Levels:
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet."""
@@ -29,11 +37,51 @@ class Renderer(QObject):
             self._draw = self._start()
         return self._draw(shown, view, filtered)
 
+    def render_model(
+        self,
+        skins: "Sequence[Skin]",
+        orbit: Orbit,
+        width: int,
+        height: int,
+        lit: bool,
+        towards: Vector,
+        filtered: bool = True,
+    ) -> Levels:
+        """Meshes in their looks, (height, width, 4) uint8, alpha 0 beside them. Raises UserError without OpenGL."""
+        from even_palette.gl.model_view import Light
+
+        return self._model_renderer().render(skins, orbit, width, height, Light(lit, towards), filtered)
+
+    def model_faces(self, skins: "Sequence[Skin]", orbit: Orbit, width: int, height: int) -> Samples:
+        """The face that each pixel shows, (height, width) int32, -1 for none. Raises UserError without OpenGL."""
+        return self._model_renderer().faces(skins, orbit, width, height)
+
+    def model_trouble(self) -> str:
+        """Why models cannot be drawn; "" if they can."""
+        try:
+            self._model_renderer()
+        except UserError as error:
+            return str(error)
+        return ""
+
+    def _model_renderer(self) -> "ModelRenderer":
+        if self._models is None:
+            from even_palette.gl.context import offscreen_context
+            from even_palette.gl.model_view import ModelRenderer
+
+            if self._draw is None:
+                self._draw = self._start()
+            context = offscreen_context()
+            assert self._sheets is not None
+            self._models = ModelRenderer(context, self._sheets.textures)
+        return self._models
+
     def _start(self) -> Callable[[Picture, View, bool], Levels]:
         try:
             from even_palette.gl.sheet_view import SheetRenderer
 
-            return SheetRenderer().render
+            self._sheets = SheetRenderer()
+            return self._sheets.render
         except UserError as error:
             self.troubled.emit(str(error))
             return _by_reference

@@ -1,36 +1,59 @@
-"""The stand: canvas, look selectors in the foot, wipe, spread and loupe."""
+"""The stand: sheet and model panes, look selectors in the foot, wipe, spread and loupe."""
 
 from collections.abc import Callable
+from enum import Enum
+from functools import partial
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QSplitter, QToolButton, QVBoxLayout, QWidget
 
+from even_palette.app.choosing import Choice
 from even_palette.app.session import Session
-from even_palette.app.stand.canvas import Canvas, Tile
+from even_palette.app.stand.canvas import Canvas
 from even_palette.app.stand.loupe import TEXELS, Loupe
+from even_palette.app.stand.model_pane import ModelPane
 from even_palette.app.stand.renderer import Renderer, to_image
+from even_palette.app.stand.tiles import Tile, Tool, area_mask
+from even_palette.app.theme import set_icon
+from even_palette.core.arrays import Bools, Samples
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Kit
+from even_palette.core.kit.model import Bake, Kit
 from even_palette.core.looks import Look, LookKind, Texel, View, map_picture, picture, read_texel
 from even_palette.core.material.variants import MASTER
+from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
+
+
+class Panes(Enum):
+    """Which panes are there."""
+
+    SHEET = "Sheet"
+    MODEL = "Model"
+    BOTH = "Both"
+
 
 EMPTY = "Open a base colour map and an ID map: drop them here, or use Open maps in Source."
 
 
 class Stand(QWidget):
-    """Looks at the session's shown kit. Clicks and hovers are passed on in uv."""
+    """Looks at the session's shown kit. Clicks and hovers on the sheet are passed on in uv, on the model by face."""
 
-    picked = pyqtSignal(float, float)
+    picked = pyqtSignal(float, float, bool)
+    face_picked = pyqtSignal(int, bool)
+    box_drawn = pyqtSignal(float, float, float, float)
     eyedropped = pyqtSignal(object)
     hovered = pyqtSignal(object)
     look_changed = pyqtSignal(object)
 
-    def __init__(self, session: Session, renderer: Renderer, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, renderer: Renderer, choice: Choice, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.renderer = session, renderer
+        self.session, self.renderer, self.choice = session, renderer, choice
+        self.panes = Panes.SHEET
+        self.choosing = False
+        self.drawing_box = self.islands_shown = False
         self.look, self.other = Look(), Look(LookKind.SOURCE)
         self.proof: list[Tile] = []
         self._last_uv: tuple[float, float] | None = None
@@ -38,11 +61,17 @@ class Stand(QWidget):
         self.canvas = Canvas(renderer, self)
         self.loupe = Loupe(self.canvas)
         self.loupe.hide()
+        self.model = ModelPane(session, renderer)
+        self.model.hide()
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self.splitter.addWidget(self.canvas)
+        self.splitter.addWidget(self.model)
+        self.splitter.setChildrenCollapsible(False)
         self._build_foot()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addWidget(self.canvas, 1)
+        layout.addWidget(self.splitter, 1)
         layout.addWidget(self._foot)
         session.shown_changed.connect(self.refresh)
         session.selection_changed.connect(self._follow_selection)
@@ -50,6 +79,16 @@ class Stand(QWidget):
         self.canvas.left_sheet.connect(self._leave)
         self.canvas.clicked.connect(self._click)
         self.canvas.camera_changed.connect(self._tell_zoom)
+        self.canvas.camera_changed.connect(self._mark_sheet)
+        self.canvas.area_drawn.connect(self._take_sheet_area)
+        model = self.model.canvas
+        model.face_hovered.connect(self._hover_face)
+        model.face_clicked.connect(self._click_face)
+        model.area_drawn.connect(self._take_model_area)
+        model.view_changed.connect(self._mark_model)
+        self.model.look_chosen.connect(self.refresh)
+        choice.changed.connect(self._mark)
+        choice.hover_changed.connect(self._mark)
 
     def _build_foot(self) -> None:
         self._foot = QWidget(self)
@@ -72,6 +111,23 @@ class Stand(QWidget):
         self.zoom_label.setMinimumWidth(52)
         fit = self._button("Fit", "Fit the sheet into the pane (F)", self.canvas.fit)
         one = self._button("1:1", "One pixel a texel (F twice)", self.canvas.one_to_one)
+        self.pane_buttons = QButtonGroup(self)
+        for panes, icon_name, tip in (
+            (Panes.SHEET, "square", "The sheet alone (Alt+1)"),
+            (Panes.MODEL, "cube", "The model alone (Alt+2)"),
+            (Panes.BOTH, "columns", "Sheet and model beside each other (Alt+3)"),
+        ):
+            button = self._toggle(panes.value, tip, partial(self.set_panes, panes))
+            button.setText("")
+            set_icon(button, icon_name)
+            self.pane_buttons.addButton(button, list(Panes).index(panes))
+            row.addWidget(button)
+        self.sheet_box = QComboBox()
+        self.sheet_box.setAccessibleName("Sheet in front")
+        self.sheet_box.setToolTip("The sheet that is worked on")
+        self.sheet_box.setMaximumWidth(130)
+        self.sheet_box.activated.connect(lambda i: self.session.show_sheet(self.sheet_box.itemData(i)))
+        row.addWidget(self.sheet_box)
         left: list[QWidget] = [self.look_box, self.wipe_button, self.other_box, self.spread_button]
         right: list[QWidget] = [self.texels_button, self.loupe_button, self.zoom_label, fit, one]
         for widget in left:
@@ -83,8 +139,8 @@ class Stand(QWidget):
     def _look_box(self, name: str, chosen: Callable[[Look], None]) -> QComboBox:
         box = QComboBox()
         box.setAccessibleName(name)
-        box.setMinimumWidth(150)
-        box.setMaximumWidth(200)
+        box.setMinimumWidth(110)
+        box.setMaximumWidth(170)
         box.activated.connect(lambda index: chosen(box.itemData(index)))
         return box
 
@@ -129,11 +185,15 @@ class Stand(QWidget):
         """Everything that can be looked at, with its name."""
         found = [(f"Result · {name or 'Master'}", Look(variant=name)) for name in _variants(kit)]
         found += [(f"Source · {source.role}", Look(LookKind.SOURCE, role=source.role)) for source in kit.sheet.sources]
-        if kit.sheet.source(Role.ID):
+        meshes = any(not mesh.reference and kit.front in (mesh.sheet, *mesh.slots.values()) for mesh in kit.meshes)
+        if kit.sheet.source(Role.ID) or kit.sheet.id_bake or meshes:
             found.append(("ID colours", Look(LookKind.ID)))
         found += [(f"Weight · {region.name}", Look(LookKind.WEIGHT, region=region.key)) for region in kit.sheet.regions]
         if kit.sheet.regions:
             found.append(("Sum of masks", Look(LookKind.HEAT)))
+        if meshes:
+            found.append(("UV layout", Look(LookKind.LAYOUT)))
+        found += [(f"Bake · {bake_name(bake)}", Look(LookKind.BAKE, bake=bake.key)) for bake in kit.sheet.bakes]
         return found
 
     def _follow_selection(self) -> None:
@@ -146,24 +206,176 @@ class Stand(QWidget):
     def refresh(self) -> None:
         """Show the looks of the kit that is ready."""
         kit = self.session.shown
-        if kit is None or not kit.sheet.sources:
-            self.canvas.show_message(EMPTY if not self.session.kit.sheet.sources else self.session.trouble)
+        self.other_box.setVisible(self.wipe_button.isChecked())
+        if kit is None or not (kit.sheet.sources or kit.meshes):
+            present = self.session.kit
+            told = self.session.trouble if present.sheet.sources or present.meshes else EMPTY
+            self.canvas.show_message(told)
+            self.model.canvas.show_message(told)
             self._fill_boxes(self.session.kit)
             return
         there = [look for _, look in self.looks(self.session.kit)]
         self.look = self.look if self.look in there else Look()
         self.other = self.other if self.other in there else Look()
         self._fill_boxes(self.session.kit)
+        other = self.other if self.wipe_button.isChecked() else None
+        for wanted in (self.look, other, self.model.own_look):
+            if wanted is not None and wanted.kind == LookKind.BAKE:
+                self.session.want_bake(wanted.bake)
         base = self.session.sheets.base_colour(kit)
-        ids = self.session.sheets.id_levels(kit)
-        size = (
-            (base.width, base.height) if kit.sheet.source(Role.BASE_COLOUR) or ids is None else (ids.width, ids.height)
-        )
-        try:
-            self.canvas.show_tiles(self._tiles(kit), size)
-        except UserError as error:
-            self.canvas.show_message(str(error))
+        painted = kit.sheet.source(Role.BASE_COLOUR) is not None
+        size = (base.width, base.height) if painted else self.session.sheets.mask_size(kit)
+        if self.panes != Panes.MODEL:
+            try:
+                self.canvas.show_tiles(self._tiles(kit), size)
+            except UserError as error:
+                self.canvas.show_message(str(error))
+        if self.panes != Panes.SHEET:
+            self.model.show_looks(kit, self._model_looks(kit))
         self._update_loupe()
+        self._mark()
+
+    def _model_looks(self, kit: Kit) -> list[tuple[str, Look, str, Look | None]]:
+        """What the model pane shows: label and look, and those of the other side of the wipe."""
+        if self.spread_button.isChecked():
+            return [(name or "Master", Look(variant=name), "", None) for name in _variants(kit)]
+        names = {look: name for name, look in self.looks(self.session.kit)}
+        look = self._showable(self.model.own_look or self.look, kit)
+        other = self._showable(self.other, kit) if self.wipe_button.isChecked() else None
+        return [(names.get(look, ""), look, names.get(other, "") if other else "", other)]
+
+    def set_panes(self, panes: Panes) -> None:
+        """Show the sheet, the model, or both."""
+        self.panes = panes
+        self.pane_buttons.button(list(Panes).index(panes)).setChecked(True)  # type: ignore[union-attr]
+        self.canvas.setVisible(panes != Panes.MODEL)
+        self.model.setVisible(panes != Panes.SHEET)
+        if panes == Panes.BOTH:
+            self.splitter.setSizes([1000, 1000])
+        self.refresh()
+
+    # Elements
+
+    def set_choosing(self, choosing: bool, tool: Tool = Tool.CLICK) -> None:
+        """Let clicks and drags choose elements of the mesh, or not."""
+        self.choosing, self.drawing_box = choosing, False
+        for canvas in (self.canvas, self.model.canvas):
+            canvas.tool = tool if choosing else Tool.CLICK
+        self._mark()
+
+    def draw_box(self) -> None:
+        """Let the next drag on the sheet draw a rectangle for a region."""
+        self.drawing_box = True
+        self.canvas.tool = Tool.BOX
+
+    def sheet_faces(self) -> Samples | None:
+        """The face under each pixel of the sheet pane's first tile."""
+        from even_palette.app.stand.marks import faces_in_view
+
+        kit = self.session.shown
+        if kit is None or self.choice.mesh is None:
+            return None
+        seen = self.session.sheets.meshes.footprint(kit, *self.session.sheets.mask_size(kit))
+        field = self.canvas.field(0)
+        return faces_in_view(seen, self.canvas.camera.view(field.width(), field.height())) if seen else None
+
+    def face_at(self, u: float, v: float) -> int:
+        """The face at a uv of the sheet, -1 for none."""
+        kit = self.session.shown
+        if kit is None or self.choice.mesh is None:
+            return -1
+        seen = self.session.sheets.meshes.footprint(kit, *self.session.sheets.mask_size(kit))
+        if seen is None:
+            return -1
+        height, width = seen.face.shape
+        return int(seen.face[min(int(v * height), height - 1), min(int(u * width), width - 1)])
+
+    def _mark(self) -> None:
+        self._mark_sheet()
+        self._mark_model()
+
+    def _mark_sheet(self) -> None:
+        from even_palette.app.stand.marks import marks
+
+        faces = self.sheet_faces() if self.panes != Panes.MODEL and self.canvas.tiles else None
+        if faces is None or not self._anything_marked():
+            self.canvas.show_marks(None, None)
+            return
+        islands = self._islands() if self.islands_shown else None
+        self.canvas.show_marks(*marks(self.choice, faces, self.choosing, islands))
+
+    def _mark_model(self) -> None:
+        from even_palette.app.stand.marks import marks
+
+        canvas = self.model.canvas
+        chosen = self.choosing and self.choice.faces.any()
+        if self.panes == Panes.SHEET or not canvas.tiles or not (chosen or self.choice.hovered >= 0):
+            canvas.show_marks(None, None)
+            return
+        canvas.show_marks(*marks(self.choice, canvas.face_ids(), self.choosing))
+
+    def _anything_marked(self) -> bool:
+        return self.islands_shown or self.choice.hovered >= 0 or (self.choosing and bool(self.choice.faces.any()))
+
+    def _islands(self) -> Samples | None:
+        kit = self.session.shown
+        return self.session.sheets.meshes.elements(kit, ElementKind.ISLAND).labels if kit and self.choice.mesh else None
+
+    def show_islands(self, shown: bool) -> None:
+        """Lay the outlines of UV islands over the sheet, or take them away."""
+        self.islands_shown = shown
+        self._mark_sheet()
+
+    def _hover_face(self, face: int) -> None:
+        self.choice.hover(face)
+
+    def _click_face(self, face: int, tile: int, add: bool) -> None:
+        kit = self.session.shown
+        if self.spread_button.isChecked() and kit is not None:
+            self.session.select(variant=_variants(kit)[tile])
+            return
+        self.face_picked.emit(face, add)
+
+    def _take_model_area(self, ring: list[QPointF], add: bool) -> None:
+        """Choose what is seen inside an area of the model pane, small faces by their middle."""
+        canvas, found = self.model.canvas, self.choice.mesh
+        if found is None or not self.choosing:
+            return
+        ids = canvas.face_ids()
+        inside = area_mask(ring, ids.shape[1], ids.shape[0])
+        near = self._small_faces_seen(ids, inside)
+        self.choice.take(np.unique(np.concatenate([ids[inside], near])), add)
+
+    def _small_faces_seen(self, ids: Samples, inside: Bools) -> Samples:
+        """Faces whose middle is inside and beside a pixel that shows a face next to them: too small to own a pixel."""
+        found, canvas = self.choice.mesh, self.model.canvas
+        assert found is not None
+        height, width = ids.shape
+        middles = found.mesh.corners().mean(axis=1)
+        pixels, depth = canvas.orbit.to_pixels(middles, width, height)
+        at = np.floor(np.nan_to_num(pixels, nan=-1)).astype(np.int64)
+        there = (at >= 0).all(axis=1) & (at[:, 0] < width) & (at[:, 1] < height) & np.isfinite(depth)
+        candidates = np.flatnonzero(there)
+        candidates = candidates[inside[at[candidates, 1], at[candidates, 0]]]
+        shown = ids[at[candidates, 1], at[candidates, 0]]
+        level = np.where((shown >= 0) & (shown < len(depth)), depth[np.clip(shown, 0, len(depth) - 1)], np.inf)
+        return np.asarray(candidates[depth[candidates] <= level + 1e-3])
+
+    def _take_sheet_area(self, ring: list[QPointF], add: bool) -> None:
+        """Choose what lies in an area of the sheet pane, or give the box to whoever asked for one."""
+        field, camera = self.canvas.field(0), self.canvas.camera
+        if self.drawing_box:
+            self.drawing_box = False
+            self.canvas.tool = self.model.canvas.tool
+            ends = [camera.to_uv(p.x(), p.y(), field.width(), field.height()) for p in (ring[0], ring[2])]
+            (u0, v0), (u1, v1) = ends
+            self.box_drawn.emit(min(u0, u1), min(v0, v1), max(u0, u1), max(v0, v1))
+            return
+        faces = self.sheet_faces()
+        if faces is None or not self.choosing:
+            return
+        inside = area_mask(ring, field.width(), field.height())
+        self.choice.take(np.unique(faces[inside]), add)
 
     def _showable(self, look: Look, kit: Kit) -> Look:
         """The look, unless the kit that is shown does not have it yet."""
@@ -184,6 +396,12 @@ class Stand(QWidget):
 
     def _fill_boxes(self, kit: Kit) -> None:
         looks = self.looks(kit)
+        self.model.fill_looks(looks)
+        self.sheet_box.setVisible(len(kit.sheets) > 1)
+        self.sheet_box.clear()
+        for sheet in kit.sheets:
+            self.sheet_box.addItem(sheet.name, sheet.key)
+        self.sheet_box.setCurrentIndex([sheet.key for sheet in kit.sheets].index(kit.front))
         for box, current in ((self.look_box, self.look), (self.other_box, self.other)):
             box.blockSignals(True)
             if [box.itemText(i) for i in range(box.count())] != [name for name, _ in looks]:
@@ -198,6 +416,7 @@ class Stand(QWidget):
 
     def _filter(self) -> None:
         self.canvas.set_filtered(not self.texels_button.isChecked())
+        self.model.canvas.set_filtered(not self.texels_button.isChecked())
 
     def _tell_zoom(self) -> None:
         self.zoom_label.setText(f"{self.canvas.camera.zoom * 100:.0f} %")
@@ -223,7 +442,7 @@ class Stand(QWidget):
         except UserError:
             return None
 
-    def _click(self, u: float, v: float, tile: int) -> None:
+    def _click(self, u: float, v: float, tile: int, add: bool) -> None:
         kit = self.session.shown
         if self.picking:
             texel = self.texel_at(u, v)
@@ -234,14 +453,16 @@ class Stand(QWidget):
         if self.spread_button.isChecked() and not self.proof and kit is not None:
             self.session.select(variant=_variants(kit)[tile])
             return
-        self.picked.emit(u, v)
+        self.picked.emit(u, v, add)
 
     def _hover(self, u: float, v: float) -> None:
         self._last_uv = (u, v)
+        self.choice.hover(self.face_at(u, v))
         self.hovered.emit((u, v))
         self._update_loupe()
 
     def _leave(self) -> None:
+        self.choice.hover(-1)
         self.hovered.emit(None)
 
     def _toggle_loupe(self) -> None:
@@ -278,6 +499,12 @@ class Stand(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._place_loupe()
+
+
+def bake_name(bake: Bake) -> str:
+    """What a bake is called in lists: its kind, and its number if there are several."""
+    words = bake.key.replace("_", " ")
+    return f"{words[:1].upper()}{words[1:]}".replace("Id ", "ID ").replace(" ids", " IDs")
 
 
 def _variants(kit: Kit) -> list[str]:

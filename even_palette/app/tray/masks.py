@@ -90,7 +90,7 @@ class MasksPanel(Panel):
 
     def _show_figures(self) -> None:
         kit = self.session.shown
-        if kit is None or not kit.sheet.regions or self.session.sheets.id_levels(kit) is None:
+        if kit is None or not kit.sheet.regions or not self.session.sheets.has_masks(kit):
             for value in self._values.values():
                 value.setText("–")
             return

@@ -1,13 +1,17 @@
 """What all panels share: a scrolling column with a title."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QColor, QIcon, QPixmap
 from PyQt6.QtWidgets import (
+    QAbstractItemView,
     QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
     QLayout,
+    QListWidget,
     QScrollArea,
+    QSizePolicy,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -15,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from even_palette.app.session import Session
 from even_palette.app.theme import set_icon
+from even_palette.core.colour.hexcode import Rgb8, format_hex
 
 TRAY_PX = 300
 
@@ -107,3 +112,53 @@ def empty(layout: QLayout) -> None:
             widget.deleteLater()
         elif below := item.layout():
             empty(below)
+
+
+class Fold(QWidget):
+    """A titled part of a panel that opens and closes."""
+
+    def __init__(self, title: str, is_open: bool = False) -> None:
+        super().__init__()
+        self.head = QToolButton()
+        self.head.setText(title)
+        self.head.setCheckable(True)
+        self.head.setChecked(is_open)
+        self.head.setProperty("role", "fold")
+        self.head.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.head.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.body = QWidget()
+        self.column = QVBoxLayout(self.body)
+        self.column.setContentsMargins(0, 2, 0, 6)
+        self.column.setSpacing(6)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(4)
+        whole.addWidget(self.head)
+        whole.addWidget(self.body)
+        self.head.toggled.connect(self._show)
+        self._show(is_open)
+
+    def _show(self, is_open: bool) -> None:
+        self.body.setVisible(is_open)
+        set_icon(self.head, "caret-down" if is_open else "caret-right")
+
+
+def short_list(name: str, height: int, many: bool = False) -> QListWidget:
+    """A list of a fixed height whose icons are swatches."""
+    made = QListWidget()
+    made.setAccessibleName(name)
+    made.setIconSize(QSize(16, 16))
+    made.setFixedHeight(height)
+    made.setProperty("imageArea", True)
+    if many:
+        made.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+    return made
+
+
+def swatch_icon(levels: Rgb8) -> QIcon:
+    """A square of a region's ID colour, the same when selected."""
+    pixmap = QPixmap(16, 16)
+    pixmap.fill(QColor(format_hex(levels)))
+    made = QIcon(pixmap)
+    made.addPixmap(pixmap, QIcon.Mode.Selected)
+    return made

@@ -1,50 +1,85 @@
-"""Stage 1, Source: open maps and say what each is and how it is encoded."""
+"""Stage 1, Source: the sheets of the kit, their painted maps, and the meshes that lie on them."""
 
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QFrame, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, choice, empty, label, row, show_choice, tool
 from even_palette.core.errors import UserError
-from even_palette.core.kit import commands
-from even_palette.core.kit.model import Source
+from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit import commands, mesh_commands, sheet_commands
+from even_palette.core.kit.meshes import write_with_ids
+from even_palette.core.kit.model import MeshFile, Source, Unit, Up
+from even_palette.core.mesh.files import READABLE as MESHES
+from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import READABLE
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 
-FILTER = f"Maps ({' '.join('*' + suffix for suffix in READABLE)})"
+FILTER = f"Maps and meshes ({' '.join('*' + suffix for suffix in (*READABLE, *MESHES))})"
+MESH_FILTER = f"Meshes ({' '.join('*' + suffix for suffix in MESHES)})"
 ENCODINGS = [("sRGB", Encoding.SRGB), ("Linear", Encoding.LINEAR), ("Data", Encoding.DATA)]
+UNITS = [
+    ("Metres", Unit.METRE),
+    ("Centimetres", Unit.CENTIMETRE),
+    ("Millimetres", Unit.MILLIMETRE),
+    ("Inches", Unit.INCH),
+]
+MOST_SLOTS = 24
 
 
 class SourcePanel(Panel):
     look_wanted = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Source", "The painted maps of the sheet. Say what each is and how it is encoded.")
-        self.open_button = QPushButton("Open maps…")
+        super().__init__(session, "Source", "")
+        self.open_button = QPushButton("Open maps and meshes…")
         self.open_button.setProperty("role", "main")
         self.open_button.clicked.connect(self._open)
+        self.sheet_name = QLineEdit()
+        self.sheet_name.setAccessibleName("Name of the sheet")
+        self.sheet_name.editingFinished.connect(self._rename_sheet)
+        self.add_sheet = tool("Add sheet", "plus", "Add an empty sheet and put it in front")
+        self.add_sheet.clicked.connect(lambda: session.do(sheet_commands.add_sheet("Sheet")))
+        self.remove_sheet = tool("Remove sheet", "trash", "Remove this sheet with its regions")
+        self.remove_sheet.clicked.connect(lambda: session.do(sheet_commands.remove_sheet(session.kit.front)))
         self.cards = QVBoxLayout()
         self.cards.setSpacing(8)
         self.column.addWidget(self.open_button)
+        self.column.addWidget(label("Sheet in front", "section"))
+        self.column.addLayout(row(self.sheet_name, self.add_sheet, self.remove_sheet, stretch=0))
         self.column.addLayout(self.cards)
         self.column.addStretch(1)
 
     def refresh(self) -> None:
+        kit = self.session.kit
         empty(self.cards)
-        for source in self.session.kit.sheet.sources:
+        if not self.sheet_name.hasFocus():
+            self.sheet_name.setText(kit.sheet.name)
+        self.remove_sheet.setEnabled(len(kit.sheets) > 1)
+        self.cards.addWidget(label("Maps", "section"))
+        for source in kit.sheet.sources:
             self.cards.addWidget(self._card(source))
-        if not self.session.kit.sheet.sources:
+        if not kit.sheet.sources:
             self.cards.addWidget(label("No maps yet. Files can also be dropped on the window.", "quiet"))
+        shown = [mesh for mesh in kit.meshes if mesh.reference or kit.front in (mesh.sheet, *mesh.slots.values())]
+        self.cards.addWidget(label("Meshes", "section"))
+        for mesh in shown:
+            self.cards.addWidget(self._mesh_card(mesh))
+        if not shown:
+            self.cards.addWidget(label("No mesh on this sheet: OBJ, PLY, glTF and GLB are read.", "quiet"))
+
+    def _rename_sheet(self) -> None:
+        if self.sheet_name.text() != self.session.kit.sheet.name:
+            self.session.do(sheet_commands.rename_sheet(self.session.kit.front, self.sheet_name.text()))
+
+    # Maps
 
     def _card(self, source: Source) -> QFrame:
-        card = QFrame()
-        card.setFrameShape(QFrame.Shape.StyledPanel)
-        column = QVBoxLayout(card)
-        column.setContentsMargins(10, 8, 10, 10)
-        column.setSpacing(6)
+        card, column = _frame()
         name = label(Path(source.path).name, "section")
         name.setToolTip(source.path)
         role = choice(f"What {Path(source.path).name} is", [(r.value, r) for r in Role])
@@ -82,11 +117,151 @@ class SourcePanel(Panel):
         kind = "float" if plane.samples.dtype.kind == "f" else "bit"
         return f"{plane.width} × {plane.height}, {plane.channels} channels, {bits} {kind}"
 
+    # Meshes
+
+    def _mesh_card(self, file: MeshFile) -> QFrame:
+        card, column = _frame()
+        name = label(Path(file.path).name, "section")
+        name.setToolTip(file.path)
+        column.addWidget(name)
+        mesh = self._mesh(file)
+        if isinstance(mesh, str):
+            column.addWidget(label(mesh, "quiet"))
+        else:
+            column.addWidget(label(told_of(mesh), "quiet"))
+            column.addLayout(self._reading(file, mesh))
+            if not mesh.uv_sets or file.unwrap:
+                column.addLayout(self._unwrapping(file))
+        reference = QCheckBox("Only a reference to take IDs from")
+        reference.setChecked(file.reference)
+        reference.clicked.connect(
+            lambda on: self.session.do(
+                mesh_commands.change_mesh(file.key, "Call mesh a reference", lambda m: replace(m, reference=on))
+            )
+        )
+        column.addWidget(reference)
+        if not isinstance(mesh, str) and not file.reference:
+            self._slots(column, file, mesh)
+        find = tool(f"Find mesh {file.key}", "folder-open", "Use another file for this mesh")
+        find.clicked.connect(lambda: self._find_mesh(file))
+        write = tool(
+            f"Write mesh {file.key} with ID colours",
+            "export",
+            "Write the mesh as GLB or PLY with the regions' ID colours as vertex colours",
+        )
+        write.clicked.connect(lambda: self._write_mesh(file))
+        write.setEnabled(not isinstance(mesh, str))
+        remove = tool(f"Remove mesh {file.key}", "trash", "Remove this mesh from the kit")
+        remove.clicked.connect(lambda: self.session.do(mesh_commands.remove_mesh(file.key)))
+        buttons = row(find, write, remove)
+        buttons.addStretch(1)
+        column.addLayout(buttons)
+        return card
+
+    def _mesh(self, file: MeshFile) -> Mesh | str:
+        if not Path(file.path).exists():
+            return "Missing. Point to it with the folder button."
+        try:
+            return self.session.sheets.meshes.file(file)
+        except UserError as error:
+            return str(error)
+
+    def _reading(self, file: MeshFile, mesh: Mesh) -> QHBoxLayout:
+        """Unit, upward axis and UV set."""
+
+        def change(what: str, **fields: object) -> None:
+            self.session.do(mesh_commands.change_mesh(file.key, f"Change {what}", lambda m: replace(m, **fields)))
+
+        unit = choice(f"Unit of {file.key}", list(UNITS))
+        show_choice(unit, file.unit)
+        unit.activated.connect(lambda i: change("unit", unit=unit.itemData(i)))
+        up = choice(f"Upward axis of {file.key}", [("y up", Up.Y), ("z up", Up.Z)])
+        show_choice(up, file.up)
+        up.activated.connect(lambda i: change("upward axis", up=up.itemData(i)))
+        sets = choice(f"UV set of {file.key}", [(f"UV {i + 1}", i) for i in range(max(1, len(mesh.uv_sets)))])
+        show_choice(sets, file.uv_set)
+        sets.setEnabled(len(mesh.uv_sets) > 1)
+        sets.activated.connect(lambda i: change("UV set", uv_set=sets.itemData(i)))
+        return row(unit, up, sets, stretch=0)
+
+    def _unwrapping(self, file: MeshFile) -> QHBoxLayout:
+        button = QPushButton("Use the file as it is" if file.unwrap else "Unwrap: make UVs for it")
+        button.setToolTip("xatlas cuts the mesh into charts and packs them; a painted map will not fit these UVs")
+        button.clicked.connect(
+            lambda: self.session.do(
+                mesh_commands.change_mesh(file.key, "Unwrap mesh", lambda m: replace(m, unwrap=not file.unwrap))
+            )
+        )
+        return row(button, stretch=0)
+
+    def _slots(self, column: QVBoxLayout, file: MeshFile, mesh: Mesh) -> None:
+        """Which sheet each material slot lies on."""
+        sheets: list[tuple[str, object]] = [(sheet.name, sheet.key) for sheet in self.session.kit.sheets]
+        if len(mesh.slots) < 2 and len(sheets) < 2:
+            return
+        for slot in mesh.slots[:MOST_SLOTS]:
+            box = choice(f"Sheet of slot {slot}", sheets)
+            show_choice(box, file.slots.get(slot, file.sheet))
+            box.activated.connect(
+                lambda i, box=box, slot=slot: self.session.do(mesh_commands.put_slot(file.key, slot, box.itemData(i)))
+            )
+            name = label(slot)
+            name.setToolTip(f"Material slot {slot}")
+            column.addLayout(row(name, box, stretch=0))
+        used = {file.slots.get(slot, file.sheet) for slot in mesh.slots}
+        if len(used) > 1:
+            merge = QPushButton(f"Merge slots to {self.session.kit.sheet.name}")
+            merge.setToolTip(f"Its slots lie on {len(used)} sheets; put them all on this one")
+            merge.clicked.connect(lambda: self.session.do(mesh_commands.merge_slots(file.key, self.session.kit.front)))
+            column.addWidget(merge)
+
+    def _find_mesh(self, file: MeshFile) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, f"Find {file.key}", str(Path(file.path).parent), MESH_FILTER)
+        if name:
+            self.session.point_mesh_to(file.key, Path(name))
+
+    def _write_mesh(self, file: MeshFile) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write mesh", f"{file.key}_ids.glb", "Meshes (*.glb *.ply)")
+        if name:
+            self.write_mesh_to(file, Path(name))
+
+    def write_mesh_to(self, file: MeshFile, path: Path) -> None:
+        """Write a mesh with ID colours as vertex colours."""
+        kit = self.session.kit
+
+        def work(progress: Progress, cancel: CancelToken) -> None:
+            write_with_ids(kit, self.session.sheets.meshes, file.key, path)
+
+        self.session.jobs.run(
+            "Write mesh", work, lambda _: self.session.notice.emit(f"Written: {path}."), self.session.notice.emit
+        )
+
+    # Files
+
     def _open(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Open maps", "", FILTER)
-        self.session.open_maps([Path(name) for name in names])
+        names, _ = QFileDialog.getOpenFileNames(self, "Open maps and meshes", "", FILTER)
+        self.session.open_files([Path(name) for name in names])
 
     def _find(self, source: Source) -> None:
         name, _ = QFileDialog.getOpenFileName(self, f"Find {source.role}", str(Path(source.path).parent), FILTER)
         if name:
             self.session.point_source_to(source.role, Path(name))
+
+
+def told_of(mesh: Mesh) -> str:
+    """A mesh in numbers."""
+    extent = mesh.points.max(axis=0) - mesh.points.min(axis=0)
+    size = " × ".join(f"{float(side):.3g}" for side in extent)
+    sets = {0: "no UVs", 1: "1 UV set"}.get(len(mesh.uv_sets), f"{len(mesh.uv_sets)} UV sets")
+    colours = ", vertex colours" if mesh.colours is not None else ""
+    slots = f"{len(mesh.slots)} slot{'s' if len(mesh.slots) > 1 else ''}"
+    return f"{mesh.face_count:,} faces, {slots}, {sets}{colours}; {size} m"
+
+
+def _frame() -> tuple[QFrame, QVBoxLayout]:
+    card = QFrame()
+    card.setFrameShape(QFrame.Shape.StyledPanel)
+    column = QVBoxLayout(card)
+    column.setContentsMargins(10, 8, 10, 10)
+    column.setSpacing(6)
+    return card, column

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
+from even_palette.app.choosing import Choice
 from even_palette.app.rail import STAGES
 from even_palette.app.readout import MARKS
 from even_palette.app.session import Session
@@ -21,13 +22,13 @@ MOST_FINDINGS = 2
 
 
 class Tray(QWidget):
-    def __init__(self, session: Session, renderer: Renderer) -> None:
+    def __init__(self, session: Session, renderer: Renderer, choice: Choice) -> None:
         super().__init__()
         self.setObjectName("tray")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(TRAY_PX)
         self.source = SourcePanel(session)
-        self.regions = RegionsPanel(session)
+        self.regions = RegionsPanel(session, choice)
         self.masks = MasksPanel(session)
         self.recolour = RecolourPanel(session)
         self.lineup = LineupPanel(session)

@@ -3,15 +3,16 @@
 from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace
 
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.colour.hexcode import Rgb8, parse_hex
 from even_palette.core.errors import UserError
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_faces
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.mesh_commands import set_faces, set_roots
-from even_palette.core.kit.meshes import Meshes, SheetMesh
-from even_palette.core.kit.model import MOST_REGIONS, FaceRegions, Kit, Region, identifier, unique
+from even_palette.core.kit.mesh_commands import add_bake, add_regions, set_bake, set_faces, set_id_bake, set_roots
+from even_palette.core.kit.meshes import Meshes, SheetMesh, reference_colours
+from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Kit, Region, identifier, unique
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.scatter import scatter
 
@@ -115,6 +116,36 @@ def scatter_split(
         tuple(float(sizes[found.parts == number].sum()) / total for number in range(len(wanted))),
         found.conflicts,
     )
+
+
+def take_ids(kit: Kit, meshes: Meshes, by: str, limit: float) -> Command:
+    """Let the parts of the reference mesh, `by` slots or colours, be the ID map of the sheet in front.
+
+    A region is made of each part that has none yet. `limit` is a share of the diagonal. Raises UserError without a
+    reference, or if there are too many parts.
+    """
+    reference = next((file for file in kit.meshes if file.reference), None)
+    if reference is None:
+        raise UserError("There is no other mesh to take IDs from; open one in Source and call it a reference.")
+    _, named = reference_colours(meshes.file(reference), by)
+    if len(named) > MOST_REGIONS:
+        raise UserError(f"The other mesh has {len(named)} parts; the limit is {MOST_REGIONS} regions on one sheet.")
+
+    def apply(before: Kit) -> Kit:
+        old = next((bake for bake in before.sheet.bakes if bake.kind == "transfer"), None)
+        values: dict[str, float | str] = {"by": by, "limit": limit}
+        if old is None:
+            after = add_bake(Bake("transfer", "transfer", 1024, before.sheet.padding, 1, values)).apply(before)
+            key = after.sheet.bakes[-1].key
+        else:
+            after, key = set_bake(replace(old, values=values)).apply(before), old.key
+        taken = {region.id_colour for region in before.sheet.regions}
+        fresh = [(name, colour) for name, colour in named if colour not in taken]
+        made = new_regions(before, [name for name, _ in fresh], [colour for _, colour in fresh])
+        keyed = tuple(replace(region, keyed=True, inner=4.0, outer=4.0) for region in made)
+        return add_regions(keyed).apply(set_id_bake(key).apply(after))
+
+    return Command("Take IDs from another mesh", apply)
 
 
 def choose_roots(kit: Kit, meshes: Meshes, chosen: Bools) -> Command:

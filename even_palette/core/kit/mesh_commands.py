@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import (
+    MOST_REGIONS,
     Bake,
     Box,
     FaceRegions,
@@ -63,9 +64,16 @@ def set_faces(label: str, faces: Mapping[str, FaceRegions], regions: tuple[Regio
     def apply(kit: Kit) -> Kit:
         meshes = tuple(replace(mesh, faces=faces.get(mesh.key, mesh.faces)) for mesh in kit.meshes)
         kit = replace(kit, meshes=meshes)
+        if len(kit.sheet.regions) + len(regions) > MOST_REGIONS:
+            raise UserError(f"A sheet holds at most {MOST_REGIONS} regions.")
         return kit.with_sheet(replace(kit.sheet, regions=(*kit.sheet.regions, *regions))) if regions else kit
 
     return Command(label, apply)
+
+
+def add_regions(regions: tuple[Region, ...]) -> Command:
+    """Add regions, ready made, to the sheet in front."""
+    return set_faces("Add region" if len(regions) == 1 else f"Add {len(regions)} regions", {}, regions)
 
 
 def set_roots(roots: Mapping[str, bytes]) -> Command:

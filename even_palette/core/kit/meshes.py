@@ -187,6 +187,11 @@ class Meshes:
         """The bake if it was made already."""
         return self.cache.peek(("bake", self.bake_key(kit, bake)))
 
+    def made_bake(self, kit: Kit, bake: Bake) -> Plane | None:
+        """The bake as a plane if it was made already."""
+        known = self.known_bake(kit, bake)
+        return Plane(known.samples, Encoding.DATA, self.bake_key(kit, bake)) if known else None
+
     def bake(
         self, kit: Kit, bake: Bake, progress: Progress = silent, cancel: CancelToken | None = None
     ) -> tuple[Plane, Baked]:
@@ -235,6 +240,26 @@ def reference_colours(mesh: Mesh, by: str) -> tuple[Levels, list[tuple[str, tupl
                                for i in (1, 3, 5)]  # fmt: skip
     named = [(groups.name(n), (int(c[0]), int(c[1]), int(c[2]))) for n, c in enumerate(colours)]
     return colours[groups.labels], named
+
+
+def write_with_ids(kit: Kit, meshes: Meshes, key: str, path: Path) -> None:
+    """Write a mesh of the kit as GLB or PLY, by the suffix, with its regions' ID colours as vertex colours.
+
+    In metres, y up; faces of no region are black. Raises UserError, naming the file.
+    """
+    from even_palette.core.mesh.files.gltf import write_glb
+    from even_palette.core.mesh.files.ply import write_ply
+
+    if path.suffix.lower() not in (".glb", ".ply"):
+        raise UserError(f"{path.name}: this kind of mesh is not written; use .glb or .ply.")
+    mesh, stored = meshes.file(kit.mesh(key)), kit.mesh(key).faces
+    colours = {region.key: region.id_colour for region in kit.regions}
+    table = np.array([*(colours.get(name, (0, 0, 0)) for name in stored.regions), (0, 0, 0)], dtype=np.uint8)
+    try:
+        write = write_glb if path.suffix.lower() == ".glb" else write_ply
+        write(path, mesh, table[unpack_faces(stored, mesh.face_count)])
+    except OSError as error:
+        raise UserError(f"{path}: cannot be written ({error.strerror}).") from error
 
 
 def _slots_on(mesh: Mesh, file: MeshFile, sheet: str) -> Bools:

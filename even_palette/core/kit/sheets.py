@@ -94,6 +94,21 @@ class Sheets:
         plane = self.id_levels(kit)
         return self.cache.peek(("id colours", plane.content_id)) if plane else IdColours((), 0)
 
+    def claimed_ids(self, kit: Kit) -> Plane | None:
+        """ID colours (H, W, 3) uint8 as faces and boxes claim the texels; None without either. Edges are mixed."""
+        if self.meshes.on_sheet(kit) is None and not any(region.boxes for region in kit.sheet.regions):
+            return None
+        colours = tuple(region.id_colour for region in kit.sheet.regions)
+        key = ("claimed ids", self.weights_key(kit), colours)
+
+        def compute() -> Plane:
+            masks, index, _ = self._masks(kit, silent, None)
+            shares = masks / np.maximum(1, masks.sum(axis=0))
+            mixed = shares.T @ np.array(colours, dtype=np.float32).reshape(-1, 3)
+            return Plane(np.asarray(mixed + 0.5, dtype=np.uint8)[index], Encoding.DATA, _name(key))
+
+        return self.cache.get(key, compute)
+
     def mask_size(self, kit: Kit) -> tuple[int, int]:
         """Width and height of the masks of the sheet in front: those of its ID map, else of its base colour."""
         plane = self.id_levels(kit)

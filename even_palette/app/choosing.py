@@ -1,0 +1,123 @@
+"""What is chosen on the mesh of the sheet in front: faces, by elements of one kind. The panes and the tray share it."""
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from even_palette.app.session import Session
+from even_palette.core.arrays import Bools, Samples
+from even_palette.core.kit.meshes import SheetMesh
+from even_palette.core.mesh.kinds import ElementKind, Likeness
+
+
+class Choice(QObject):
+    """Chosen faces (F,), the element under the cursor, and the kind of elements that clicks choose."""
+
+    changed = pyqtSignal()
+    hover_changed = pyqtSignal()
+    kind_changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.kind = ElementKind.SHELL
+        self.hovered = -1
+        self._faces = np.zeros(0, dtype=bool)
+        self._shape = ""
+        session.shown_changed.connect(self._follow)
+
+    @property
+    def mesh(self) -> SheetMesh | None:
+        """The mesh of the sheet that is shown."""
+        kit = self.session.shown
+        return self.session.sheets.meshes.on_sheet(kit) if kit else None
+
+    @property
+    def faces(self) -> Bools:
+        return self._faces
+
+    def _follow(self) -> None:
+        """Another mesh begins with nothing chosen."""
+        found = self.mesh
+        shape = found.content_id if found else ""
+        if shape != self._shape:
+            self._shape, self.hovered = shape, -1
+            self.choose(np.zeros(found.mesh.face_count if found else 0, dtype=bool))
+
+    def set_kind(self, kind: ElementKind) -> None:
+        """Choose elements of another kind from now on."""
+        self.kind, self.hovered = kind, -1
+        self.kind_changed.emit()
+        self.hover_changed.emit()
+
+    def labels(self) -> Samples | None:
+        """The element of each face (F,) of the kind that is chosen."""
+        kit = self.session.shown
+        return self.session.sheets.meshes.elements(kit, self.kind).labels if kit and self.mesh else None
+
+    def choose(self, faces: Bools) -> None:
+        self._faces = faces
+        self.changed.emit()
+
+    def hover(self, face: int) -> None:
+        """Tell which face is under the cursor, -1 for none."""
+        labels = self.labels()
+        element = int(labels[face]) if labels is not None and 0 <= face < len(labels) else -1
+        if element != self.hovered:
+            self.hovered = element
+            self.hover_changed.emit()
+
+    def click(self, face: int, add: bool) -> None:
+        """Choose the element of a face; with `add` it joins or leaves what is chosen. -1 chooses nothing."""
+        labels = self.labels()
+        if labels is None:
+            return
+        none = np.zeros(len(labels), dtype=bool)
+        hit = labels == labels[face] if 0 <= face < len(labels) else none
+        self.choose(np.asarray(self._faces ^ hit) if add else hit)
+
+    def take(self, faces: Samples, add: bool) -> None:
+        """Choose the elements of these faces (n,)."""
+        labels = self.labels()
+        if labels is None:
+            return
+        known = faces[(faces >= 0) & (faces < len(labels))]
+        hit = np.isin(labels, np.unique(labels[known]))
+        self.choose(np.asarray(self._faces | hit) if add else hit)
+
+    def take_elements(self, elements: list[int], add: bool = False) -> None:
+        """Choose elements by number."""
+        labels = self.labels()
+        if labels is not None:
+            hit = np.isin(labels, elements)
+            self.choose(np.asarray(self._faces | hit) if add else hit)
+
+    # On what is chosen
+
+    def invert(self) -> None:
+        self.choose(~self._faces)
+
+    def clear(self) -> None:
+        self.choose(np.zeros_like(self._faces))
+
+    def grow(self) -> None:
+        """Add the ring of faces around what is chosen."""
+        from even_palette.core.mesh.elements import grown
+
+        if found := self.mesh:
+            self.choose(grown(found.mesh, self._faces))
+
+    def shrink(self) -> None:
+        """Take away the outermost ring of faces."""
+        from even_palette.core.mesh.elements import shrunk
+
+        if found := self.mesh:
+            self.choose(shrunk(found.mesh, self._faces))
+
+    def similar(self, by: Likeness) -> None:
+        """Choose all elements like those that are chosen."""
+        from even_palette.core.mesh.elements import similar
+
+        kit, found = self.session.shown, self.mesh
+        if kit and found:
+            of = self.session.sheets.meshes.elements(kit, self.kind)
+            self.choose(similar(found.mesh, self._faces, by, of))

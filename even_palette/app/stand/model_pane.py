@@ -1,0 +1,130 @@
+"""The model pane: its canvas, and in its foot the look, lit or flat, and frame."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+
+from even_palette.app.session import Session
+from even_palette.app.stand.model_canvas import ModelCanvas
+from even_palette.app.stand.renderer import Renderer
+from even_palette.app.stand.tiles import Tile
+from even_palette.core.errors import UserError
+from even_palette.core.kit.model import Kit
+from even_palette.core.looks import Look, picture
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Plane
+
+if TYPE_CHECKING:
+    from even_palette.gl.model_view import Skin
+
+EMPTY = "There is no mesh on this sheet yet; drop an OBJ, PLY or GLB file here, or open one in Source."
+
+
+class ModelPane(QWidget):
+    """Shows the meshes of the sheet in front. Without a look of its own it follows the sheet pane."""
+
+    look_chosen = pyqtSignal()
+
+    def __init__(self, session: Session, renderer: Renderer) -> None:
+        super().__init__()
+        self.session, self.renderer = session, renderer
+        self.own_look: Look | None = None
+        self.canvas = ModelCanvas(renderer, self)
+        self.look_box = QComboBox()
+        self.look_box.setAccessibleName("Look of the model")
+        self.look_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.look_box.setMinimumContentsLength(10)
+        self.look_box.activated.connect(self._choose_look)
+        self.lit_button = _button("Lit", "Lit by a neutral studio, or flat: the sheet's exact colours (I)", True)
+        self.lit_button.clicked.connect(lambda: self.canvas.set_lit(self.lit_button.isChecked()))
+        self.lit_button.setToolTip(
+            "Lit by a neutral studio (Ctrl-drag turns the light), or flat: the sheet's exact colours (I)"
+        )
+        frame = _button("Frame", "All of the mesh in view (G)", False)
+        frame.clicked.connect(self.canvas.frame)
+        foot = QWidget()
+        foot.setObjectName("foot")
+        row = QHBoxLayout(foot)
+        row.setContentsMargins(8, 4, 8, 4)
+        row.setSpacing(6)
+        row.addWidget(self.look_box, 1)
+        row.addWidget(self.lit_button)
+        row.addWidget(frame)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.canvas, 1)
+        column.addWidget(foot)
+
+    def _choose_look(self, index: int) -> None:
+        self.own_look = self.look_box.itemData(index)
+        self.look_chosen.emit()
+
+    def fill_looks(self, looks: list[tuple[str, Look]]) -> None:
+        """Offer these looks, and the one of the sheet pane."""
+        offered: list[tuple[str, Look | None]] = [("As the sheet pane", None), *looks]
+        self.look_box.blockSignals(True)
+        self.look_box.clear()
+        for name, look in offered:
+            self.look_box.addItem(name, look)
+        at = next((i for i, (_, look) in enumerate(offered) if look == self.own_look), 0)
+        self.own_look = offered[at][1]
+        self.look_box.setCurrentIndex(at)
+        self.look_box.blockSignals(False)
+
+    def show_looks(self, kit: Kit, looks: list[tuple[str, Look, str, Look | None]]) -> None:
+        """Show looks, each with its label and perhaps another one to wipe to. What cannot be shown is told."""
+        try:
+            if self.session.sheets.meshes.on_sheet(kit) is None:
+                self.canvas.show_message(EMPTY)
+                return
+            if trouble := self.renderer.model_trouble():
+                self.canvas.show_message(trouble)
+                return
+            tiles = [
+                Tile(label, self._skins(kit, look), other_label, self._skins(kit, other) if other else None)
+                for label, look, other_label, other in looks
+            ]
+        except UserError as error:
+            self.canvas.show_message(str(error))
+            return
+        skins: list[Skin] = tiles[0].picture
+        points = [skin.mesh.points[np.unique(skin.mesh.faces)] for skin in skins]
+        self.canvas.show_tiles(tiles, np.concatenate(points), "".join(skin.mesh.content_id for skin in skins))
+
+    def _skins(self, kit: Kit, look: Look) -> list[Skin]:
+        """The sheet in front in a look, and the other sheets of the same meshes in their results."""
+        from even_palette.gl.model_view import Skin
+
+        skins = []
+        for key in self.session.sheets_seen(kit):
+            part = kit.showing(key)
+            found = self.session.sheets.meshes.on_sheet(part)
+            if found is None:
+                continue
+            own = look if key == kit.front else Look(variant=look.variant)
+            relief = tuple(
+                self._map(part, role) for role in (Role.NORMAL, Role.ROUGHNESS, Role.METALNESS, Role.OCCLUSION)
+            )
+            skins.append(Skin(found.mesh, found.uv, picture(part, self.session.sheets, own), relief))  # type: ignore[arg-type]
+        return skins
+
+    def _map(self, kit: Kit, role: Role) -> Plane | None:
+        source = kit.sheet.source(role)
+        try:
+            return self.session.sheets.plane(source) if source else None
+        except UserError:
+            return None
+
+
+def _button(text: str, tip: str, checkable: bool) -> QToolButton:
+    button = QToolButton()
+    button.setText(text)
+    button.setToolTip(tip)
+    button.setAccessibleName(f"{text} (model)")
+    button.setCheckable(checkable)
+    return button

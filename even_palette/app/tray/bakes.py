@@ -1,0 +1,216 @@
+"""Bakes of the sheet: which there are, their settings, and writing them as files."""
+
+from functools import partial
+from pathlib import Path
+
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QListWidgetItem, QPushButton, QSpinBox, QVBoxLayout, QWidget
+
+from even_palette.app.choosing import Choice
+from even_palette.app.number import NumberRow
+from even_palette.app.session import Session
+from even_palette.app.stand.stand import bake_name
+from even_palette.app.tray.panel import choice as choice_box
+from even_palette.app.tray.panel import empty, label, row, short_list, show_choice, tool
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit import mesh_commands
+from even_palette.core.kit.dividing import choose_roots
+from even_palette.core.kit.model import Bake
+from even_palette.core.looks import Look, LookKind
+from even_palette.core.mesh.bakes import bakes
+from even_palette.core.raster.files import write_plane
+
+SIZES = (256, 512, 1024, 2048, 4096, 8192)
+SAMPLES = ((1, "1 sample a texel"), (2, "4 samples a texel"), (4, "16 samples a texel"))
+
+
+class BakesTab(QWidget):
+    look_wanted = pyqtSignal(object)
+
+    def __init__(self, session: Session, choice: Choice) -> None:
+        super().__init__()
+        self.session, self.choice = session, choice
+        self.bake = ""
+        self.kind = choice_box("Kind of bake", [])
+        self.add = QPushButton("Add")
+        self.add.clicked.connect(self._add)
+        self.list = short_list("Bakes", 92)
+        self.list.currentItemChanged.connect(self._select)
+        self.told = label("", "quiet")
+        self.size_box = choice_box("Size", [(f"{size} × {size}", size) for size in SIZES])
+        self.size_box.activated.connect(lambda i: self._change(size=self.size_box.itemData(i)))
+        self.samples = choice_box("Samples", [(text, count) for count, text in SAMPLES])
+        self.samples.activated.connect(lambda i: self._change(samples=self.samples.itemData(i)))
+        self.padding = QSpinBox()
+        self.padding.setRange(0, 256)
+        self.padding.setAccessibleName("Padding")
+        self.padding.setPrefix("Padding ")
+        self.padding.setSuffix(" texels")
+        self.padding.setKeyboardTracking(False)
+        self.padding.valueChanged.connect(lambda value: self._change(padding=value))
+        self.lasting = label("", "quiet")
+        self.values = QVBoxLayout()
+        self.values.setSpacing(6)
+        self.roots_button = QPushButton("Chosen faces are the roots")
+        self.roots_button.clicked.connect(self._roots)
+        self.write_button = QPushButton("Write …")
+        self.write_button.setToolTip("Write this bake as a file (PNG, TIFF or EXR)")
+        self.write_button.clicked.connect(self._write)
+        self.id_button = QPushButton("Use as ID map")
+        self.id_button.clicked.connect(lambda: session.do(mesh_commands.set_id_bake(self.bake)))
+        remove = tool("Remove bake", "trash", "Remove this bake")
+        remove.clicked.connect(lambda: session.do(mesh_commands.remove_bake(self.bake)))
+        self.remove = remove
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addLayout(row(self.kind, self.add, stretch=0))
+        column.addWidget(self.list)
+        column.addWidget(self.told)
+        column.addWidget(self.size_box)
+        column.addWidget(self.samples)
+        column.addWidget(self.padding)
+        column.addWidget(self.lasting)
+        column.addLayout(self.values)
+        column.addWidget(self.roots_button)
+        column.addLayout(row(self.write_button, self.id_button, remove, stretch=0))
+        column.addStretch(1)
+        self._shown_kind = ""
+
+    def _current(self) -> Bake | None:
+        return next((bake for bake in self.session.kit.sheet.bakes if bake.key == self.bake), None)
+
+    def refresh(self) -> None:
+        kit = self.session.kit
+        if not self.kind.count():
+            for kind in bakes().values():
+                self.kind.addItem(kind.label, kind.name)
+                self.kind.setItemData(self.kind.count() - 1, kind.told, Qt.ItemDataRole.ToolTipRole)
+        keys = [bake.key for bake in kit.sheet.bakes]
+        self.bake = self.bake if self.bake in keys else (keys[0] if keys else "")
+        self.list.blockSignals(True)
+        self.list.clear()
+        for bake in kit.sheet.bakes:
+            serves = ", ID map" if bake.key == kit.sheet.id_bake else ""
+            item = QListWidgetItem(f"{bake_name(bake)}   {bake.size}²{serves}")
+            item.setData(Qt.ItemDataRole.UserRole, bake.key)
+            self.list.addItem(item)
+            if bake.key == self.bake:
+                self.list.setCurrentItem(item)
+        self.list.blockSignals(False)
+        self._show_bake()
+
+    def _show_bake(self) -> None:
+        bake = self._current()
+        for widget in (self.size_box, self.samples, self.padding, self.write_button, self.id_button, self.remove):
+            widget.setEnabled(bake is not None)
+        self.roots_button.setVisible(bake is not None and bake.kind == "along")
+        if bake is None:
+            self.told.setText("No bakes yet. Add one; it follows the mesh and the regions.")
+            self.lasting.setText("")
+            empty(self.values)
+            self._shown_kind = ""
+            return
+        kind = bakes()[bake.kind]
+        self.told.setText(kind.told)
+        show_choice(self.size_box, bake.size)
+        show_choice(self.samples, bake.samples)
+        self.samples.setEnabled(not kind.index_like)
+        self.samples.setToolTip("Index-like maps are never mixed." if kind.index_like else "Softens edges.")
+        self.padding.blockSignals(True)
+        self.padding.setValue(bake.padding)
+        self.padding.blockSignals(False)
+        levels = bake.padding.bit_length() - 1
+        self.lasting.setText(
+            f"The padding lasts {levels} mip levels, down to {max(1, bake.size >> levels)}²."
+            if levels >= 0
+            else "Without padding the first mip level already shows background."
+        )
+        self.id_button.setEnabled(kind.channels == 3 and bake.key != self.session.kit.sheet.id_bake)
+        if f"{bake.key} {bake.kind}" != self._shown_kind:
+            self._shown_kind = f"{bake.key} {bake.kind}"
+            self._build_values(bake)
+
+    def _build_values(self, bake: Bake) -> None:
+        empty(self.values)
+        kind = bakes()[bake.kind]
+        filled = kind.settings(bake.values)
+        for value in kind.values:
+            if value.choices:
+                box = choice_box(value.label, [(text, name) for name, text in value.choices])
+                show_choice(box, filled[value.name])
+                box.setToolTip(value.help)
+                box.activated.connect(lambda i, box=box, name=value.name: self._set(name, box.itemData(i)))
+                self.values.addWidget(box)
+                continue
+            decimals = 0 if value.whole else 3
+            number = NumberRow(value.label, value.low, value.high, value.unit, decimals, value.help)
+            number.show_value(float(filled[value.name]))
+            number.changed.connect(partial(self._set, value.name))
+            number.finished.connect(self.session.history.end_merge)
+            self.values.addWidget(number)
+
+    def _set(self, name: str, value: float | str) -> None:
+        bake = self._current()
+        if bake is not None:
+            self._change(values={**bake.values, name: value})
+
+    def _change(self, **fields: object) -> None:
+        bake = self._current()
+        if bake is not None:
+            self.session.do(mesh_commands.set_bake(replace(bake, **fields)))
+
+    def _add(self) -> None:
+        name = self.kind.currentData()
+        if self.session.do(mesh_commands.add_bake(Bake(name, name))):
+            self.bake = self.session.kit.sheet.bakes[-1].key
+            self.refresh()
+            self._look()
+
+    def _select(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self.bake = item.data(Qt.ItemDataRole.UserRole)
+            self._show_bake()
+            self._look()
+
+    def _look(self) -> None:
+        if self.bake:
+            self.look_wanted.emit(Look(LookKind.BAKE, bake=self.bake))
+
+    def _roots(self) -> None:
+        try:
+            self.session.do(choose_roots(self.session.kit, self.session.sheets.meshes, self.choice.faces))
+            bake = self._current()
+            if bake is not None and bake.values.get("way") != "way":
+                self._set("way", "way")
+                self._shown_kind = ""
+                self._show_bake()
+        except UserError as error:
+            self.session.notice.emit(str(error))
+
+    def _write(self) -> None:
+        bake = self._current()
+        if bake is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Write bake", f"{self.session.kit.sheet.key}_{bake.key}.png", "Maps (*.png *.tif *.exr *.tga)"
+        )
+        if name:
+            self.write_to(Path(name))
+
+    def write_to(self, path: Path) -> None:
+        """Bake and write the selected bake as a file."""
+        kit, bake = self.session.kit, self._current()
+        if bake is None:
+            return
+
+        def work(progress: Progress, cancel: CancelToken) -> None:
+            plane, _ = self.session.sheets.meshes.bake(kit, bake, progress, cancel)
+            write_plane(path, plane)
+
+        def done(_: object) -> None:
+            self.session.notice.emit(f"Written: {path}.")
+
+        self.session.jobs.run("Write bake", work, done, self.session.notice.emit)

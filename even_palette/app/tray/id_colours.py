@@ -1,0 +1,161 @@
+"""Regions from the ID map: its colours, a colour by hex, and IDs taken from another mesh."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+
+from even_palette.app.number import NumberRow
+from even_palette.app.session import Session
+from even_palette.app.tray.panel import Fold, choice, label, row, short_list, show_choice, swatch_icon, tool
+from even_palette.core.colour.hexcode import Rgb8, format_hex, parse_hex
+from even_palette.core.errors import UserError
+from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit.dividing import take_ids
+from even_palette.core.kit.model import Kit
+from even_palette.core.raster.guess import Role
+from even_palette.core.regions.id_colours import IdColours
+
+
+class IdColoursTab(QWidget):
+    """A click on the sheet makes a region of the ID colour there."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.found = short_list("ID colours of the map", 122, many=True)
+        self.found.itemActivated.connect(self._make)
+        self.make_button = QPushButton("Make regions of the selected")
+        self.make_button.clicked.connect(lambda: self._make())
+        self.found_label = label("", "quiet")
+        self.hex = QLineEdit()
+        self.hex.setPlaceholderText("#rrggbb")
+        self.hex.setAccessibleName("ID colour by hex")
+        self.hex.returnPressed.connect(self._by_hex)
+        add = tool("Make region of hex", "plus", "Make a region of this colour")
+        add.clicked.connect(self._by_hex)
+        recolour = tool("Use hex as ID colour", "target", "Give the selected region this ID colour")
+        recolour.clicked.connect(self._change_colour)
+        self.keyed = QCheckBox("Selected region takes in its ID colour")
+        self.keyed.setToolTip("Without, the region holds only its elements and boxes")
+        self.keyed.clicked.connect(lambda on: session.do(mesh_commands.set_keyed(session.region, on)))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        for widget in (self.found, self.found_label, self.make_button):
+            column.addWidget(widget)
+        column.addLayout(row(self.hex, add, recolour, stretch=0))
+        column.addWidget(self.keyed)
+        column.addWidget(self._another_mesh())
+        column.addStretch(1)
+
+    def _another_mesh(self) -> Fold:
+        fold = Fold("From another mesh")
+        self.by = choice(
+            "Parts of the other mesh", [("By its material slots", "slots"), ("By vertex colours", "colours")]
+        )
+        self.limit = NumberRow("Limit", 0.1, 50, "%", 1, "The farthest that the other mesh may be, of the diagonal.")
+        self.limit.show_value(2.0)
+        self.take_button = QPushButton("Take region IDs")
+        self.take_button.clicked.connect(self._take)
+        self.taken = label("Open the other mesh in Source and call it a reference.", "quiet")
+        for widget in (self.by, self.limit, self.take_button, self.taken):
+            fold.column.addWidget(widget)
+        return fold
+
+    def _colours(self) -> IdColours | None:
+        try:
+            return self.session.sheets.known_id_colours(self.session.shown or self.session.kit)
+        except UserError:
+            return IdColours((), 0)
+
+    def refresh(self) -> None:
+        kit, listed = self.session.kit, self._colours()
+        colours = listed or IdColours((), 0)
+        names = {region.id_colour: region.name for region in kit.sheet.regions}
+        selected = {item.data(Qt.ItemDataRole.UserRole) for item in self.found.selectedItems()}
+        self.found.clear()
+        for colour in colours.colours:
+            text = (
+                f"{format_hex(colour.levels)}   {colour.texels / colours.texels:6.2%}   {names.get(colour.levels, '')}"
+            )
+            item = QListWidgetItem(swatch_icon(colour.levels), text)
+            item.setData(Qt.ItemDataRole.UserRole, colour.levels)
+            item.setToolTip(f"{colour.texels} texels")
+            self.found.addItem(item)
+            item.setSelected(colour.levels in selected)
+        if colours.colours:
+            self.found_label.setText(
+                f"{len(colours.colours)} colours, {colours.stray_share:.2%} stray (soft edges, noise)"
+            )
+        elif listed is None:
+            self.found_label.setText("The colours are being listed …")
+        else:
+            self.found_label.setText("There is no painted ID map; open one in Source, or use Elements.")
+        region = next((r for r in kit.sheet.regions if r.key == self.session.region), None)
+        self.keyed.setEnabled(region is not None)
+        self.keyed.setChecked(region is not None and region.keyed)
+        there = any(mesh.reference for mesh in kit.meshes)
+        self.take_button.setEnabled(there)
+        self._show_taken(kit, there)
+
+    def _show_taken(self, kit: Kit, there: bool) -> None:
+        if not there:
+            self.taken.setText("Open the other mesh in Source and call it a reference.")
+            return
+        if not kit.sheet.id_bake:
+            self.taken.setText("The slots or colours of the reference become an ID map of this sheet.")
+            return
+        bake = kit.sheet.bake(kit.sheet.id_bake)
+        show_choice(self.by, bake.values.get("by", "slots"))
+        if kit.sheet.source(Role.ID):
+            self.taken.setText("The painted ID map is used; remove it in Source to use the IDs of the other mesh.")
+        elif self.session.shown is kit and (made := self.session.sheets.meshes.known_bake(kit, bake)):
+            share = made.missed_texels / max(1, made.covered_texels)
+            self.taken.setText(
+                f"{made.missed_texels:,} of {made.covered_texels:,} texels found nothing ({share:.2%}); "
+                "they are black in ID colours."
+            )
+
+    def _take(self) -> None:
+        kit = self.session.kit
+        try:
+            command = take_ids(kit, self.session.sheets.meshes, self.by.currentData(), self.limit.value() / 100)
+        except UserError as error:
+            self.session.notice.emit(str(error))
+            return
+        self.session.do(command)
+
+    def _make(self, item: QListWidgetItem | None = None) -> None:
+        items = [item] if item else self.found.selectedItems()
+        self.make_regions([chosen.data(Qt.ItemDataRole.UserRole) for chosen in items])
+
+    def make_regions(self, colours: list[Rgb8]) -> None:
+        """Make regions of ID colours, and select the last."""
+        if colours and self.session.do(commands.add_regions(colours)):
+            self.session.select(region=self.session.kit.sheet.regions[-1].key)
+
+    def pick(self, colour: Rgb8) -> None:
+        """A click on the sheet: the ID colour that this texel belongs to."""
+        listed = (self._colours() or IdColours((), 0)).colours
+        near = min(listed, key=lambda c: max(abs(a - b) for a, b in zip(c.levels, colour, strict=True)), default=None)
+        chosen = near.levels if near else colour
+        have = {region.id_colour: region.key for region in self.session.kit.sheet.regions}
+        if chosen in have:
+            self.session.select(region=have[chosen])
+        else:
+            self.make_regions([chosen])
+        self.hex.setText(format_hex(chosen))
+
+    def _by_hex(self) -> None:
+        if colour := self._hex_colour():
+            self.make_regions([colour])
+
+    def _change_colour(self) -> None:
+        if (colour := self._hex_colour()) and self.session.region:
+            self.session.do(commands.set_id_colour(self.session.region, colour))
+
+    def _hex_colour(self) -> Rgb8 | None:
+        try:
+            return parse_hex(self.hex.text())
+        except ValueError as error:
+            self.session.notice.emit(str(error))
+            return None

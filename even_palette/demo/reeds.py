@@ -1,0 +1,90 @@
+"""The reed clump: blades and seed heads, each a shell whose sheet runs from root to tip."""
+
+from functools import cache
+
+import numpy as np
+
+from even_palette.core.arrays import Samples, float32
+from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
+from even_palette.core.mesh.model import Mesh
+from even_palette.core.mesh.padding import nearest_covered
+from even_palette.core.mesh.raster import rasterize
+from even_palette.core.raster.plane import Encoding, Plane, to_levels8
+from even_palette.demo.noise import layered
+from even_palette.demo.shapes import Modeller
+
+SIDE = 512
+BLADES, STALKS = 42, 7
+ID_COLOURS: dict[str, Rgb8] = {"Blades": (80, 190, 70), "Heads": (150, 90, 50), "Stalks": (210, 200, 90)}
+
+
+@cache
+def reed_mesh() -> tuple[Mesh, tuple[str, ...]]:
+    """The mesh, and the part of each face."""
+    made = Modeller(SIDE)
+    rng = np.random.default_rng(77)
+    for number in range(BLADES):
+        turn, lean = rng.random() * 2 * np.pi, 0.10 + 0.35 * rng.random()
+        tall, wide = 1.0 + 0.9 * rng.random(), 0.022 + 0.016 * rng.random()
+        root = 0.28 * np.sqrt(rng.random()) * np.array([np.cos(turn * 3), 0, np.sin(turn * 3)])
+        t = np.linspace(1, 0, 9)
+        outward = np.array([np.cos(turn), 0, np.sin(turn)])
+        line = (
+            root
+            + outward * (lean * tall * t**2)[:, None]
+            + np.array([0, 1, 0]) * (tall * (t - 0.18 * lean * t**3))[:, None]
+        )
+        across = np.array([-np.sin(turn), 0, np.cos(turn)]) * (wide * (1 - t**2.5) + 0.002)[:, None]
+        row, column = divmod(number, 21)
+        left, top = 6 + 24 * column, 6 + 190 * row
+        made.grid(np.stack([line - across, line + across], axis=1), (left, top, left + 18, top + 178), "Blades", "Leaf")
+    for number in range(STALKS):
+        turn, tall = rng.random() * 2 * np.pi, 1.7 + 0.5 * rng.random()
+        root = 0.2 * np.sqrt(rng.random()) * np.array([np.cos(turn), 0, np.sin(turn)])
+        tip = root + np.array([0.16 * np.cos(turn), tall, 0.16 * np.sin(turn)])
+        path = np.linspace(root, tip, 5)
+        left = 6 + 72 * number
+        _upright(made, path, np.full(5, 0.012), (left, 386, left + 24, 502), "Stalks", "Leaf")
+        ahead = (tip - root) / np.linalg.norm(tip - root)
+        head = np.linspace(tip - ahead * 0.02, tip + ahead * 0.26, 6)
+        _upright(
+            made,
+            head,
+            np.array([0.008, 0.036, 0.040, 0.040, 0.034, 0.006]),
+            (left + 30, 386, left + 62, 502),
+            "Heads",
+            "Seed",
+        )
+    return made.mesh(ID_COLOURS)
+
+
+def _upright(
+    made: Modeller, path: Samples, radius: Samples, at: tuple[float, float, float, float], part: str, slot: str
+) -> None:
+    """A tube whose root lies at the lower edge of the rectangle."""
+    angle = np.linspace(0, 2 * np.pi, 7)
+    angle[-1] = 0.0
+    ring = np.stack([np.cos(angle), np.zeros(7), -np.sin(angle)], axis=-1)
+    made.grid(path[::-1, None] + ring[None] * radius[::-1, None, None], at, part, slot)
+
+
+def base_plane() -> Plane:
+    """The base colour, sRGB 8 bit: grey-green blades that dry towards the tip, brown heads."""
+    mesh, parts = reed_mesh()
+    face = rasterize(mesh.uv_sets[0], SIDE, SIDE).face
+    nearest = nearest_covered(face >= 0, 8)
+    names = list(ID_COLOURS)
+    numbers = np.array([*(names.index(part) for part in parts), -1])
+    place = np.where(nearest < 0, -1, numbers[face.ravel()][nearest])
+    shape = (SIDE, SIDE)
+    vein = layered(shape, (80.0, 3.0), 5)
+    colour = np.empty((*shape, 3), dtype=np.float32)
+    colour[:] = float32(hex_to_encoded("#5c5a44"))
+    row = np.arange(SIDE, dtype=np.float32)[:, None]
+    tip = np.clip(1 - ((row - 6) % 190) / 178, 0, 1)[..., None] * np.ones((1, SIDE, 1), dtype=np.float32)
+    blade = float32(float32(hex_to_encoded("#6f8a55")) * (1 - tip**3) + float32(hex_to_encoded("#b59a62")) * tip**3)
+    plain = [np.broadcast_to(float32(hex_to_encoded(paint)), blade.shape) for paint in ("#7b5536", "#9a9560")]
+    for number, own in enumerate((blade, *plain)):
+        inside = place == number
+        colour[inside] = (own * (0.75 + 0.5 * vein[..., None]))[inside]
+    return Plane(to_levels8(colour), Encoding.SRGB)

@@ -1,0 +1,261 @@
+"""The model pane's renderer: a mesh in the looks of its sheets, flat or lit, and the faces that are seen."""
+
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, Levels, Samples
+from even_palette.core.graph.glsl import GlslFunction, emit, texture_name, uniform_name
+from even_palette.core.graph.nodes import Node
+from even_palette.core.looks import Picture
+from even_palette.core.mesh.model import Mesh
+from even_palette.core.mesh.view import Orbit, Vector
+from even_palette.core.raster.plane import Plane
+from even_palette.gl.draw import compile_program
+from even_palette.gl.sheet_view import declarations
+from even_palette.gl.textures import Textures
+
+MOST_PROGRAMS = 64
+MOST_MESHES = 8
+SMOOTH_SAMPLES = 4
+
+VERTEX = """\
+#version 330
+uniform mat4 to_clip;
+in vec3 place;
+in vec3 normal;
+in vec2 corner_uv;
+out vec3 v_place;
+out vec3 v_normal;
+out vec2 v_uv;
+void main() {
+    v_place = place;
+    v_normal = normal;
+    v_uv = corner_uv;
+    gl_Position = to_clip * vec4(place, 1.0);
+}
+"""
+
+FACES = """\
+#version 330
+uniform int first_face;
+out vec4 out_colour;
+void main() {
+    int number = gl_PrimitiveID + first_face + 1;
+    out_colour = vec4(number & 255, (number >> 8) & 255, (number >> 16) & 255, (number >> 24) & 255) / 255.0;
+}
+"""
+
+# The studio: a soft box that moves with the light, a dim one behind, a grey sky over a darker floor; all neutral.
+# Diffuse by Lambert, highlights by GGX (Walter et al. 2007) with Schlick's Fresnel and the Smith-Schlick visibility;
+# the mirrored studio by Karis' fit of the environment term (2014). Normal maps without tangents by Mikkelsen 2010.
+FRAGMENT = """\
+#version 330
+uniform bool lit;
+uniform vec3 eye;
+uniform vec3 light;
+uniform vec2 view_texels;
+uniform bvec4 has_map;
+uniform sampler2D map_normal;
+uniform sampler2D map_roughness;
+uniform sampler2D map_metalness;
+uniform sampler2D map_occlusion;
+in vec3 v_place;
+in vec3 v_normal;
+in vec2 v_uv;
+out vec4 out_colour;
+{uniforms}
+{helpers}
+vec3 shown(vec2 uv) {{
+{body}
+}}
+vec3 decoded(vec3 c) {{
+    return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(vec3(0.04045), c));
+}}
+vec3 encoded(vec3 c) {{
+    c = clamp(c, 0.0, 1.0);
+    return mix(c * 12.92, 1.055 * pow(max(c, vec3(0.0031308)), vec3(1.0 / 2.4)) - 0.055, step(vec3(0.0031308), c));
+}}
+vec3 bent(vec3 n, vec3 bump) {{
+    vec3 px = dFdx(v_place), py = dFdy(v_place);
+    vec2 tx = dFdx(v_uv), ty = dFdy(v_uv);
+    vec3 along_u = cross(py, n) * tx.x + cross(n, px) * ty.x;
+    vec3 along_v = cross(py, n) * tx.y + cross(n, px) * ty.y;
+    float scale = inversesqrt(max(max(dot(along_u, along_u), dot(along_v, along_v)), 1e-20));
+    // v of the sheet runs down, the green of the map points up.
+    return normalize(along_u * scale * bump.x - along_v * scale * bump.y + n * bump.z);
+}}
+float studio(vec3 d, float roughness) {{
+    float sky = mix(0.30, 0.62, smoothstep(-0.6 - roughness, 0.6 + roughness, d.y));
+    float spread = 0.10 + 0.9 * roughness;
+    float box = smoothstep(0.82 - spread, 0.90 + 0.5 * spread, dot(d, light));
+    float back = smoothstep(0.70 - spread, 0.95 + 0.5 * spread, dot(d, normalize(vec3(-light.x, 0.35, -light.z))));
+    return sky + box * mix(2.2, 0.5, roughness) + back * mix(0.7, 0.15, roughness);
+}}
+vec3 shaded(vec3 base) {{
+    vec3 n = normalize(v_normal);
+    vec3 v = normalize(eye - v_place);
+    if (dot(n, v) < 0.0) n = -n;
+    if (has_map.x) n = bent(n, texture(map_normal, v_uv).xyz * 2.0 - 1.0);
+    float rough = has_map.y ? texture(map_roughness, v_uv).x : 0.6;
+    float metal = has_map.z ? texture(map_metalness, v_uv).x : 0.0;
+    float open = has_map.w ? texture(map_occlusion, v_uv).x : 1.0;
+    float nv = max(dot(n, v), 1e-3), nl = max(dot(n, light), 0.0);
+    vec3 h = normalize(light + v);
+    float a = max(rough * rough, 0.02), nh = max(dot(n, h), 0.0), k = (rough + 1.0) * (rough + 1.0) / 8.0;
+    vec3 f0 = mix(vec3(0.04), base, metal), body = base * (1.0 - metal);
+    float d = a * a / (3.14159265 * pow(nh * nh * (a * a - 1.0) + 1.0, 2.0));
+    float g = 1.0 / ((nl * (1.0 - k) + k) * (nv * (1.0 - k) + k));
+    vec3 f = f0 + (1.0 - f0) * pow(1.0 - max(dot(v, h), 0.0), 5.0);
+    vec3 direct = (body * (1.0 - f) + f * d * g * 0.25 * 3.14159265) * nl * 0.75;
+    vec4 r = rough * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
+    float e = min(r.x * r.x, exp2(-9.28 * nv)) * r.x + r.y;
+    vec3 mirror = f0 * (-1.04 * e + r.z) + (1.04 * e + r.w);
+    float sky = mix(0.26, 0.58, 0.5 + 0.5 * n.y);
+    return direct + open * (body * sky + mirror * studio(reflect(-v, n), rough));
+}}
+void main() {{
+    vec2 at = view_texels.x > 0.0 ? (floor(v_uv * view_texels) + 0.5) / view_texels : v_uv;
+    vec3 colour = shown(at);
+    out_colour = vec4(lit ? encoded(shaded(decoded(clamp(colour, 0.0, 1.0)))) : clamp(colour, 0.0, 1.0), 1.0);
+}}
+"""
+
+
+@dataclass(frozen=True, eq=False)
+class Skin:
+    """A mesh in a look. `relief` are its sheet's normal, roughness, metalness and occlusion, where they are there."""
+
+    mesh: Mesh
+    uv: Floats
+    picture: Picture
+    relief: tuple[Plane | None, Plane | None, Plane | None, Plane | None] = (None, None, None, None)
+
+
+@dataclass(frozen=True)
+class Light:
+    """Lit or flat, and where the light comes from (a unit vector in the world)."""
+
+    lit: bool = False
+    towards: Vector = (0.35, 0.72, 0.60)
+
+
+class ModelRenderer:
+    """Keeps programs by expression and meshes by content. Lives on the thread of the context."""
+
+    def __init__(self, context: Any, textures: Textures) -> None:
+        self._context, self._textures = context, textures
+        self._programs: OrderedDict[Node, tuple[Any, GlslFunction]] = OrderedDict()
+        self._meshes: OrderedDict[tuple[str, int], tuple[Any, int]] = OrderedDict()
+        self._faces = compile_program(context, VERTEX, FACES)
+        self._smooth = context.sampler(
+            repeat_x=False, repeat_y=False, filter=(context.LINEAR_MIPMAP_LINEAR, context.LINEAR)
+        )
+        self._texels = context.sampler(repeat_x=False, repeat_y=False, filter=(context.NEAREST, context.NEAREST))
+        self._buffers: dict[tuple[int, int, int], tuple[Any, Any]] = {}
+
+    def render(
+        self, skins: Sequence[Skin], orbit: Orbit, width: int, height: int, light: Light, filtered: bool = True
+    ) -> Levels:
+        """The meshes in their looks: (height, width, 4) uint8, encoded, alpha 0 beside them, row 0 at the top."""
+        context = self._context
+        drawn, resolved = self._buffer(width, height, SMOOTH_SAMPLES)
+        drawn.use()
+        drawn.clear(0, 0, 0, 0, depth=1.0)
+        context.enable_only(context.DEPTH_TEST)
+        for skin in skins:
+            program, function = self._program(skin.picture.output)
+            named = [(texture_name(slot), self._textures.of(skin.picture.textures[slot])) for slot in function.slots]
+            sampler = self._smooth if filtered and not skin.picture.sharp else self._texels
+            for unit, (name, texture) in enumerate(named):
+                texture.use(unit)
+                sampler.use(unit)
+                program[name] = unit
+            for unit, (name, plane) in enumerate(zip(RELIEF, skin.relief, strict=True), len(named)):
+                if name in program:
+                    program[name] = unit
+                    if plane is not None and light.lit:
+                        self._textures.of(plane).use(unit)
+                        self._smooth.use(unit)
+            finest = max(skin.picture.textures.values(), key=lambda plane: plane.width)
+            uniforms: dict[str, object] = {uniform_name(k): v for k, v in skin.picture.inputs.items()}
+            uniforms.update(
+                lit=light.lit,
+                eye=orbit.eye(),
+                light=light.towards,
+                view_texels=(0.0, 0.0) if filtered else (float(finest.width), float(finest.height)),
+                has_map=tuple(plane is not None for plane in skin.relief),
+            )
+            self._draw(program, skin, orbit, width / height, uniforms)
+            for unit in range(len(named) + len(RELIEF)):
+                self._smooth.clear(unit)
+        context.copy_framebuffer(resolved, drawn)
+        return self._read(resolved, width, height)
+
+    def faces(self, skins: Sequence[Skin], orbit: Orbit, width: int, height: int) -> Samples:
+        """The number of the face that each pixel shows, (height, width) int32, -1 for none; skins count on."""
+        drawn, _ = self._buffer(width, height, 0)
+        drawn.use()
+        drawn.clear(0, 0, 0, 0, depth=1.0)
+        self._context.enable_only(self._context.DEPTH_TEST)
+        first = 0
+        for skin in skins:
+            self._draw(self._faces, skin, orbit, width / height, {"first_face": first})
+            first += skin.mesh.face_count
+        pixels = self._read(drawn, width, height).astype(np.int32)
+        return np.asarray(pixels[..., 0] + (pixels[..., 1] << 8) + (pixels[..., 2] << 16) + (pixels[..., 3] << 24) - 1)
+
+    def _draw(self, program: Any, skin: Skin, orbit: Orbit, aspect: float, uniforms: dict[str, object]) -> None:
+        buffer, count = self._vertices(skin)
+        for name, value in {**uniforms, "to_clip": tuple(orbit.matrix(aspect).T.ravel().tolist())}.items():
+            if name in program:
+                program[name] = value
+        names = [name for name in ("place", "normal", "corner_uv") if name in program]
+        layout = {("place",): "3f 20x", ("place", "normal"): "3f 3f 8x", ("place", "corner_uv"): "3f 12x 2f"}
+        array = self._context.vertex_array(program, [(buffer, layout.get(tuple(names), "3f 3f 2f"), *names)])
+        array.render(self._context.TRIANGLES, vertices=count)
+        array.release()
+
+    def _vertices(self, skin: Skin) -> tuple[Any, int]:
+        key = (skin.mesh.content_id, id(skin.uv))
+        if key not in self._meshes:
+            parts = [skin.mesh.corners(), skin.mesh.normals, skin.uv]
+            data = np.ascontiguousarray(np.concatenate(parts, axis=-1).reshape(-1, 8), dtype=np.float32)
+            self._meshes[key] = (self._context.buffer(data.tobytes()), len(data))
+            if len(self._meshes) > MOST_MESHES:
+                self._meshes.popitem(last=False)[1][0].release()
+        self._meshes.move_to_end(key)
+        return self._meshes[key]
+
+    def _program(self, output: Node) -> tuple[Any, GlslFunction]:
+        if output not in self._programs:
+            function = emit(output)
+            text = FRAGMENT.format(uniforms=declarations(function), helpers=function.helpers, body=function.body)
+            self._programs[output] = (compile_program(self._context, VERTEX, text), function)
+            if len(self._programs) > MOST_PROGRAMS:
+                self._programs.popitem(last=False)[1][0].release()
+        self._programs.move_to_end(output)
+        return self._programs[output]
+
+    def _buffer(self, width: int, height: int, samples: int) -> tuple[Any, Any]:
+        """What is drawn into, and what that is resolved to; the last few sizes are kept."""
+        key = (width, height, samples)
+        if key not in self._buffers:
+            if len(self._buffers) >= 6:
+                for old in {id(b): b for pair in self._buffers.values() for b in pair}.values():
+                    old.release()
+                self._buffers.clear()
+            plain = self._context.simple_framebuffer((width, height), 4)
+            several = self._context.simple_framebuffer((width, height), 4, samples=samples) if samples else plain
+            self._buffers[key] = (several, plain)
+        return self._buffers[key]
+
+    def _read(self, buffer: Any, width: int, height: int) -> Levels:
+        pixels = np.frombuffer(buffer.read(components=4, alignment=1), dtype=np.uint8)
+        return pixels.reshape(height, width, 4)[::-1]
+
+
+RELIEF = ("map_normal", "map_roughness", "map_metalness", "map_occlusion")
