@@ -37,7 +37,7 @@ def drag(times: int, folder: Path, renderer: SheetRenderer) -> Callable[[int], f
 
     def step(number: int) -> float:
         started = time.perf_counter()
-        history.do(commands.set_cell_value("region_1", "colour", (0.2, 0.3, (number % 100) / 100), "Night Post"))
+        history.do(commands.set_cell_value("hull", "colour", (0.2, 0.3, (number % 100) / 100), "Night Post"))
         renderer.render(picture(history.kit, sheets, Look(variant="Night Post")), view)
         return time.perf_counter() - started
 

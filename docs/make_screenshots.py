@@ -32,7 +32,7 @@ def main() -> None:
     open_demo(window)
     window.show()
     session, stand = window.session, window.stand
-    session.select(region="region_1", variant="Morning Ferry")
+    session.select(region="hull", variant="Morning Ferry")
 
     def picture(name: str) -> None:
         settle(window)
@@ -63,7 +63,7 @@ def main() -> None:
     canvas.fit()
     window.set_scheme("night")
     window.enter_stage(4)
-    session.select(region="region_3", variant="Ice Patrol")
+    session.select(region="deck", variant="Ice Patrol")
     stand.set_other(Look(variant="Harvest Barge"))
     picture("5-recolour-wipe-night")
     stand.wipe_button.click()

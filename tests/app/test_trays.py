@@ -52,17 +52,17 @@ def test_regions(small: Driver) -> None:
     small.session.select(region="region_2")
     small.click(control(small, QToolButton, "Move region up"))
     assert [region.key for region in small.session.kit.sheet.regions][:2] == ["region_2", "region_1"]
-    small.tray.regions.hex.setText("#010203")
+    small.tray.regions.ids.hex.setText("#010203")
     small.click(control(small, QToolButton, "Use hex as ID colour"))
     assert small.session.kit.region("region_2").id_colour == (1, 2, 3)
     small.click(control(small, QToolButton, "Remove region"))
     assert len(small.session.kit.sheet.regions) == 3
     small.settle()
-    small.qtbot.waitUntil(lambda: small.tray.regions.found.count() > 4, timeout=3000)
-    small.tray.regions.found.selectAll()
-    small.click(small.tray.regions.make_button)
+    small.qtbot.waitUntil(lambda: small.tray.regions.ids.found.count() > 4, timeout=3000)
+    small.tray.regions.ids.found.selectAll()
+    small.click(small.tray.regions.ids.make_button)
     colours = [region.id_colour for region in small.session.kit.sheet.regions]
-    assert len(colours) == len(set(colours)) == small.tray.regions.found.count()
+    assert len(colours) == len(set(colours)) == small.tray.regions.ids.found.count()
 
 
 def test_masks(small: Driver) -> None:

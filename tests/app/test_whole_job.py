@@ -106,7 +106,7 @@ def test_a_damaged_file_costs_nothing(small: Driver, tmp_path: Path) -> None:
 
 def test_eyedropper_takes_the_exact_colour(demo: Driver) -> None:
     """The colour under the cursor is the colour that the region gets: the same hex, read back by the loupe."""
-    demo.session.select(region="region_2", variant="")
+    demo.session.select(region="waterline", variant="")
     demo.settle()
     swatch = demo.tray.recolour.editors["colour"]
     demo.click(swatch.pick)  # type: ignore[attr-defined]
@@ -116,7 +116,7 @@ def test_eyedropper_takes_the_exact_colour(demo: Driver) -> None:
     texel = demo.stand.texel_at(*uv)
     assert texel is not None
     demo.click_sheet(0.2, 0.4)
-    assert read_cell(demo.session.kit, "region_2", "").settings["colour"] == texel.encoded
+    assert read_cell(demo.session.kit, "waterline", "").settings["colour"] == texel.encoded
     assert not demo.stand.picking
 
 

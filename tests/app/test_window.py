@@ -161,9 +161,9 @@ def test_tolerance_is_seen_at_once(small: Driver) -> None:
 
 def test_regions_by_hex_and_list(small: Driver) -> None:
     small.stage(2)
-    small.type(small.tray.regions.hex, "#ff10f0")
+    small.type(small.tray.regions.ids.hex, "#ff10f0")
     assert small.session.kit.sheet.regions[-1].id_colour == (0xFF, 0x10, 0xF0)
-    small.type(small.tray.regions.hex, "12")
+    small.type(small.tray.regions.ids.hex, "12")
     assert "six digits" in small.window.notice.text.text()
     small.settle()
     assert any("covers no texel" in f.text for f in wait_findings(small))
@@ -386,7 +386,7 @@ def test_every_pixel_of_the_chrome_is_neutral(empty: Driver, scheme: str) -> Non
 def test_chrome_beside_the_artists_colours_is_neutral(demo: Driver, scheme: str) -> None:
     """With the demo kit, image areas, region lists, board and marks of findings blanked."""
     demo.window.set_scheme(scheme)
-    demo.session.select(region="region_1", variant="Night Post")
+    demo.session.select(region="hull", variant="Night Post")
     for index in range(len(STAGES)):
         demo.window.enter_stage(index)
         demo.settle()
@@ -449,7 +449,7 @@ def test_spread_shows_all_variants_and_selects_by_click(demo: Driver) -> None:
     demo.stage(6)
     demo.settle()
     canvas = demo.stand.canvas
-    assert [tile.label for tile in canvas._tiles] == [
+    assert [tile.label for tile in canvas.tiles] == [
         "Master",
         "Morning Ferry",
         "Night Post",

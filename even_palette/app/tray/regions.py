@@ -11,6 +11,7 @@ from even_palette.app.tray.id_colours import IdColoursTab
 from even_palette.app.tray.panel import Panel, row, short_list, swatch_icon, tool
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.kit.dividing import fresh_id_colours, new_regions
+from even_palette.core.raster.guess import Role
 
 TABS = ("Elements", "ID map", "Bakes")
 
@@ -52,7 +53,8 @@ class RegionsPanel(Panel):
             self.tabs.addButton(head, index)
             self.stack.addWidget(tab)
             heads.append(head)
-        self.tabs.idClicked.connect(self.show_tab)
+        self.tabs.idClicked.connect(self._choose_tab)
+        self._tab_of = ""
         self.column.addWidget(self.regions)
         self.column.addLayout(buttons)
         tabs = row(*heads)
@@ -81,7 +83,18 @@ class RegionsPanel(Panel):
         self.tab_changed.emit()
         self.refresh()
 
+    def _choose_tab(self, index: int) -> None:
+        self._tab_of = self.session.kit.front
+        self.show_tab(index)
+
     def refresh(self) -> None:
+        kit = self.session.kit
+        if self._tab_of != kit.front:  # a sheet begins with where its regions come from
+            elements = kit.sheet.source(Role.ID) is None and any(not mesh.reference for mesh in kit.meshes)
+            wanted = 0 if elements else 1
+            if self.stack.currentIndex() != wanted:
+                self.show_tab(wanted)
+                return
         self._refresh_regions()
         (self.elements, self.ids, self.bakes)[self.stack.currentIndex()].refresh()
 
