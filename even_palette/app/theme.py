@@ -207,7 +207,7 @@ def _style_sheet(t: Tokens) -> str:
     QPushButton:focus, QToolButton:focus {{ border: 2px solid {text}; padding: 1px 9px; }}
     QToolButton:focus {{ padding: 1px 5px; }}
     QPushButton:disabled, QToolButton:disabled {{ color: {strong_line}; background: {panel}; }}
-    QToolButton[role="fold"], QToolButton[role="fold"]:checked {{ background: {panel}; color: {text}; border: none;
+    QToolButton[role="fold"] {{ background: {panel}; color: {text}; border: none;
         border-top: 1px solid {line}; border-radius: 0; text-align: left; font-weight: 600; padding: 4px 0; }}
     QToolButton[role="fold"]:focus {{ border: 2px solid {text}; padding: 2px 0; }}
     QToolButton[role="tab"] {{ padding: 2px 8px; }}

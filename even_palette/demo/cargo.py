@@ -99,7 +99,7 @@ def _oar(made: Modeller) -> None:
         bulge = 0.018 * np.sin(np.linspace(0, np.pi, 5))
         points = (line[:, None] + across * (np.linspace(-1, 1, 5)[None, :, None] * width[:, None, None]) * sign
                   + facing * sign * bulge[None, :, None])  # fmt: skip
-        made.grid(points, (left, 306, left + 150, 500), "Blade", "Wood", turned=True)
+        made.grid(points, (left, 306, left + 150, 500), "Blade", "Wood")
 
 
 @cache

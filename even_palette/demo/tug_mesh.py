@@ -115,7 +115,7 @@ def _deck(made: Modeller) -> None:
         )
         column = 16 + 37 * number
         at: Texels = (column + GAP, 332, column + 37 - GAP, 552)
-        made.grid(points[::-1], at, "Deck", "Bare wood", turned=False)
+        made.grid(points[::-1], at, "Deck", "Bare wood", turned=True)
 
 
 def _box_wall(low: tuple[float, float], high: tuple[float, float], base: float, top: float) -> Samples:

@@ -127,12 +127,16 @@ void main() {{
 
 @dataclass(frozen=True, eq=False)
 class Skin:
-    """A mesh in a look. `relief` are its sheet's normal, roughness, metalness and occlusion, where they are there."""
+    """A mesh in a look. `relief` are its sheet's normal, roughness, metalness and occlusion, where they are there.
+
+    A look that is `data`, such as weights or IDs, is never lit.
+    """
 
     mesh: Mesh
     uv: Floats
     picture: Picture
     relief: tuple[Plane | None, Plane | None, Plane | None, Plane | None] = (None, None, None, None)
+    data: bool = False
 
 
 @dataclass(frozen=True)
@@ -183,7 +187,7 @@ class ModelRenderer:
             finest = max(skin.picture.textures.values(), key=lambda plane: plane.width)
             uniforms: dict[str, object] = {uniform_name(k): v for k, v in skin.picture.inputs.items()}
             uniforms.update(
-                lit=light.lit,
+                lit=light.lit and not skin.data,
                 eye=orbit.eye(),
                 light=light.towards,
                 view_texels=(0.0, 0.0) if filtered else (float(finest.width), float(finest.height)),

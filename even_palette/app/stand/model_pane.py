@@ -14,8 +14,8 @@ from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.tiles import Tile
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit
-from even_palette.core.looks import Look, picture
-from even_palette.core.raster.guess import Role
+from even_palette.core.looks import Look, LookKind, picture
+from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Plane
 
 if TYPE_CHECKING:
@@ -110,7 +110,9 @@ class ModelPane(QWidget):
             relief = tuple(
                 self._map(part, role) for role in (Role.NORMAL, Role.ROUGHNESS, Role.METALNESS, Role.OCCLUSION)
             )
-            skins.append(Skin(found.mesh, found.uv, picture(part, self.session.sheets, own), relief))  # type: ignore[arg-type]
+            shown = picture(part, self.session.sheets, own)
+            data = own.kind not in (LookKind.RESULT, LookKind.SOURCE) or own.role not in COLOUR_ROLES
+            skins.append(Skin(found.mesh, found.uv, shown, relief, data))  # type: ignore[arg-type]
         return skins
 
     def _map(self, kit: Kit, role: Role) -> Plane | None:

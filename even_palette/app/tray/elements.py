@@ -137,11 +137,11 @@ class ElementsTab(QWidget):
         self.scatter_button = QPushButton("Scatter")
         self.scatter_button.clicked.connect(self.run_scatter)
         self.outcome = label("", "quiet")
-        self.scatter.column.addLayout(self._share_rows)
         self.scatter.column.addWidget(self.by)
         self.scatter.column.addWidget(self.apart)
         self.scatter.column.addLayout(row(self.seed, self.roll_button, self.scatter_button, stretch=0))
         self.scatter.column.addWidget(self.outcome)
+        self.scatter.column.addLayout(self._share_rows)
         return self.scatter
 
     def _boxes(self) -> Fold:

@@ -121,8 +121,6 @@ class Fold(QWidget):
         super().__init__()
         self.head = QToolButton()
         self.head.setText(title)
-        self.head.setCheckable(True)
-        self.head.setChecked(is_open)
         self.head.setProperty("role", "fold")
         self.head.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.head.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -135,11 +133,13 @@ class Fold(QWidget):
         whole.setSpacing(4)
         whole.addWidget(self.head)
         whole.addWidget(self.body)
-        self.head.toggled.connect(self._show)
-        self._show(is_open)
+        self.head.clicked.connect(lambda: self.open(self.body.isHidden()))
+        self.open(is_open)
 
-    def _show(self, is_open: bool) -> None:
+    def open(self, is_open: bool) -> None:
+        """Open or close it."""
         self.body.setVisible(is_open)
+        self.head.setAccessibleDescription("open" if is_open else "closed")
         set_icon(self.head, "caret-down" if is_open else "caret-right")
 
 

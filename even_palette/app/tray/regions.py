@@ -53,7 +53,7 @@ class RegionsPanel(Panel):
             self.tabs.addButton(head, index)
             self.stack.addWidget(tab)
             heads.append(head)
-        self.tabs.idClicked.connect(self._choose_tab)
+        self.tabs.idClicked.connect(self.show_tab)
         self._tab_of = ""
         self.column.addWidget(self.regions)
         self.column.addLayout(buttons)
@@ -62,14 +62,20 @@ class RegionsPanel(Panel):
         self.column.addLayout(tabs)
         self.column.addWidget(self.stack)
         self.column.addStretch(1)
-        self.show_tab(0)
+        self._lay_tab(0)
 
     @property
     def tab(self) -> str:
         return TABS[self.stack.currentIndex()]
 
     def show_tab(self, index: int) -> None:
-        """Show one of the sources of regions; the others take no room."""
+        """Show one of the sources of regions of this sheet."""
+        self._tab_of = self.session.kit.front
+        self._lay_tab(index)
+        self.refresh()
+
+    def _lay_tab(self, index: int) -> None:
+        """Show a tab; the others take no room."""
         button = self.tabs.button(index)
         assert button is not None
         button.setChecked(True)
@@ -79,13 +85,7 @@ class RegionsPanel(Panel):
             shown = QSizePolicy.Policy.Preferred if at == index else QSizePolicy.Policy.Ignored
             widget.setSizePolicy(QSizePolicy.Policy.Preferred, shown)
         self.stack.setCurrentIndex(index)
-        self.stack.adjustSize()
         self.tab_changed.emit()
-        self.refresh()
-
-    def _choose_tab(self, index: int) -> None:
-        self._tab_of = self.session.kit.front
-        self.show_tab(index)
 
     def refresh(self) -> None:
         kit = self.session.kit
@@ -93,8 +93,7 @@ class RegionsPanel(Panel):
             elements = kit.sheet.source(Role.ID) is None and any(not mesh.reference for mesh in kit.meshes)
             wanted = 0 if elements else 1
             if self.stack.currentIndex() != wanted:
-                self.show_tab(wanted)
-                return
+                self._lay_tab(wanted)
         self._refresh_regions()
         (self.elements, self.ids, self.bakes)[self.stack.currentIndex()].refresh()
 
