@@ -1,5 +1,9 @@
 """What is chosen on the mesh of the sheet in front: faces, by elements of one kind. The panes and the tray share it."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -7,6 +11,9 @@ from even_palette.app.session import Session
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.kit.meshes import SheetMesh
 from even_palette.core.mesh.kinds import ElementKind, Likeness
+
+if TYPE_CHECKING:
+    from even_palette.core.mesh.elements import Elements
 
 
 class Choice(QObject):
@@ -24,6 +31,7 @@ class Choice(QObject):
         self._faces = np.zeros(0, dtype=bool)
         self._shape = ""
         session.shown_changed.connect(self._follow)
+        session.elements_found.connect(self.kind_changed)
 
     @property
     def mesh(self) -> SheetMesh | None:
@@ -41,18 +49,25 @@ class Choice(QObject):
         shape = found.content_id if found else ""
         if shape != self._shape:
             self._shape, self.hovered = shape, -1
+            self.session.find_elements(self.kind)
             self.choose(np.zeros(found.mesh.face_count if found else 0, dtype=bool))
 
     def set_kind(self, kind: ElementKind) -> None:
         """Choose elements of another kind from now on."""
         self.kind, self.hovered = kind, -1
+        self.session.find_elements(kind)
         self.kind_changed.emit()
         self.hover_changed.emit()
 
+    def elements(self) -> Elements | None:
+        """The elements of the kind that is chosen, once they are found."""
+        kit = self.session.shown
+        return self.session.sheets.meshes.known_elements(kit, self.kind) if kit else None
+
     def labels(self) -> Samples | None:
         """The element of each face (F,) of the kind that is chosen."""
-        kit = self.session.shown
-        return self.session.sheets.meshes.elements(kit, self.kind).labels if kit and self.mesh else None
+        found = self.elements()
+        return found.labels if found else None
 
     def choose(self, faces: Bools) -> None:
         self._faces = faces
@@ -117,7 +132,6 @@ class Choice(QObject):
         """Choose all elements like those that are chosen."""
         from even_palette.core.mesh.elements import similar
 
-        kit, found = self.session.shown, self.mesh
-        if kit and found:
-            of = self.session.sheets.meshes.elements(kit, self.kind)
+        found, of = self.mesh, self.elements()
+        if found and of:
             self.choose(similar(found.mesh, self._faces, by, of))

@@ -20,6 +20,7 @@ from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, Opened, fingerprint
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.files import READABLE as MESHES
+from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
@@ -40,6 +41,7 @@ class Session(QObject):
     changed = pyqtSignal()
     shown_changed = pyqtSignal()
     colours_listed = pyqtSignal()
+    elements_found = pyqtSignal()
     selection_changed = pyqtSignal()
     title_changed = pyqtSignal()
     notice = pyqtSignal(str)
@@ -136,6 +138,9 @@ class Session(QObject):
                 sheets.means(part)
             sheets.tones(kit)
             sheets.claimed_ids(kit)
+            if sheets.meshes.on_sheet(kit) is not None:
+                for kind in (ElementKind.FACE, ElementKind.SHELL):
+                    sheets.meshes.elements(kit, kind)
             return kit
 
         def done(result: Kit) -> None:
@@ -199,6 +204,18 @@ class Session(QObject):
             failed,
             ended,
         )
+
+    def find_elements(self, kind: ElementKind) -> None:
+        """Find the elements of a kind on a worker; `elements_found` tells when they are known."""
+        kit = self.shown
+        if kit is not None and self.sheets.meshes.on_sheet(kit) and not self.sheets.meshes.known_elements(kit, kind):
+            self.jobs.run(
+                "Elements",
+                lambda progress, cancel: self.sheets.meshes.elements(kit, kind),
+                lambda _: self.elements_found.emit(),
+                self.notice.emit,
+                needed=True,
+            )
 
     def _list_colours(self, kit: Kit) -> None:
         """List the ID colours once the picture is there; `colours_listed` tells when they are known."""

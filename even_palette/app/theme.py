@@ -194,9 +194,11 @@ def _style_sheet(t: Tokens) -> str:
     QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 12px; }}
     QComboBox QAbstractItemView {{ background: {field}; border: 1px solid {strong_line};
         selection-background-color: {chosen}; selection-color: {chosen_text}; }}
-    QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus {{ border: 2px solid {text}; padding: 0px 5px; }}
+    QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus {{
+        border: 2px solid {text}; padding: 0px 5px; }}
     QDoubleSpinBox:focus {{ padding: 0px 1px 0px 3px; }}
-    QLineEdit:disabled, QComboBox:disabled, QDoubleSpinBox:disabled {{ color: {strong_line}; background: {panel}; }}
+    QLineEdit:disabled, QComboBox:disabled, QDoubleSpinBox:disabled, QSpinBox:disabled {{
+        color: {strong_line}; background: {panel}; }}
     QCheckBox {{ min-height: 24px; spacing: 6px; }}
     QPushButton, QToolButton {{ background: {field}; border: 1px solid {line}; border-radius: 3px;
         padding: 2px 10px; min-height: 22px; }}

@@ -306,8 +306,9 @@ class Window(QMainWindow):
         kit, element = self.session.shown, self.choice.hovered
         if kit is None or element < 0 or not self.stand.model.canvas.underMouse():
             return
-        meshes = self.session.sheets.meshes
-        parts = meshes.elements(kit, self.choice.kind)
+        meshes, parts = self.session.sheets.meshes, self.choice.elements()
+        if parts is None:
+            return
         first = int((parts.labels == element).argmax())
         number = int(meshes.face_regions(kit)[first])
         region = kit.sheet.regions[number].name if number >= 0 else "no region"

@@ -88,7 +88,7 @@ def _hull(made: Modeller) -> None:
     points = np.stack(
         np.broadcast_arrays(-share * width, height(np.zeros((1, 1)), level), along(np.full((1, 1), 0.0))), -1
     )
-    made.grid(points, (824, 332, 904, 434), "Hull", "Painted wood", turned=True)
+    made.grid(points, (824, 332, 904, 434), "Hull", "Painted wood", turned=False)
 
 
 def _stem(made: Modeller) -> None:

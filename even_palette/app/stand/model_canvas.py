@@ -9,6 +9,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from even_palette.app.jobs import one_shot
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import Tile, TileView
 from even_palette.core.arrays import Floats, Samples
@@ -16,6 +17,8 @@ from even_palette.core.mesh.view import Orbit, direction
 
 WHEEL_STEP = 1.2
 KEY_STEP_PX = 24
+STILL_MS = 160
+"""Edges are smoothed when the view has been still for so long."""
 
 
 class ModelCanvas(TileView):
@@ -35,6 +38,7 @@ class ModelCanvas(TileView):
         self._shape = ""
         self._framed = True
         self._ids: Samples | None = None
+        self._refine = one_shot(self, STILL_MS, self.invalidate)
         self._from: QPoint | None = None
         self._pressed: QPointF | None = None
         self._drag: Callable[[int, int], None] | None = None
@@ -42,10 +46,10 @@ class ModelCanvas(TileView):
 
     # What is shown
 
-    def show_tiles(self, tiles: list[Tile], points: Floats, shape: str) -> None:
-        """Show these tiles; `points` are what is framed, `shape` names the mesh: a new one is framed."""
+    def show_tiles(self, tiles: list[Tile], points: Callable[[], Floats], shape: str) -> None:
+        """Show these tiles; `points` gives what is framed, `shape` names the mesh: a new one is framed."""
         if shape != self._shape:
-            self._points, self._shape, self._framed = points, shape, True
+            self._points, self._shape, self._framed = points(), shape, True
         count_changed = len(tiles) != len(self.tiles)
         self.tiles, self.message = tiles, ""
         if self._framed or count_changed:
@@ -56,9 +60,9 @@ class ModelCanvas(TileView):
         return 4 / 3
 
     def draw(self, picture: Any, width: int, height: int) -> QImage:
-        towards = direction(self.light_yaw, self.light_pitch)
+        towards, smooth = direction(self.light_yaw, self.light_pitch), not self._refine.isActive()
         return to_image(
-            self.renderer.render_model(picture, self.orbit, width, height, self.lit, towards, self.filtered)
+            self.renderer.render_model(picture, self.orbit, width, height, self.lit, towards, self.filtered, smooth)
         )
 
     def set_lit(self, lit: bool) -> None:
@@ -75,6 +79,8 @@ class ModelCanvas(TileView):
     def _set_orbit(self, orbit: Orbit, framed: bool = False) -> None:
         self._framed = framed
         self.orbit = orbit
+        if not framed:
+            self._refine.start()
         self._ids = None
         self.invalidate()
         self.view_changed.emit()
@@ -185,6 +191,7 @@ class ModelCanvas(TileView):
     def _turn_light(self, dx: int, dy: int) -> None:
         self.light_yaw += dx * 0.01
         self.light_pitch = min(max(self.light_pitch - dy * 0.01, -1.4), 1.4)
+        self._refine.start()
         self.invalidate()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

@@ -12,6 +12,7 @@ from even_palette.app.session import Session
 from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.tiles import Tile
+from even_palette.core.arrays import Floats
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit
 from even_palette.core.looks import Look, LookKind, picture
@@ -93,8 +94,11 @@ class ModelPane(QWidget):
             self.canvas.show_message(str(error))
             return
         skins: list[Skin] = tiles[0].picture
-        points = [skin.mesh.points[np.unique(skin.mesh.faces)] for skin in skins]
-        self.canvas.show_tiles(tiles, np.concatenate(points), "".join(skin.mesh.content_id for skin in skins))
+
+        def points() -> Floats:
+            return np.concatenate([skin.mesh.points[np.unique(skin.mesh.faces)] for skin in skins])
+
+        self.canvas.show_tiles(tiles, points, "".join(skin.mesh.content_id for skin in skins))
 
     def _skins(self, kit: Kit, look: Look) -> list[Skin]:
         """The sheet in front in a look, and the other sheets of the same meshes in their results."""

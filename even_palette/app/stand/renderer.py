@@ -46,11 +46,12 @@ class Renderer(QObject):
         lit: bool,
         towards: Vector,
         filtered: bool = True,
+        smooth: bool = True,
     ) -> Levels:
         """Meshes in their looks, (height, width, 4) uint8, alpha 0 beside them. Raises UserError without OpenGL."""
         from even_palette.gl.model_view import Light
 
-        return self._model_renderer().render(skins, orbit, width, height, Light(lit, towards), filtered)
+        return self._model_renderer().render(skins, orbit, width, height, Light(lit, towards, smooth), filtered)
 
     def model_faces(self, skins: "Sequence[Skin]", orbit: Orbit, width: int, height: int) -> Samples:
         """The face that each pixel shows, (height, width) int32, -1 for none. Raises UserError without OpenGL."""

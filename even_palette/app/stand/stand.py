@@ -88,6 +88,7 @@ class Stand(QWidget):
         model.view_changed.connect(self._mark_model)
         self.model.look_chosen.connect(self.refresh)
         choice.changed.connect(self._mark)
+        session.elements_found.connect(self._mark)
         choice.hover_changed.connect(self._mark)
 
     def _build_foot(self) -> None:
@@ -319,7 +320,10 @@ class Stand(QWidget):
 
     def _islands(self) -> Samples | None:
         kit = self.session.shown
-        return self.session.sheets.meshes.elements(kit, ElementKind.ISLAND).labels if kit and self.choice.mesh else None
+        found = self.session.sheets.meshes.known_elements(kit, ElementKind.ISLAND) if kit else None
+        if found is None:
+            self.session.find_elements(ElementKind.ISLAND)
+        return found.labels if found else None
 
     def show_islands(self, shown: bool) -> None:
         """Lay the outlines of UV islands over the sheet, or take them away."""

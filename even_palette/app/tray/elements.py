@@ -186,7 +186,13 @@ class ElementsTab(QWidget):
             self.divide_button.setText("There is no mesh on this sheet")
             self.divide_button.setEnabled(False)
             return
-        parts = self.session.sheets.meshes.elements(kit, self.choice.kind)
+        parts = self.choice.elements()
+        if parts is None:
+            self._listed = ()
+            self.list.clear()
+            self.divide_button.setText("The elements are being found …")
+            self.divide_button.setEnabled(False)
+            return
         words = {kind: name for name, kind in KINDS}[self.choice.kind].split(" (")[0].lower()
         self.divide_button.setEnabled(self.choice.kind != ElementKind.FACE)
         self.divide_button.setText(f"A region for each of the {parts.count} {words}")
@@ -217,8 +223,11 @@ class ElementsTab(QWidget):
         if kit is None or found is None or len(faces) != found.mesh.face_count:
             self.chosen_label.setText("")
             return
-        shares = self.session.sheets.meshes.elements(kit, ElementKind.FACE).area_shares
-        parts = self.session.sheets.meshes.elements(kit, self.choice.kind)
+        whole = self.session.sheets.meshes.known_elements(kit, ElementKind.FACE)
+        parts = self.choice.elements()
+        if whole is None or parts is None:
+            return
+        shares = whole.area_shares
         hit = np.unique(parts.labels[faces])
         self.chosen_label.setText(
             f"{len(hit)} of {parts.count} chosen: {int(faces.sum())} faces, {float(shares[faces].sum()):.2%} of area"

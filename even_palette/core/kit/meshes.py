@@ -36,6 +36,7 @@ if TYPE_CHECKING:
 METRES = {Unit.METRE: 1.0, Unit.CENTIMETRE: 0.01, Unit.MILLIMETRE: 0.001, Unit.INCH: 0.0254}
 FINE_SAMPLES, COARSE_SAMPLES = 4, 2
 FINEST_SIZE = 2048
+MOST_FINE_FACES = 300_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,12 +98,14 @@ class Meshes:
                 uv = mesh.uv_sets[min(file.uv_set, len(mesh.uv_sets) - 1)]
                 own = _slots_on(mesh, file, sheet)[mesh.face_slot]
                 if own.any():
-                    parts.append(replace(mesh, uv_sets=(uv,), known_id="").part(own))
+                    part = replace(mesh, uv_sets=(uv,))
+                    parts.append(part if own.all() else part.part(own))
                     origins.append((file.key, mesh.face_count, np.flatnonzero(own)))
             if not parts:
                 return None
             known = hashlib.sha256(repr(name).encode()).hexdigest()
-            return SheetMesh(joined(parts, known), tuple(origins))
+            whole = replace(parts[0], known_id=known) if len(parts) == 1 else joined(parts, known)
+            return SheetMesh(whole, tuple(origins))
 
         return self.cache.get(name, build)
 
@@ -114,6 +117,11 @@ class Meshes:
         if found is None:
             raise KeyError(kind)
         return self.cache.get(("elements", found.content_id, kind), lambda: elements(found.mesh, kind))
+
+    def known_elements(self, kit: Kit, kind: ElementKind) -> Elements | None:
+        """The elements of a kind if they were found already."""
+        found = self.on_sheet(kit)
+        return self.cache.peek(("elements", found.content_id, kind)) if found else None
 
     def face_regions(self, kit: Kit) -> Samples:
         """For each face on the sheet in front the number of its region on that sheet, (F,) int32, -1 for none."""
@@ -149,7 +157,8 @@ class Meshes:
         found = self.on_sheet(kit)
         if found is None:
             return None
-        samples = FINE_SAMPLES if max(width, height) <= FINEST_SIZE else COARSE_SAMPLES
+        fine = max(width, height) <= FINEST_SIZE and found.mesh.face_count <= MOST_FINE_FACES
+        samples = FINE_SAMPLES if fine else COARSE_SAMPLES
         padding = kit.sheet.padding
         return self.cache.get(
             ("footprint", found.content_id, width, height, padding),

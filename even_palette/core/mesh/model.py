@@ -152,8 +152,6 @@ def build_mesh(
 
 def joined(meshes: list[Mesh], known_id: str = "") -> Mesh:
     """Several meshes as one; points at the same place are joined, slots and objects of one name are one."""
-    if len(meshes) == 1 and not known_id:
-        return meshes[0]
     offsets = np.cumsum([0, *(len(mesh.points) for mesh in meshes)])
     slots = tuple(dict.fromkeys(name for mesh in meshes for name in mesh.slots))
     objects = tuple(dict.fromkeys(name for mesh in meshes for name in mesh.objects))

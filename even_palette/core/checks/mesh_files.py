@@ -1,0 +1,33 @@
+"""Meshes that are missing, unreadable, without UVs, or changed so that their faces no longer fit the assignment."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.errors import UserError
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheets import Sheets
+
+
+def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
+    for file in kit.meshes:
+        if kit.front not in (file.sheet, *file.slots.values()):
+            continue
+        name = Path(file.path).name
+        if not Path(file.path).exists():
+            yield Finding("Source", Severity.ERROR, f"{name} (mesh) is missing; point to it in Source.")
+            continue
+        try:
+            mesh = sheets.meshes.file(file)
+        except UserError as error:
+            yield Finding("Source", Severity.ERROR, str(error))
+            continue
+        if not mesh.uv_sets and not file.reference:
+            yield Finding("Source", Severity.ERROR, f"{name} has no UVs; unwrap it in Source.")
+        if file.faces.count not in (0, mesh.face_count):
+            yield Finding(
+                "Regions",
+                Severity.ERROR,
+                f"{name} now has {mesh.face_count:,} faces; the {file.faces.count:,} that were given to regions no "
+                "longer fit. Give them again, or go back to the old file.",
+            )

@@ -1,0 +1,27 @@
+"""UVs that overlap, leave the tile or have no area: what is painted or baked there is shared, lost, or nothing."""
+
+from collections.abc import Iterator
+
+from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.errors import UserError
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheets import Sheets
+
+
+def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
+    try:
+        found = sheets.meshes.layout(kit, *sheets.mask_size(kit))
+    except UserError:
+        return
+    if found is None:
+        return
+    if found.overlapping_texels:
+        yield Finding(
+            "Regions",
+            Severity.WARNING,
+            f"{found.overlapping_texels:,} texels are claimed by several faces; see the look “UV layout”.",
+        )
+    if found.outside_faces:
+        yield Finding("Regions", Severity.WARNING, f"{found.outside_faces:,} faces have UVs outside the tile.")
+    if found.empty_faces:
+        yield Finding("Regions", Severity.NOTE, f"{found.empty_faces:,} faces have no area on the sheet.")
