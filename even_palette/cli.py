@@ -39,6 +39,14 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("kit", type=Path)
     command.set_defaults(run=_check)
 
+    command = commands.add_parser("bake", help="bake maps from the meshes of a kit")
+    command.add_argument("kit", type=Path)
+    command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the maps")
+    command.add_argument(
+        "--suffix", default=".png", choices=(".png", ".tif", ".exr", ".tga"), help="format of the maps"
+    )
+    command.set_defaults(run=_bake)
+
     command = commands.add_parser("ship", help="write the package of a kit")
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="a new folder, or an older package")
@@ -96,6 +104,27 @@ def _check(options: argparse.Namespace) -> int:
     for finding in findings:
         print(f"{finding.severity}: {finding.stage}: {finding.text}")
     return int(any(finding.severity == Severity.ERROR for finding in findings))
+
+
+def _bake(options: argparse.Namespace) -> int:
+    from even_palette.core.kit.sheets import Sheets
+    from even_palette.core.kit.store import read_kit
+    from even_palette.core.raster.files import write_plane
+
+    kit, meshes = read_kit(options.kit), Sheets().meshes
+    if not any(sheet.bakes for sheet in kit.sheets):
+        raise UserError(f"{options.kit}: the kit has no bakes; add some in Regions.")
+    try:
+        options.to.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise UserError(f"{options.to}: the folder cannot be made ({error.strerror}).") from error
+    for sheet in kit.sheets:
+        for bake in sheet.bakes:
+            plane, _ = meshes.bake(kit.showing(sheet.key), bake, _progress())
+            path = options.to / f"{sheet.key}_{bake.key}{options.suffix}"
+            write_plane(path, plane)
+            print(f"{path.stat().st_size:>12,}  {path.name}")
+    return 0
 
 
 def _ship(options: argparse.Namespace) -> int:

@@ -17,6 +17,9 @@ if TYPE_CHECKING:
     from even_palette.app.window import Window
 
 
+MODEL_LATER_MS = 700
+
+
 def run_window(paths: list[Path]) -> int:
     """Open the window with a kit or maps, or empty."""
     app, window = _start()
@@ -30,9 +33,15 @@ def run_window(paths: list[Path]) -> int:
 
 def run_demo() -> int:
     """Open the window with a copy of the demo kit; the shipped one is never written to."""
+    from even_palette.app.jobs import one_shot
+    from even_palette.app.stand.stand import Panes
+
     app, window = _start()
     open_demo(window)
     window.show()
+    # The model comes once the sheet is there, so that it does not delay the first picture.
+    model_later = one_shot(window, MODEL_LATER_MS, lambda: window.stand.suggest_panes(Panes.BOTH))
+    model_later.start()
     return app.exec()
 
 

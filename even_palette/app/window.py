@@ -123,7 +123,7 @@ class Window(QMainWindow):
         self.view_menu.addSeparator()
         for number, panes in enumerate(Panes, 1):
             name = {"Both": "Sheet and model"}.get(panes.value, f"{panes.value} alone")
-            self._action(self.view_menu, name, f"Alt+{number}", partial(stand.set_panes, panes))
+            self._action(self.view_menu, name, f"Alt+{number}", partial(stand.choose_panes, panes))
         islands = self._action(self.view_menu, "Outlines of UV islands", "U", lambda: None)
         islands.setCheckable(True)
         islands.toggled.connect(stand.show_islands)
@@ -198,6 +198,8 @@ class Window(QMainWindow):
         }
         name = STAGES[index]
         self._choose_or_not()
+        if name == "Regions" and any(not mesh.reference for mesh in session.kit.meshes):
+            self.stand.suggest_panes(Panes.BOTH)
         if name == "Lineup":
             self.stand.set_spread(True)
             return

@@ -52,6 +52,7 @@ class Stand(QWidget):
         super().__init__(parent)
         self.session, self.renderer, self.choice = session, renderer, choice
         self.panes = Panes.SHEET
+        self.panes_chosen = False
         self.choosing = False
         self.drawing_box = self.islands_shown = False
         self.look, self.other = Look(), Look(LookKind.SOURCE)
@@ -118,7 +119,7 @@ class Stand(QWidget):
             (Panes.MODEL, "cube", "The model alone (Alt+2)"),
             (Panes.BOTH, "columns", "Sheet and model beside each other (Alt+3)"),
         ):
-            button = self._toggle(panes.value, tip, partial(self.set_panes, panes))
+            button = self._toggle(panes.value, tip, partial(self.choose_panes, panes))
             button.setText("")
             set_icon(button, icon_name)
             self.pane_buttons.addButton(button, list(Panes).index(panes))
@@ -244,6 +245,16 @@ class Stand(QWidget):
         look = self._showable(self.model.own_look or self.look, kit)
         other = self._showable(self.other, kit) if self.wipe_button.isChecked() else None
         return [(names.get(look, ""), look, names.get(other, "") if other else "", other)]
+
+    def choose_panes(self, panes: Panes) -> None:
+        """The artist's wish, which no stage changes any more."""
+        self.panes_chosen = True
+        self.set_panes(panes)
+
+    def suggest_panes(self, panes: Panes) -> None:
+        """Show panes that suit, unless the artist chose others."""
+        if not self.panes_chosen and self.panes != panes:
+            self.set_panes(panes)
 
     def set_panes(self, panes: Panes) -> None:
         """Show the sheet, the model, or both."""

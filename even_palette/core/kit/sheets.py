@@ -32,6 +32,7 @@ from even_palette.core.regions.weights import Coverage, coverage, quantize_weigh
 BAND_ROWS = 256
 MOST_MASK_SUM = 4
 MESH_SIDE = 1024
+UNCLAIMED = 88
 TONES = 24
 GREY = Plane(np.full((1, 1, 3), 128, dtype=np.uint8), Encoding.SRGB)
 
@@ -95,7 +96,10 @@ class Sheets:
         return self.cache.peek(("id colours", plane.content_id)) if plane else IdColours((), 0)
 
     def claimed_ids(self, kit: Kit) -> Plane | None:
-        """ID colours (H, W, 3) uint8 as faces and boxes claim the texels; None without either. Edges are mixed."""
+        """ID colours (H, W, 3) uint8 as faces and boxes claim the texels; None without either.
+
+        Edges are mixed; faces of no region are grey, so that they can be seen.
+        """
         if self.meshes.on_sheet(kit) is None and not any(region.boxes for region in kit.sheet.regions):
             return None
         colours = tuple(region.id_colour for region in kit.sheet.regions)
@@ -105,7 +109,11 @@ class Sheets:
             masks, index, _ = self._masks(kit, silent, None)
             shares = masks / np.maximum(1, masks.sum(axis=0))
             mixed = shares.T @ np.array(colours, dtype=np.float32).reshape(-1, 3)
-            return Plane(np.asarray(mixed + 0.5, dtype=np.uint8)[index], Encoding.DATA, _name(key))
+            shown = np.asarray(mixed + 0.5, dtype=np.uint8)[index]
+            seen = self.meshes.footprint(kit, *self.mask_size(kit))
+            if seen is not None:
+                shown[seen.covered & (masks.max(axis=0, initial=0) == 0)[index]] = UNCLAIMED
+            return Plane(shown, Encoding.DATA, _name(key))
 
         return self.cache.get(key, compute)
 

@@ -1,0 +1,302 @@
+"""From the mesh to weights: assignment, divisions, scatter, boxes, several sheets, and what the kit keeps of them."""
+
+import time
+from dataclasses import replace as with_fields
+from pathlib import Path
+
+import msgspec
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from even_palette.core.checks import find
+from even_palette.core.errors import UserError
+from even_palette.core.kit import mesh_commands, sheet_commands
+from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_chosen, unpack_faces
+from even_palette.core.kit.dividing import assign, divide, fresh_id_colours, scatter_split, take_ids
+from even_palette.core.kit.history import History
+from even_palette.core.kit.meshes import write_with_ids
+from even_palette.core.kit.model import Bake, Box, FaceRegions, Kit, MeshFile, Up, check_kit
+from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.store import decode_kit, encode_kit, fingerprint
+from even_palette.core.mesh.files import read_mesh
+from even_palette.core.mesh.files.gltf import write_glb
+from even_palette.core.mesh.files.ply import write_ply
+from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.mesh.model import Mesh
+from tests.mesh.conftest import quads
+
+GRID = [(0.05 + 0.3 * x, 0.05 + 0.3 * y, 0.30 + 0.3 * x, 0.30 + 0.3 * y) for y in range(3) for x in range(3)]
+
+
+def opened(path: Path, mesh: Mesh, colours: np.ndarray | None = None) -> tuple[History, Sheets]:
+    """A kit with one mesh on one sheet."""
+    shades = np.zeros((mesh.face_count, 3), np.uint8) if colours is None else colours
+    (write_ply if path.suffix == ".ply" else write_glb)(path, mesh, shades)
+    seen = fingerprint(path)
+    history = History(Kit())
+    history.do(mesh_commands.add_mesh(MeshFile("tiles", str(path), "sheet_1", seen.size, seen.sha256)))
+    return history, Sheets()
+
+
+@pytest.fixture
+def tiles(tmp_path: Path) -> tuple[History, Sheets]:
+    """Nine squares, each a shell."""
+    return opened(tmp_path / "tiles.ply", quads(GRID))
+
+
+def test_a_region_per_shell_covers_each_shell(tiles: tuple[History, Sheets]) -> None:
+    """Weights of a region are 1 at the texels of its shell, and all weights add up to 1 on the mesh."""
+    history, sheets = tiles
+    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
+    kit = history.kit
+    assert [region.name for region in kit.sheet.regions] == [f"Shell {n}" for n in range(1, 10)]
+    assert len({region.id_colour for region in kit.sheet.regions}) == 9
+    weights = sheets.weights(kit)
+    side = weights.levels[0].shape[0]
+    for number, (left, top, right, bottom) in enumerate(GRID):
+        rows = slice(int(top * side) + 1, int(bottom * side) - 1)
+        columns = slice(int(left * side) + 1, int(right * side) - 1)
+        assert weights.levels[number][rows, columns].min() == 255
+    total = sum(level.astype(int) for level in weights.levels)
+    assert set(np.unique(total)) <= {0, 255}
+
+
+def test_assigning_moves_faces(tiles: tuple[History, Sheets]) -> None:
+    history, sheets = tiles
+    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
+    first, second = (region.key for region in history.kit.sheet.regions[:2])
+    faces = sheets.meshes.elements(history.kit, ElementKind.SHELL).labels == 1
+    history.do(assign(history.kit, sheets.meshes, faces, first))
+    labels = sheets.meshes.face_regions(history.kit)
+    assert (labels[faces] == 0).all()
+    assert second not in history.kit.meshes[0].faces.regions
+    history.do(assign(history.kit, sheets.meshes, faces, ""))
+    assert (sheets.meshes.face_regions(history.kit)[faces] == -1).all()
+    history.undo()
+    assert (sheets.meshes.face_regions(history.kit)[faces] == 0).all()
+
+
+def test_vertex_colours_give_their_own_id_colours(tmp_path: Path) -> None:
+    colours = np.repeat(np.uint8([(200, 10, 10), (10, 200, 10), (10, 10, 200)]), 6, axis=0)
+    history, sheets = opened(tmp_path / "tiles.glb", quads(GRID), colours)
+    history.do(divide(history.kit, sheets.meshes, ElementKind.COLOUR))
+    assert [region.id_colour for region in history.kit.sheet.regions] == [(200, 10, 10), (10, 200, 10), (10, 10, 200)]
+    write_with_ids(history.kit, sheets.meshes, "tiles", tmp_path / "out.glb")
+    again = read_mesh(tmp_path / "out.glb")
+    assert again.colours is not None
+    assert (again.colours[:, 0] == colours).all()
+    with pytest.raises(UserError, match="not written"):
+        write_with_ids(history.kit, sheets.meshes, "tiles", tmp_path / "out.obj")
+
+
+def test_too_many_elements_are_refused(tmp_path: Path) -> None:
+    many = quads([(0.01 * i, 0, 0.01 * i + 0.005, 0.1) for i in range(80)])
+    history, sheets = opened(tmp_path / "many.ply", many)
+    with pytest.raises(UserError, match="80 of them and room for 60"):
+        divide(history.kit, sheets.meshes, ElementKind.SHELL)
+
+
+def test_scatter_split_is_reproducible_and_editable(tiles: tuple[History, Sheets]) -> None:
+    history, sheets = tiles
+    history.do(divide(history.kit, sheets.meshes, ElementKind.SLOT))
+    history.do(mesh_commands.add_regions(tuple(replace(history.kit.sheet.regions[0], key=f"more_{n}", name=f"More {n}")
+                                               for n in range(2))))  # fmt: skip
+    keys = [region.key for region in history.kit.sheet.regions]
+    every = np.ones(18, dtype=bool)
+    shares = dict(zip(keys, (50, 30, 20), strict=True))
+    split = scatter_split(history.kit, sheets.meshes, every, shares, seed=3)
+    assert sum(split.counts) == 9
+    assert np.abs(np.array(split.counts) - (4.5, 2.7, 1.8)).max() < 1
+    again = scatter_split(history.kit, sheets.meshes, every, shares, seed=3)
+    assert split.command.apply(history.kit) == again.command.apply(history.kit)
+    other = scatter_split(history.kit, sheets.meshes, every, shares, seed=4)
+    assert split.command.apply(history.kit) != other.command.apply(history.kit)
+    history.do(split.command)
+    labels = sheets.meshes.face_regions(history.kit)
+    assert (labels.reshape(9, 2)[:, 0] == labels.reshape(9, 2)[:, 1]).all()  # both faces of a shell go together
+    for bad in ({}, {keys[0]: 0.0}):
+        with pytest.raises(UserError, match="share above 0"):
+            scatter_split(history.kit, sheets.meshes, every, bad, 1)
+    with pytest.raises(UserError, match="Select the shells"):
+        scatter_split(history.kit, sheets.meshes, ~every, shares, 1)
+
+
+def test_boxes_hold_the_texels_whose_centres_lie_in_them(tiles: tuple[History, Sheets]) -> None:
+    history, sheets = tiles
+    history.do(divide(history.kit, sheets.meshes, ElementKind.SLOT))
+    key = history.kit.sheet.regions[0].key
+    faces = np.ones(18, dtype=bool)
+    history.do(assign(history.kit, sheets.meshes, faces, ""))
+    history.do(mesh_commands.add_box(key, Box(0.25, 0.5, 0.75, 1.2)))
+    level = sheets.weights(history.kit).levels[0]
+    side = level.shape[0]
+    centre = (np.arange(side) + 0.5) / side
+    inside = (centre[:, None] >= 0.5) & (centre[None] >= 0.25) & (centre[None] < 0.75)
+    assert np.array_equal(level == 255, inside)
+    with pytest.raises(UserError, match="no part of the sheet"):
+        mesh_commands.add_box(key, Box(0.5, 0.5, 0.5, 0.6)).apply(history.kit)
+    history.do(mesh_commands.clear_boxes(key))
+    assert not sheets.weights(history.kit).levels[0].any()
+
+
+def test_sources_of_a_region_are_mixed_by_the_strongest_claim(tiles: tuple[History, Sheets]) -> None:
+    """A face and a box of one region claim a texel once; of two regions, they share it."""
+    history, sheets = tiles
+    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
+    first, second = (region.key for region in history.kit.sheet.regions[:2])
+    history.do(mesh_commands.add_box(first, Box(0, 0, 0.5, 0.5)))
+    weights = sheets.weights(history.kit)
+    at = int(0.15 * 1024), int(0.15 * 1024)  # on the first shell, in the box
+    assert weights.levels[0][at] == 255
+    assert weights.mask_sum.samples[(*at, 0)] / 65535 * 4 == pytest.approx(1, abs=1e-3)
+    at = int(0.15 * 1024), int(0.45 * 1024)  # on the second shell, in the first one's box
+    assert (weights.levels[0][at], weights.levels[1][at]) in ((128, 127), (127, 128))
+    assert second == history.kit.sheet.regions[1].key
+
+
+def test_kit_json_keeps_meshes_and_assignments(tiles: tuple[History, Sheets], tmp_path: Path) -> None:
+    history, sheets = tiles
+    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
+    history.do(mesh_commands.add_bake(Bake("along", "along", 512, 8, 2, {"way": "up"})))
+    history.do(mesh_commands.set_roots({"tiles": pack_chosen(np.arange(18) < 3)}))
+    text = encode_kit(history.kit, tmp_path)
+    assert decode_kit(text, tmp_path) == history.kit
+    assert b'"tiles.ply"' in text
+    stored = msgspec.json.decode(text)
+    for change in (
+        {"uv_set": 99}, {"sheet": "nowhere"}, {"slots": {"Material": "nowhere"}}, {"unit": "league"}, {"key": "Not plain"},
+    ):  # fmt: skip
+        broken = {**stored, "meshes": [{**stored["meshes"][0], **change}]}
+        with pytest.raises(UserError, match=r"kit\.json"):
+            decode_kit(msgspec.json.encode(broken), tmp_path)
+    for change in ({"kind": "nothing"}, {"size": 100_000}, {"samples": 9}, {"padding": -1}):
+        sheet = {**stored["sheets"][0], "bakes": [{**stored["sheets"][0]["bakes"][0], **change}]}
+        with pytest.raises(UserError, match=r"kit\.json"):
+            decode_kit(msgspec.json.encode({**stored, "sheets": [sheet]}), tmp_path)
+
+
+def test_packed_faces() -> None:
+    rng = np.random.default_rng(0)
+    labels = rng.integers(-1, 5, 1000)
+    stored = pack_faces(labels, ("a", "b", "c", "d", "e"))
+    found = unpack_faces(stored, 1000)
+    names = np.array([*stored.regions, ""])
+    assert (names[found] == np.array(["a", "b", "c", "d", "e", ""])[labels]).all()
+    assert pack_faces(np.full(4, 2), ("a", "b", "c")).regions == ("c",)
+    chosen = rng.random(1000) < 0.5
+    assert np.array_equal(unpack_chosen(pack_chosen(chosen), 1000), chosen)
+
+
+@pytest.mark.parametrize(
+    "stored",
+    [
+        FaceRegions(4, ("a",), b"no zlib stream"),
+        FaceRegions(4, ("a",), pack_faces(np.zeros(10**6, dtype=int), ("a",)).packed),  # far more than it says
+        FaceRegions(4, ("a",), pack_faces(np.zeros(2, dtype=int), ("a",)).packed),
+        FaceRegions(9, ("a",), pack_faces(np.zeros(9, dtype=int), ("a",)).packed),  # another mesh
+    ],
+)
+def test_damaged_assignments_are_none(stored: FaceRegions) -> None:
+    assert (unpack_faces(stored, 4) == -1).all()
+
+
+def test_slots_on_two_sheets_and_merged(tmp_path: Path) -> None:
+    """Each sheet sees the faces of its slots; merged, one sheet sees all."""
+    mesh = with_fields(quads(GRID), slots=("wood", "iron"), face_slot=(np.arange(18) // 2 % 2).astype(np.int32))
+    history, sheets = opened(tmp_path / "two.glb", mesh)
+    history.do(sheet_commands.add_sheet("Irons"))
+    history.do(mesh_commands.put_slot("tiles", "iron", "irons"))
+    kit = history.kit
+    for key, count in (("sheet_1", 10), ("irons", 8)):
+        found = sheets.meshes.on_sheet(kit.showing(key))
+        assert found is not None
+        assert found.mesh.face_count == count
+    history.do(divide(kit.showing("irons"), sheets.meshes, ElementKind.SLOT))
+    assert len(history.kit.showing("irons").sheet.regions) == 1
+    assert (sheets.meshes.face_regions(history.kit.showing("irons")) == 0).all()
+    history.do(mesh_commands.merge_slots("tiles", "sheet_1"))
+    found = sheets.meshes.on_sheet(history.kit.showing("sheet_1"))
+    assert found is not None
+    assert found.mesh.face_count == 18
+    assert sheets.meshes.on_sheet(history.kit.showing("irons")) is None
+    check_kit(history.kit)
+    with pytest.raises(UserError, match="at least one sheet"):
+        sheet_commands.remove_sheet("sheet_1").apply(sheet_commands.remove_sheet("irons").apply(history.kit))
+
+
+def test_units_and_axes(tiles: tuple[History, Sheets]) -> None:
+    """Centimetres become metres; z up becomes y up: (x, y, z) to (x, z, -y)."""
+    history, sheets = tiles
+    file = history.kit.meshes[0]
+    plain = sheets.meshes.file(file).points
+    turned = sheets.meshes.file(replace(file, up=Up.Z, unit=msgspec.convert("cm", type(file.unit)))).points
+    assert np.allclose(turned, plain[:, [0, 2, 1]] * (0.01, 0.01, -0.01), atol=1e-7)
+
+
+def test_ids_from_another_mesh(tiles: tuple[History, Sheets], tmp_path: Path) -> None:
+    """The reference's slots become regions of the sheet; what it does not cover is counted."""
+    history, sheets = tiles
+    half = with_fields(quads(GRID[:6]), slots=("wood", "iron"), face_slot=(np.arange(12) // 6).astype(np.int32))
+    write_glb(tmp_path / "other.glb", half, np.zeros((12, 3), np.uint8))
+    seen = fingerprint(tmp_path / "other.glb")
+    with pytest.raises(UserError, match="no other mesh"):
+        take_ids(history.kit, sheets.meshes, "slots", 0.02)
+    reference = MeshFile("other", str(tmp_path / "other.glb"), "sheet_1", seen.size, seen.sha256, reference=True)
+    history.do(mesh_commands.add_mesh(reference))
+    history.do(take_ids(history.kit, sheets.meshes, "slots", 0.02))
+    kit = history.kit
+    assert [region.name for region in kit.sheet.regions] == ["wood", "iron"]
+    weights = sheets.weights(kit)
+    for number, (left, top, right, bottom) in enumerate(GRID):
+        at = int((top + bottom) / 2 * 1024), int((left + right) / 2 * 1024)
+        expected = (255, 0) if number < 3 else (0, 255) if number < 6 else (0, 0)
+        assert (weights.levels[0][at], weights.levels[1][at]) == expected
+    _, made = sheets.meshes.bake(kit, kit.sheet.bake(kit.sheet.id_bake))
+    assert made.missed_texels / made.covered_texels == pytest.approx(1 / 3, abs=0.01)
+
+
+def test_bakes_follow_the_assignment_and_only_what_they_depend_on(tiles: tuple[History, Sheets]) -> None:
+    history, sheets = tiles
+    for name in ("id_colours", "position"):
+        history.do(mesh_commands.add_bake(Bake(name, name, 256, 4, 1)))
+    before = {bake.key: sheets.meshes.bake(history.kit, bake)[0] for bake in history.kit.sheet.bakes}
+    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
+    assert sheets.meshes.known_bake(history.kit, history.kit.sheet.bake("id_colours")) is None
+    assert sheets.meshes.known_bake(history.kit, history.kit.sheet.bake("position")) is not None
+    after = sheets.meshes.bake(history.kit, history.kit.sheet.bake("id_colours"))[0]
+    assert not np.array_equal(after.samples, before["id_colours"].samples)
+
+
+def test_findings_of_meshes(tmp_path: Path) -> None:
+    """Overlaps, UVs outside, faces that no longer fit, no UVs, a missing file: each is told with its number."""
+    bad = quads([(0.1, 0.1, 0.4, 0.4), (0.2, 0.2, 0.5, 0.5), (0.9, 0.1, 1.2, 0.3)])
+    history, sheets = opened(tmp_path / "bad.ply", bad)
+    history.do(divide(history.kit, sheets.meshes, ElementKind.SLOT))
+    told = " ".join(finding.text for finding in find(history.kit, sheets))
+    overlap = round((0.2 * 1024) ** 2)
+    counted = int(told.split(" texels are claimed")[0].split()[-1].replace(",", ""))
+    assert abs(counted - overlap) < 5 * 0.2 * 1024
+    assert "2 faces have UVs outside the tile" in told
+    path = tmp_path / "bad.ply"
+    time.sleep(0.01)
+    write_ply(path, quads(GRID), np.zeros((18, 3), np.uint8))
+    seen = fingerprint(path)
+    changed = replace(history.kit.meshes[0], size=seen.size, sha256=seen.sha256)
+    kit = replace(history.kit, meshes=(changed,))
+    assert "now has 18 faces; the 6 that were given" in " ".join(finding.text for finding in find(kit, Sheets()))
+    write_ply(path, with_fields(quads(GRID), uv_sets=()), np.zeros((18, 3), np.uint8))
+    seen = fingerprint(path)
+    kit = replace(history.kit, meshes=(replace(changed, size=seen.size, sha256=seen.sha256),))
+    assert "has no UVs; unwrap it" in " ".join(finding.text for finding in find(kit, Sheets()))
+    assert sheets.meshes.on_sheet(replace(kit, meshes=(replace(kit.meshes[0], unwrap=True),))) is not None
+    path.unlink()
+    assert "(mesh) is missing" in " ".join(finding.text for finding in find(kit, Sheets()))
+
+
+def test_fresh_id_colours_are_far_apart() -> None:
+    colours = np.array(fresh_id_colours(40, [(220, 40, 40)]))
+    apart = np.abs(colours[:, None] - colours[None]).max(axis=-1)
+    assert apart[~np.eye(40, dtype=bool)].min() >= 45
+    assert np.abs(colours - (220, 40, 40)).max(axis=-1).min() >= 45
+    assert colours.max(axis=-1).min() >= 90
