@@ -128,6 +128,22 @@ class Choice(QObject):
         if found := self.mesh:
             self.choose(shrunk(found.mesh, self._faces))
 
+    def overlapping(self) -> None:
+        """Choose the faces whose UVs share a texel with others."""
+        from even_palette.core.mesh.raster import overlapping_faces
+
+        kit, found = self.session.shown, self.mesh
+        seen = self.session.sheets.meshes.footprint(kit, *self.session.sheets.mask_size(kit)) if kit else None
+        if found and seen:
+            self.choose(overlapping_faces(found.uv, seen.claims))
+
+    def outside(self) -> None:
+        """Choose the faces whose UVs leave the tile."""
+        from even_palette.core.mesh.raster import outside_faces
+
+        if found := self.mesh:
+            self.choose(outside_faces(found.uv))
+
     def similar(self, by: Likeness) -> None:
         """Choose all elements like those that are chosen."""
         from even_palette.core.mesh.elements import similar

@@ -353,6 +353,20 @@ class Session(QObject):
             return
         self.do(commands.point_source_to(role, str(blob.resolve()), seen.size, seen.sha256))
 
+    def take_in_mesh(self, key: str) -> None:
+        """Copy a mesh into the kit's own folder. A .gltf stays outside: its buffers are other files."""
+        file = self.kit.mesh(key)
+        if file.path.lower().endswith(".gltf"):
+            self.notice.emit(f"{Path(file.path).name}: save it as .glb first; a .gltf needs other files beside it.")
+            return
+        try:
+            blob, seen = self._work_folder().take_in(Path(file.path))
+        except UserError as error:
+            self.notice.emit(str(error))
+            return
+        changed = replace(file, path=str(blob.resolve()), size=seen.size, sha256=seen.sha256)
+        self.do(mesh_commands.change_mesh(key, "Take mesh into the kit", lambda _: changed))
+
     def save(self) -> None:
         """Save into the kit's folder. Raises UserError; the last save is then still whole."""
         if self.folder is None:

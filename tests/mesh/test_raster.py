@@ -11,7 +11,7 @@ from scipy.spatial import Delaunay
 
 from even_palette.core.mesh.footprint import footprint, label_classes
 from even_palette.core.mesh.padding import lasting_mips, nearest_covered, spread
-from even_palette.core.mesh.raster import SUBTEXEL, layout, rasterize, snapped
+from even_palette.core.mesh.raster import SUBTEXEL, layout, overlapping_faces, rasterize, snapped
 
 Point = tuple[Fraction, Fraction]
 
@@ -86,9 +86,10 @@ def test_layout_counts_overlaps_and_faces_outside() -> None:
     one = [(0.1, 0.1), (0.4, 0.1), (0.1, 0.4)]
     uv = np.float32([one, one, [(0.9, 0.9), (1.2, 0.9), (0.9, 1.0)], [(0.5, 0.5), (0.6, 0.6), (0.7, 0.7)]])
     seen = rasterize(uv, 64, 64)
-    found = layout(uv, seen.face, seen.claims)
+    found = layout(uv, seen.claims)
     alone = rasterize(uv[:1], 64, 64).covered.sum()
-    assert (found.overlapping_texels, found.overlapping_faces) == (alone, 1)
+    assert (found.overlapping_texels, found.overlapping_faces) == (alone, 2)
+    assert overlapping_faces(uv, seen.claims).tolist() == [True, True, False, False]
     assert (found.outside_faces, found.empty_faces) == (1, 1)
 
 

@@ -107,13 +107,23 @@ class ElementsTab(QWidget):
             button = tool(name, icon_name, tip)
             button.clicked.connect(lambda _, act=act: act())
             made.addWidget(button)
-        self.similar = tool("Similar", "intersect", "Choose all elements like those that are chosen")
+        self.similar = tool(
+            "Similar", "intersect", "Choose all elements like those that are chosen, or faces whose UVs are at fault"
+        )
         self.similar.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.similar)
         for likeness in Likeness:
             action = menu.addAction(likeness.value.capitalize())
             assert action is not None
             action.triggered.connect(lambda _, by=likeness: choice.similar(by))
+        menu.addSeparator()
+        for text, act in (
+            ("Faces with overlapping UVs", choice.overlapping),
+            ("Faces outside the tile", choice.outside),
+        ):
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _, act=act: act())
         self.similar.setMenu(menu)
         made.addWidget(self.similar)
         made.addStretch(1)

@@ -153,7 +153,9 @@ class SourcePanel(Panel):
         write.setEnabled(not isinstance(mesh, str))
         remove = tool(f"Remove mesh {file.key}", "trash", "Remove this mesh from the kit")
         remove.clicked.connect(lambda: self.session.do(mesh_commands.remove_mesh(file.key)))
-        buttons = row(find, write, remove)
+        take = tool(f"Take mesh {file.key} into the kit", "package", "Copy this mesh into the kit's folder")
+        take.clicked.connect(lambda: self.session.take_in_mesh(file.key))
+        buttons = row(find, take, write, remove)
         buttons.addStretch(1)
         column.addLayout(buttons)
         return card

@@ -172,9 +172,7 @@ class Meshes:
         found, seen = self.on_sheet(kit), self.footprint(kit, width, height)
         if found is None or seen is None:
             return None
-        return self.cache.get(
-            ("layout", found.content_id, width, height), lambda: layout(found.uv, seen.face, seen.claims)
-        )
+        return self.cache.get(("layout", found.content_id, width, height), lambda: layout(found.uv, seen.claims))
 
     # Bakes
 

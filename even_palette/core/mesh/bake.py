@@ -13,7 +13,7 @@ from even_palette.core.mesh.footprint import sample_places
 from even_palette.core.mesh.padding import nearest_covered, spread
 from even_palette.core.mesh.raster import carry_rows, fill_rows, snapped
 
-BAND_ROWS = 64
+BAND_ROWS, TRACED_ROWS = 64, 16
 SIZES = (256, 512, 1024, 2048, 4096, 8192)
 
 
@@ -53,9 +53,10 @@ def make_bake(
         filled["rays"] = max(4.0, round(float(filled["rays"]) / len(places)))
 
     trace = kind.tracer(ground, filled) if kind.tracer else None
+    rows_a_band = TRACED_ROWS if trace else BAND_ROWS
 
     def fill(first: int) -> None:
-        last = min(first + BAND_ROWS, size)
+        last = min(first + rows_a_band, size)
         total = np.zeros((last - first, size, kind.channels), dtype=np.float32)
         count = np.zeros((last - first, size), dtype=np.float32)
         for number, place in enumerate(places):
@@ -79,7 +80,8 @@ def make_bake(
         out[first:last][known] = np.clip(mean * most + 0.5, 0, most).astype(dtype)
         covered[first:last] = known
 
-    bands = range(0, size, BAND_ROWS)
+    bands = range(0, size, rows_a_band)
+    progress(0, kind.label)
     with ThreadPoolExecutor(cpu_count() or 1) as pool:
         for done, _ in enumerate(pool.map(fill, bands), 1):
             progress(done / (len(bands) + 1), kind.label)

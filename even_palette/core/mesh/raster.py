@@ -14,6 +14,7 @@ SUBTEXEL = 4096
 """UVs are rounded to this fraction of a texel, so that the edge functions are exact in 64-bit integers."""
 FARTHEST_TILES = 16
 BAND_ROWS = 256
+NO_FACES = np.zeros(0, dtype=bool)
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,7 +63,7 @@ def rasterize(
     def fill(band: tuple[int, int]) -> None:
         if cancel:
             cancel.check()
-        _fill(at, face, claims, band[0], band[1], shift_x, shift_y)
+        _fill(at, face, claims, NO_FACES, band[0], band[1], shift_x, shift_y)
 
     with ThreadPoolExecutor(cpu_count() or 1) as pool:
         for done, _ in enumerate(pool.map(fill, bands), 1):
@@ -71,8 +72,9 @@ def rasterize(
 
 
 @nb.njit(nogil=True, cache=True)
-def _fill(at, face, claims, first_row, last_row, shift_x, shift_y):  # type: ignore[no-untyped-def]
-    width, count = face.shape[1], claims.shape == face.shape
+def _fill(at, face, claims, overlapping, first_row, last_row, shift_x, shift_y):  # type: ignore[no-untyped-def]
+    """Note the face and the claims of each texel; or, where `overlapping` is given, which faces share texels."""
+    width, count, looking = face.shape[1], claims.shape == face.shape, len(overlapping) > 0
     for f in range(at.shape[0]):
         ax, ay, bx, by, cx, cy = at[f, 0, 0], at[f, 0, 1], at[f, 1, 0], at[f, 1, 1], at[f, 2, 0], at[f, 2, 1]
         twice = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
@@ -99,9 +101,12 @@ def _fill(at, face, claims, first_row, last_row, shift_x, shift_y):  # type: ign
             ca = cax * (y - cy) - cay * (x - cx)
             for column in range(left, right + 1):
                 if ab >= ab_edge and bc >= bc_edge and ca >= ca_edge:
-                    if face[row, column] < 0:
+                    if looking:
+                        if claims[row, column] > 1:
+                            overlapping[f] = True
+                    elif face[row, column] < 0:
                         face[row, column] = f
-                    if count and claims[row, column] < 255:
+                    if count and not looking and claims[row, column] < 255:
                         claims[row, column] += 1
                 ab -= aby * SUBTEXEL
                 bc -= bcy * SUBTEXEL
@@ -113,9 +118,8 @@ def fill_rows(at: Samples, size: int, first: int, last: int, sample: tuple[float
     face = np.full((last - first, size), -1, dtype=np.int32)
     claims = np.zeros((1, 1), dtype=np.uint8)
     # The rows are moved to the top, so that the tile need not be whole.
-    _fill(
-        at, face, claims, 0, last - first, round(sample[0] * SUBTEXEL), round(sample[1] * SUBTEXEL) + first * SUBTEXEL
-    )
+    shift_x, shift_y = round(sample[0] * SUBTEXEL), round(sample[1] * SUBTEXEL)
+    _fill(at, face, claims, NO_FACES, 0, last - first, shift_x, shift_y + first * SUBTEXEL)
     return face
 
 
@@ -168,16 +172,25 @@ class Layout:
     empty_faces: int
 
 
-def layout(uv: Floats, face: Samples, claims: Samples) -> Layout:
+def layout(uv: Floats, claims: Samples) -> Layout:
     """Count overlapping UVs, faces with a corner outside 0..1, and faces without UV area."""
-    several = claims > 1
     wide = uv.astype(np.float64)
     edge = wide[:, 1:] - wide[:, :1]
     area = edge[:, 0, 0] * edge[:, 1, 1] - edge[:, 0, 1] * edge[:, 1, 0]
-    outside = ~np.all((uv >= 0) & (uv <= 1), axis=(1, 2))
-    return Layout(
-        int(several.sum()),
-        len(np.unique(face[several])),
-        int(outside.sum()),
-        int((area == 0).sum()),
-    )
+    shared = overlapping_faces(uv, claims)
+    return Layout(int((claims > 1).sum()), int(shared.sum()), int(outside_faces(uv).sum()), int((area == 0).sum()))
+
+
+def overlapping_faces(uv: Floats, claims: Samples) -> Bools:
+    """The faces (F,) of uv (F, 3, 2) that share a texel's centre with another; `claims` as of their raster."""
+    height, width = claims.shape
+    found = np.zeros(len(uv), dtype=bool)
+    if (claims > 1).any():
+        half = SUBTEXEL // 2
+        _fill(snapped(uv, width, height), np.zeros((1, width), np.int32), claims, found, 0, height, half, half)
+    return found
+
+
+def outside_faces(uv: Floats) -> Bools:
+    """The faces (F,) of uv (F, 3, 2) that have a corner outside 0..1."""
+    return np.asarray(~np.all((uv >= 0) & (uv <= 1), axis=(1, 2)))

@@ -1,0 +1,426 @@
+"""The model pane and the Regions stage with a mesh, in the real window by clicks, drags and keys."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import pyvista.examples
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent, QWheelEvent
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from even_palette.app.stand.stand import Panes
+from even_palette.app.stand.tiles import Tool
+from even_palette.core.errors import UserError
+from even_palette.core.looks import Look, LookKind
+from even_palette.core.mesh.files import read_mesh
+from even_palette.core.mesh.files.gltf import write_glb
+from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.mesh.view import Orbit
+from even_palette.core.raster.files import read_plane
+from even_palette.core.raster.plane import Encoding
+from tests.app.conftest import Driver
+from tests.mesh.conftest import quads
+
+NONE, SHIFT, CONTROL = (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier,
+                        Qt.KeyboardModifier.ControlModifier)  # fmt: skip
+
+
+def mouse(
+    widget: QWidget,
+    *points: QPoint,
+    button: Qt.MouseButton = Qt.MouseButton.LeftButton,
+    held: Qt.KeyboardModifier = NONE,
+) -> None:
+    """Press at the first point, drag over the others, and release at the last."""
+    steps = [(QEvent.Type.MouseButtonPress, points[0], button, button)]
+    steps += [(QEvent.Type.MouseMove, at, Qt.MouseButton.NoButton, button) for at in points[1:]]
+    steps += [(QEvent.Type.MouseButtonRelease, points[-1], button, Qt.MouseButton.NoButton)]
+    for kind, at, which, down in steps:
+        spot = QPointF(at)
+        QApplication.sendEvent(widget, QMouseEvent(kind, spot, QPointF(widget.mapToGlobal(at)), which, down, held))
+
+
+def hover(widget: QWidget, at: QPoint) -> None:
+    none = Qt.MouseButton.NoButton
+    spot, place = QPointF(at), QPointF(widget.mapToGlobal(at))
+    QApplication.sendEvent(widget, QMouseEvent(QEvent.Type.MouseMove, spot, place, none, none, NONE))
+
+
+@pytest.fixture
+def regions(demo: Driver) -> Driver:
+    """The demo's tug in both panes, in Regions."""
+    demo.stage(2)
+    demo.settle()
+    assert demo.stand.panes == Panes.BOTH
+    return demo
+
+
+def seen_face(driver: Driver, region: str) -> tuple[int, QPoint]:
+    """A face of a region that is well inside what the model pane shows, and where."""
+    kit = driver.session.shown
+    assert kit is not None
+    labels = driver.session.sheets.meshes.face_regions(kit)
+    wanted = [r.key for r in kit.sheet.regions].index(region)
+    canvas = driver.stand.model.canvas
+    ids = canvas.face_ids()
+    own = (ids >= 0) & (labels[np.maximum(ids, 0)] == wanted)
+    inside = own.copy()
+    for _ in range(3):
+        inside[1:-1, 1:-1] &= inside[:-2, 1:-1] & inside[2:, 1:-1] & inside[1:-1, :-2] & inside[1:-1, 2:]
+    rows, columns = np.nonzero(inside)
+    assert len(rows), region
+    at = len(rows) // 2
+    return int(ids[rows[at], columns[at]]), QPoint(int(columns[at]), int(rows[at]))
+
+
+def test_clicks_choose_elements_in_both_panes(regions: Driver) -> None:
+    choice, canvas = regions.window.choice, regions.stand.model.canvas
+    face, at = seen_face(regions, "funnel")
+    mouse(canvas, at)
+    shells = regions.session.sheets.meshes.elements(regions.session.kit, ElementKind.SHELL)
+    assert np.array_equal(choice.faces, shells.labels == shells.labels[face])
+    assert "1 of" in regions.tray.regions.elements.chosen_label.text()
+    mouse(canvas, seen_face(regions, "cabin")[1], held=SHIFT)
+    assert len(np.unique(shells.labels[choice.faces])) == 2
+    mouse(canvas, at, held=SHIFT)  # the same again takes it away
+    assert not choice.faces[face]
+    regions.click_sheet(0.4, 0.45)  # a deck plank on the sheet
+    labels = regions.session.sheets.meshes.face_regions(regions.session.kit)
+    keys = {regions.session.kit.sheet.regions[n].key for n in labels[choice.faces]}
+    assert keys == {"deck"}
+    mouse(canvas, QPoint(3, 3))  # beside the model: nothing
+    assert not choice.faces.any()
+
+
+def test_hovering_outlines_in_both_panes(regions: Driver) -> None:
+    canvas, sheet = regions.stand.model.canvas, regions.stand.canvas
+    _, at = seen_face(regions, "funnel")
+    hover(canvas, at)
+    assert regions.window.choice.hovered >= 0
+    assert canvas._overlay is not None
+    assert sheet._overlay is not None
+    hover(canvas, QPoint(2, 2))
+    assert canvas._overlay is None
+    hover(sheet, sheet.position_of((0.15, 0.65)).toPoint())
+    assert canvas._overlay is not None
+
+
+def test_box_and_lasso(regions: Driver) -> None:
+    elements, choice, sheet = regions.tray.regions.elements, regions.window.choice, regions.stand.canvas
+    kit = regions.session.kit
+    labels = regions.session.sheets.meshes.face_regions(kit)
+    fenders = [r.key for r in kit.sheet.regions].index("fenders")
+    regions.click(elements.tools[Tool.BOX])
+    corners = [sheet.position_of(uv).toPoint() for uv in ((0.01, 0.785), (0.99, 0.945))]
+    mouse(sheet, corners[0], QPoint(corners[0].x() + 20, corners[0].y() + 5), corners[1])
+    assert set(labels[choice.faces]) == {fenders}
+    assert choice.faces.sum() == (labels == fenders).sum()
+    regions.click(elements.tools[Tool.LASSO])
+    ring = [sheet.position_of(uv).toPoint() for uv in ((0.02, 0.58), (0.3, 0.58), (0.3, 0.69), (0.02, 0.69))]
+    mouse(sheet, *ring)
+    funnel = [r.key for r in kit.sheet.regions].index("funnel")
+    assert set(labels[choice.faces]) == {funnel}
+    canvas = regions.stand.model.canvas
+    size = canvas.field(0)
+    mouse(canvas, QPoint(0, 0), QPoint(size.width(), 0), QPoint(size.width(), size.height()), QPoint(0, size.height()))
+    ids = canvas.face_ids()
+    assert choice.faces[np.unique(ids[ids >= 0])].all()
+
+
+def test_tools_on_what_is_chosen(regions: Driver) -> None:
+    choice, elements = regions.window.choice, regions.tray.regions.elements
+    regions.choose(elements.kind, "Faces")
+    regions.settle()
+    face, at = seen_face(regions, "funnel")
+    mouse(regions.stand.model.canvas, at)
+    assert np.flatnonzero(choice.faces).tolist() == [face]
+    buttons = {b.accessibleName(): b for b in elements.findChildren(QWidget) if b.accessibleName()}
+    regions.click(buttons["Grow"])
+    grown = int(choice.faces.sum())
+    assert grown > 5
+    regions.click(buttons["Shrink"])
+    assert choice.faces.sum() == 1
+    regions.click(buttons["Invert"])
+    assert choice.faces.sum() == len(choice.faces) - 1
+    regions.click(buttons["Choose nothing"])
+    assert not choice.faces.any()
+    mouse(regions.stand.model.canvas, at)
+    elements.similar.menu().actions()[0].trigger()  # same slot
+    mesh = choice.mesh
+    assert mesh is not None
+    assert set(mesh.mesh.face_slot[choice.faces]) == {mesh.mesh.face_slot[face]}
+    elements.list.clearSelection()
+    elements.list.item(2).setSelected(True)
+    assert choice.faces.sum() == 1
+
+
+def test_assign_undo_and_weights_follow(regions: Driver) -> None:
+    session, elements = regions.session, regions.tray.regions.elements
+    face, at = seen_face(regions, "funnel")
+    session.select(region="lamp")
+    mouse(regions.stand.model.canvas, at)
+    assert elements.assign_button.text() == "Give to Lamp"
+    regions.click(elements.assign_button)
+    regions.settle()
+    kit = session.shown
+    assert kit is not None
+    at_lamp = [r.key for r in kit.sheet.regions].index("lamp")
+    assert session.sheets.meshes.face_regions(kit)[face] == at_lamp
+    assert session.sheets.weights(kit).levels[at_lamp][650, 160] == 255  # the funnel's place on the sheet
+    session.undo()
+    regions.settle()
+    assert session.sheets.weights(session.kit).levels[at_lamp][650, 160] == 0
+
+
+def test_scatter_split_by_buttons(regions: Driver) -> None:
+    elements, session = regions.tray.regions.elements, regions.session
+    labels = session.sheets.meshes.face_regions(session.kit)
+    regions.window.choice.choose(np.isin(labels, (0, 1, 2)))
+    regions.click(elements.scatter.head)
+    for key, share in (("hull", "50"), ("hull_weathered", "30"), ("hull_patched", "20")):
+        elements.shares[key].setValue(float(share))
+    before = session.kit
+    regions.click(elements.scatter_button)
+    regions.settle()
+    assert "Hull" in elements.outcome.text()
+    first = session.sheets.meshes.face_regions(session.kit)
+    assert not np.array_equal(first, labels)
+    regions.click(elements.roll_button)
+    regions.settle()
+    assert elements.seed.value() == 2
+    assert not np.array_equal(session.sheets.meshes.face_regions(session.kit), first)
+    assert session.history.undo_labels[:2] == ["Scatter split, seed 2", "Scatter split, seed 1"]
+    session.undo(2)
+    assert session.kit == before
+
+
+def test_boxes_by_buttons_and_by_drag(regions: Driver) -> None:
+    elements, session = regions.tray.regions.elements, regions.session
+    session.select(region="lamp")
+    regions.click(elements.box_buttons[1])
+    assert session.kit.region("lamp").boxes[0].left == 0.5
+    elements._draw_box()
+    sheet = regions.stand.canvas
+    ends = [sheet.position_of(uv).toPoint() for uv in ((0.2, 0.3), (0.4, 0.6))]
+    mouse(sheet, ends[0], QPoint(ends[0].x() + 9, ends[0].y() + 9), ends[1])
+    box = session.kit.region("lamp").boxes[1]
+    assert np.allclose((box.left, box.top, box.right, box.bottom), (0.2, 0.3, 0.4, 0.6), atol=0.01)
+    assert not regions.window.choice.faces.any()
+
+
+def test_camera_of_the_model(regions: Driver) -> None:
+    canvas = regions.stand.model.canvas
+    before = canvas.orbit
+    mouse(canvas, QPoint(100, 100), QPoint(160, 130))
+    assert (canvas.orbit.yaw, canvas.orbit.pitch) != (before.yaw, before.pitch)
+    assert canvas.orbit.target == before.target
+    mouse(canvas, QPoint(100, 100), QPoint(160, 130), button=Qt.MouseButton.MiddleButton)
+    assert canvas.orbit.target != before.target
+    canvas.frame()
+    at = QPointF(150, 120)
+    wheel = QWheelEvent(at, QPointF(canvas.mapToGlobal(at.toPoint())), QPoint(), QPoint(0, 240),
+                        Qt.MouseButton.NoButton, NONE, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    far = canvas.orbit.distance
+    QApplication.sendEvent(canvas, wheel)
+    assert canvas.orbit.distance == pytest.approx(far / 1.44)
+    regions.key(canvas, Qt.Key.Key_Left)
+    regions.key(canvas, Qt.Key.Key_Minus)
+    assert canvas.orbit.distance == pytest.approx(far / 1.2)
+
+
+def test_zoom_keeps_the_point_under_the_cursor() -> None:
+    """At the target's depth; a projection by the matrix against the closed form."""
+    orbit = Orbit().framed(np.float32([(-1, -1, -1), (1, 1, 1)]), 1.5)
+    right, up, _ = orbit.axes()
+    point = np.float32([right * 0.3 + up * 0.2])
+    before, _ = orbit.to_pixels(point, 600, 400)
+    after, _ = orbit.zoomed(1.7, float(before[0, 0]), float(before[0, 1]), 600, 400).to_pixels(point, 600, 400)
+    assert np.allclose(before, after, atol=1e-3)
+
+
+def test_flat_look_shows_the_exact_colours_of_the_sheet(make_window: Callable[[], Driver], tmp_path: Path) -> None:
+    """Each of nine tiles in its ID colour: the pixels in its middle are that colour exactly; lit they are not."""
+    mesh = quads([(0.05 + 0.3 * x, 0.05 + 0.3 * y, 0.30 + 0.3 * x, 0.30 + 0.3 * y) for y in range(3) for x in range(3)])
+    write_glb(tmp_path / "tiles.glb", mesh, np.zeros((18, 3), np.uint8))
+    driver = make_window()
+    driver.window.open_paths([tmp_path / "tiles.glb"])
+    driver.settle()
+    driver.stage(2)
+    driver.settle()
+    driver.click(driver.tray.regions.elements.divide_button)
+    driver.settle()
+    assert len(driver.session.kit.sheet.regions) == 9
+    canvas = driver.stand.model.canvas
+    image = canvas.grab().toImage()
+    ids = canvas.face_ids()
+    for number, region in enumerate(driver.session.kit.sheet.regions):
+        middle = mesh.corners()[2 * number : 2 * number + 2].reshape(-1, 3).mean(axis=0)
+        at = canvas.position_of(middle).toPoint()
+        assert ids[at.y(), at.x()] // 2 == number
+        colour = image.pixelColor(at)
+        assert (colour.red(), colour.green(), colour.blue()) == region.id_colour
+
+
+def test_wipe_spread_and_variants_work_on_the_model(demo: Driver) -> None:
+    stand = demo.stand
+    stand.choose_panes(Panes.MODEL)
+    stand.set_look(Look(variant="Morning Ferry"))
+    stand.set_other(Look(variant="Night Post"))
+    demo.settle()
+    canvas = stand.model.canvas
+    assert canvas.tiles[0].other is not None
+    first, second = canvas.grab().toImage(), None
+    mouse(canvas, QPoint(round(canvas.width() * 0.5), 50), QPoint(round(canvas.width() * 0.8), 60))
+    assert canvas.wipe == pytest.approx(0.8, abs=0.02)
+    second = canvas.grab().toImage()
+    assert first != second
+    stand.set_spread(True)
+    demo.settle()
+    assert [tile.label for tile in canvas.tiles] == [
+        "Master",
+        "Morning Ferry",
+        "Night Post",
+        "Harvest Barge",
+        "Ice Patrol",
+    ]
+    field = canvas.field(3)
+    mouse(canvas, QPoint(field.center()))
+    assert demo.session.variant == "Harvest Barge"
+
+
+def test_lit_and_the_light_turned_by_drag(demo: Driver) -> None:
+    stand = demo.stand
+    stand.choose_panes(Panes.MODEL)
+    demo.settle()
+    canvas = stand.model.canvas
+    flat = canvas.grab().toImage()
+    demo.click(stand.model.lit_button)
+    lit = canvas.grab().toImage()
+    assert lit != flat
+    mouse(canvas, QPoint(100, 100), QPoint(260, 160), held=CONTROL)
+    demo.qtbot.wait(250)
+    assert canvas.grab().toImage() != lit
+    stand.set_look(Look(LookKind.WEIGHT, region="hull"))
+    demo.settle()
+    weight = canvas.grab().toImage()
+    demo.click(stand.model.lit_button)
+    assert canvas.grab().toImage() == weight  # numbers are never shaded
+
+
+def test_bakes_tab(regions: Driver, tmp_path: Path) -> None:
+    """Add, set, look at, write; the bake follows an assignment; a cancelled one changes nothing."""
+    tab, session = regions.tray.regions.bakes, regions.session
+    regions.click(regions.tray.regions.tabs.button(2))
+    regions.choose(tab.kind, "Height gradient")
+    regions.click(tab.add)
+    regions.settle()
+    assert session.kit.sheet.bakes[-1].kind == "height"
+    assert regions.stand.look == Look(LookKind.BAKE, bake="height")
+    regions.choose(tab.size_box, "256")
+    tab.padding.setValue(4)
+    regions.settle()
+    assert "2 mip levels" in tab.lasting.text()
+    tab.write_to(tmp_path / "height.png")
+    regions.settle()
+    plane = read_plane(tmp_path / "height.png", Encoding.DATA)
+    assert (plane.width, plane.samples.dtype) == (256, np.uint16)
+    made, _ = session.sheets.meshes.bake(session.kit, session.kit.sheet.bake("height"))
+    assert np.array_equal(plane.samples, made.samples)
+    tab.list.setCurrentRow(0)  # ID colours
+    regions.settle()
+    before = session.sheets.meshes.made_bake(session.kit, session.kit.sheet.bake("id_colours"))
+    assert before is not None
+    regions.window.choice.choose(np.ones_like(regions.window.choice.faces))
+    regions.click(regions.tray.regions.tabs.button(0))
+    regions.click(regions.tray.regions.elements.assign_button)
+    regions.settle()
+    after = session.sheets.meshes.made_bake(session.kit, session.kit.sheet.bake("id_colours"))
+    assert after is not None
+    assert len(np.unique(after.samples.reshape(-1, 3), axis=0)) <= 2
+
+
+def test_cancelling_a_bake(regions: Driver) -> None:
+    tab, session = regions.tray.regions.bakes, regions.session
+    regions.click(regions.tray.regions.tabs.button(2))
+    regions.choose(tab.kind, "Thickness")
+    regions.click(tab.add)
+    tab._set("rays", 4096.0)
+    regions.qtbot.waitUntil(lambda: regions.window.readout.cancel.isVisible(), timeout=10_000)
+    regions.click(regions.window.readout.cancel)
+    regions.settle()
+    assert session.sheets.meshes.known_bake(session.kit, session.kit.sheet.bake("thickness")) is None
+    assert session.kit.sheet.bake("thickness").values["rays"] == 4096
+
+
+def test_real_mesh_without_uvs(empty: Driver) -> None:
+    """PyVista's nut: it has no UVs, which is told; unwrapped in Source it is divided and shown."""
+    path = Path(pyvista.examples.__file__).parent / "nut.ply"
+    empty.window.open_paths([path])
+    empty.settle()
+    assert "no UVs" in empty.window.notice.text.text()
+    card = empty.tray.source
+    unwrap = next(b for b in card.findChildren(QWidget) if getattr(b, "text", str)().startswith("Unwrap"))
+    empty.click(unwrap)
+    empty.settle()
+    empty.qtbot.waitUntil(lambda: empty.window.choice.mesh is not None, timeout=20_000)
+    empty.stage(2)
+    empty.settle()
+    assert empty.window.choice.mesh is not None
+    assert empty.window.choice.mesh.mesh.face_count == read_mesh(path).face_count
+    empty.click(empty.tray.regions.elements.divide_button)
+    empty.settle()
+    assert empty.session.kit.sheet.regions
+
+
+def test_mesh_that_changes_on_disk_is_read_again(make_window: Callable[[], Driver], tmp_path: Path) -> None:
+    write_glb(tmp_path / "box.glb", quads([(0.1, 0.1, 0.4, 0.4)]), np.zeros((2, 3), np.uint8))
+    driver = make_window()
+    driver.window.open_paths([tmp_path / "box.glb"])
+    driver.settle()
+    write_glb(tmp_path / "box.glb", quads([(0.1, 0.1, 0.4, 0.4), (0.5, 0.5, 0.9, 0.9)]), np.zeros((4, 3), np.uint8))
+    driver.qtbot.waitUntil(
+        lambda: driver.window.choice.mesh is not None and driver.window.choice.mesh.mesh.face_count == 4, timeout=5000
+    )
+    (tmp_path / "box.glb").write_bytes(b"glTF, but no more")
+    driver.qtbot.waitUntil(lambda: "box.glb" in driver.window.notice.text.text(), timeout=5000)
+    assert driver.session.kit.meshes
+
+
+def test_bad_mesh_is_told_and_costs_nothing(small: Driver, tmp_path: Path) -> None:
+    (tmp_path / "bad.obj").write_text("v 0 0 0\nf 1 2 3\n")
+    before = small.session.kit
+    small.window.open_paths([tmp_path / "bad.obj"])
+    small.settle()
+    assert "points to vertex 3; there are 1" in small.window.notice.text.text()
+    assert small.session.kit == before
+
+
+def test_sheets_by_the_box_in_the_foot(demo: Driver) -> None:
+    """Another sheet comes to the front; that is no change of the kit, and undo goes back to where a change was made."""
+    session = demo.session
+    assert not session.modified
+    demo.choose(demo.stand.sheet_box, "Reed clump")
+    demo.settle()
+    assert session.kit.front == "reed_clump"
+    assert not session.modified
+    demo.stage(2)
+    demo.settle()
+    demo.click(demo.tray.regions.add)
+    demo.choose(demo.stand.sheet_box, "Oar and crate")
+    demo.settle()
+    assert demo.tray.regions.tab == "ID map"
+    session.undo()
+    demo.settle()
+    assert session.kit.front == "reed_clump"
+
+
+def test_without_opengl_the_model_pane_says_what_to_install(demo: Driver, monkeypatch: pytest.MonkeyPatch) -> None:
+    def refuse() -> None:
+        raise UserError("OpenGL 3.3 is not available. Install it with: apt-get install libegl1")
+
+    demo.stand.renderer._models = None
+    monkeypatch.setattr("even_palette.gl.context.offscreen_context", refuse)
+    demo.stand.choose_panes(Panes.MODEL)
+    assert "apt-get install" in demo.stand.model.canvas.message
