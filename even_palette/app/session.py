@@ -63,7 +63,7 @@ class Session(QObject):
         self._seen: dict[str, tuple[int, int] | None] = {}
         self._preparing: CancelToken | None = None
         self._baking: dict[str, CancelToken] = {}
-        self.failed_bakes: dict[str, str] = {}
+        self._given_up: set[str] = set()
         self._autosave = one_shot(self, AUTOSAVE_MS, self.autosave)
         self._reload = one_shot(self, RELOAD_MS, self.reload_changed_maps)
         self._watcher = QFileSystemWatcher(self)
@@ -184,26 +184,35 @@ class Session(QObject):
             return
         bake = kit.sheet.bake(key)
         name = self.sheets.meshes.bake_key(kit, bake)
-        if self.sheets.meshes.known_bake(kit, bake) is not None or name in self._baking:
+        if self.sheets.meshes.known_bake(kit, bake) is not None or name in self._baking or name in self._given_up:
             return
-        for other in self._baking.values():
-            other.cancel()
+        for other in list(self._baking):
+            self._baking.pop(other).cancel()
 
         def ended() -> None:
-            self._baking.pop(name, None)
-
-        def failed(text: str) -> None:
-            self.failed_bakes[name] = text
-            self.notice.emit(text)
-            self.shown_changed.emit()
+            if self._baking.pop(name, None) is not None and self.sheets.meshes.known_bake(kit, bake) is None:
+                self._given_up.add(name)
+                self.shown_changed.emit()
 
         self._baking[name] = self.jobs.run(
             "Bake",
             lambda progress, cancel: self.sheets.meshes.bake(kit, bake, progress, cancel),
             lambda _: self.shown_changed.emit(),
-            failed,
+            self.notice.emit,
             ended,
         )
+
+    def bake_state(self, key: str) -> str:
+        """One sentence on a bake that is not there."""
+        kit = self.shown
+        if kit is None or key not in [bake.key for bake in kit.sheet.bakes]:
+            return ""
+        given_up = self.sheets.meshes.bake_key(kit, kit.sheet.bake(key)) in self._given_up
+        return "The bake was not made; choose it again to make it." if given_up else "The bake is being made …"
+
+    def bake_again(self) -> None:
+        """Let bakes that were cancelled or failed be made again."""
+        self._given_up.clear()
 
     def find_elements(self, kind: ElementKind) -> None:
         """Find the elements of a kind on a worker; `elements_found` tells when they are known."""

@@ -347,8 +347,9 @@ def test_cancelling_a_bake(regions: Driver) -> None:
     regions.choose(tab.kind, "Thickness")
     regions.click(tab.add)
     tab._set("rays", 4096.0)
-    regions.qtbot.waitUntil(lambda: regions.window.readout.cancel.isVisible(), timeout=10_000)
-    regions.click(regions.window.readout.cancel)
+    cancel = regions.window.readout.cancel
+    regions.qtbot.waitUntil(lambda: session.shown is session.kit and cancel.isVisible(), timeout=20_000)
+    regions.click(cancel)
     regions.settle()
     assert session.sheets.meshes.known_bake(session.kit, session.kit.sheet.bake("thickness")) is None
     assert session.kit.sheet.bake("thickness").values["rays"] == 4096

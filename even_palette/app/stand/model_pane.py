@@ -91,7 +91,7 @@ class ModelPane(QWidget):
                 for label, look, other_label, other in looks
             ]
         except UserError as error:
-            self.canvas.show_message(str(error))
+            self.canvas.show_message(self.session.bake_state(looks[0][1].bake) or str(error))
             return
         skins: list[Skin] = tiles[0].picture
 

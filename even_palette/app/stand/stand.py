@@ -163,6 +163,7 @@ class Stand(QWidget):
 
     def set_look(self, look: Look) -> None:
         """Look at something; what the player showed goes."""
+        self.session.bake_again()
         self.look, self.proof = look, []
         self.refresh()
         self.look_changed.emit(look)
@@ -231,7 +232,7 @@ class Stand(QWidget):
             try:
                 self.canvas.show_tiles(self._tiles(kit), size)
             except UserError as error:
-                self.canvas.show_message(str(error))
+                self.canvas.show_message(self.session.bake_state(self.look.bake) or str(error))
         if self.panes != Panes.SHEET:
             self.model.show_looks(kit, self._model_looks(kit))
         self._update_loupe()
