@@ -25,6 +25,7 @@ from even_palette.app.stand.tiles import Tool
 from even_palette.app.tray.panel import Fold, empty, label, row, short_list, show_choice, tool
 from even_palette.app.tray.panel import choice as choice_box
 from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.dividing import Split, assign, divide, scatter_split
@@ -294,16 +295,18 @@ class ElementsTab(QWidget):
     def run_scatter(self) -> None:
         """Scatter the chosen shells with the shares and the seed that are set."""
         shares = {key: field.value() for key, field in self.shares.items()}
+        kit, faces, seed = self.session.kit, self.choice.faces, self.seed.value()
+        by_area, apart = self.by.currentData(), self.apart.isChecked()
 
-        def split() -> Command:
-            found = scatter_split(
-                self.session.kit, self.session.sheets.meshes, self.choice.faces, shares, self.seed.value(),
-                self.by.currentData(), self.apart.isChecked(),
-            )  # fmt: skip
-            self._tell_split(found, [key for key, share in shares.items() if share > 0])
-            return found.command
+        def work(progress: Progress, cancel: CancelToken) -> Split:
+            return scatter_split(kit, self.session.sheets.meshes, faces, shares, seed, by_area, apart)
 
-        self._try(split)
+        def done(found: Split) -> None:
+            if kit is self.session.kit:
+                self._tell_split(found, [key for key, share in shares.items() if share > 0])
+                self.session.do(found.command)
+
+        self.session.jobs.run("Scatter split", work, done, self.session.notice.emit)
 
     def _tell_split(self, found: Split, keys: list[str]) -> None:
         names = [self.session.kit.region(key).name for key in keys]

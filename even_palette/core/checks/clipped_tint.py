@@ -54,9 +54,12 @@ def clipped_share(kit: Kit, sheets: Sheets, region_index: int, cell: Cell) -> fl
         )
         clipped = total = 0.0
         for colours, levels in aligned_bands(base, weights.levels[region_index : region_index + 1]):
-            result = _evaluate(formula, colours)
-            clipped += float(levels[0][np.any(result > 1 + 1e-6, axis=-1)].sum())
-            total += float(levels[0].sum())
+            inside = levels[0] > 0
+            if inside.any():
+                own = levels[0][inside]
+                result = _evaluate(formula, colours[inside][None])[0]
+                clipped += float(own[np.any(result > 1 + 1e-6, axis=-1)].sum())
+                total += float(own.sum())
         return clipped / total if total else 0.0
 
     return sheets.cache.get(key, compute)

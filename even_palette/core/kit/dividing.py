@@ -14,7 +14,6 @@ from even_palette.core.kit.mesh_commands import add_bake, add_regions, set_bake,
 from even_palette.core.kit.meshes import Meshes, SheetMesh, reference_colours
 from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Kit, Region, identifier, unique
 from even_palette.core.mesh.kinds import ElementKind
-from even_palette.core.mesh.scatter import scatter
 
 LEVELS = (40, 95, 150, 205, 250)
 TOUCH_SHARE = 0.01
@@ -96,6 +95,8 @@ def scatter_split(
 
     Raises UserError if there is nothing to divide.
     """
+    from even_palette.core.mesh.scatter import scatter
+
     wanted = {key: share for key, share in shares.items() if share > 0}
     if not wanted:
         raise UserError("Give at least one region a share above 0.")

@@ -1,13 +1,16 @@
 """Giving elements to several regions at random by asked shares."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
+import numba as nb
 import numpy as np
 
 from even_palette.core.arrays import Samples
+from even_palette.core.mesh.hashing import pcg_compiled
 
 TRIES = 6
-MOST_STEPS = 40_000
+STEPS_AN_ELEMENT = 400
 CANDIDATES = 48
 
 
@@ -83,25 +86,44 @@ def _repaired(
     parts: list[int], weights: Samples, goals: Samples, apart: list[list[int]], rng: np.random.Generator, by_area: bool
 ) -> Scattered:
     """Swap elements between parts while that leaves fewer touching pairs in one part (min-conflicts search)."""
+    found = np.array(parts, dtype=np.int64)
+    first = np.cumsum([0, *(len(others) for others in apart)])
+    others = np.array([other for each in apart for other in each], dtype=np.int64)
+    if len(others):
+        seed = np.uint32(rng.integers(1 << 32))
+        _swap(found, weights.astype(np.float64), goals.astype(np.float64), first, others, seed, by_area)
+    clashes = sum(int((found[others[a:b]] == found[e]).sum()) for e, (a, b) in enumerate(pairwise(first.tolist())))
+    return Scattered(found, clashes // 2)
 
-    def clashes(element: int, part: int, but: int = -1) -> int:
-        return sum(parts[other] == part for other in apart[element] if other != but)
 
-    totals = np.bincount(parts, weights=weights, minlength=len(goals))
-    largest = float(weights.max(initial=0))
-    bad = [e for e in range(len(parts)) if clashes(e, parts[e])]
-    for _ in range(MOST_STEPS):
-        if not bad:
-            break
-        at = int(rng.integers(len(bad)))
-        element = bad[at]
-        if not clashes(element, parts[element]):
-            bad[at] = bad[-1]
-            bad.pop()
-            continue
-        others = rng.integers(len(parts), size=min(CANDIDATES, 4 * len(parts))).tolist()
+@nb.njit(nogil=True, cache=True)
+def _clashes(element, part, but, parts, first, others):  # type: ignore[no-untyped-def]
+    count = 0
+    for at in range(first[element], first[element + 1]):
+        if parts[others[at]] == part and others[at] != but:
+            count += 1
+    return count
+
+
+@nb.njit(nogil=True, cache=True)
+def _swap(parts, weights, goals, first, others, seed, by_area):  # type: ignore[no-untyped-def]
+    """Each step takes an element that touches one of its own part, and swaps it with the best of some drawn ones."""
+    count, state = len(parts), np.uint32(seed)
+    totals = np.zeros(len(goals))
+    for element in range(count):
+        totals[parts[element]] += weights[element]
+    largest = weights.max()
+    for _ in range(STEPS_AN_ELEMENT * count):
+        state = pcg_compiled(state)
+        element, tried = state % count, 0
+        while _clashes(element, parts[element], -1, parts, first, others) == 0 and tried < count:
+            element, tried = (element + 1) % count, tried + 1
+        if tried == count:
+            return
         best, chosen = 1, -1
-        for other in others:
+        for _ in range(CANDIDATES):
+            state = pcg_compiled(state)
+            other = state % count
             mine, its = parts[element], parts[other]
             if mine == its:
                 continue
@@ -109,18 +131,15 @@ def _repaired(
                 moved = weights[element] - weights[other]
                 if max(abs(totals[mine] - moved - goals[mine]), abs(totals[its] + moved - goals[its])) > largest:
                     continue
-            before = clashes(element, mine) + clashes(other, its)
-            after = clashes(element, its, other) + clashes(other, mine, element)
+            before = _clashes(element, mine, -1, parts, first, others) + _clashes(other, its, -1, parts, first, others)
+            after = _clashes(element, its, other, parts, first, others)
+            after += _clashes(other, mine, element, parts, first, others)
             if after - before < best:
                 best, chosen = after - before, other
-        if chosen < 0 or (best == 0 and rng.random() < 0.5):
+        state = pcg_compiled(state)
+        if chosen < 0 or (best == 0 and state & 1):
             continue
         mine, its = parts[element], parts[chosen]
         totals[mine] += weights[chosen] - weights[element]
         totals[its] += weights[element] - weights[chosen]
         parts[element], parts[chosen] = its, mine
-        for changed in (element, chosen):
-            bad.append(changed)
-            bad += [other for other in apart[changed] if parts[other] == parts[changed]]
-    conflicts = sum(clashes(e, parts[e]) for e in range(len(parts))) // 2
-    return Scattered(np.array(parts, dtype=np.int64), conflicts)
