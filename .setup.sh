@@ -26,6 +26,7 @@ setup_even_palette() {
   fi
 
   local lock="$top/requirements.lock" stamp="$top/.venv/.lock-installed" python
+  [ "$purpose" = tests ] && { lock="$top/requirements-tests.lock"; stamp="$top/.venv/.tests-lock-installed"; setup_even_palette "$top" runtime || return 1; }
   if [ ! -f "$stamp" ] || ! cmp -s "$lock" "$stamp"; then
     for python in python3.11 /usr/bin/python3.11 python3; do
       "$python" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' 2>/dev/null && break
@@ -35,11 +36,13 @@ setup_even_palette() {
     echo "Setting up Python packages (once for each lock file) …" >&2
     [ -x "$top/.venv/bin/python" ] || "$python" -m venv "$top/.venv"
     "$top/.venv/bin/python" -m pip install -q --disable-pip-version-check -r "$lock" >&2
-    "$top/.venv/bin/python" -m pip install -q --disable-pip-version-check --no-deps -e "$top" >&2
-    "$top/.venv/bin/python" -m compileall -q "$top/even_palette" >&2
+    if [ "$purpose" = runtime ]; then
+      "$top/.venv/bin/python" -m pip install -q --disable-pip-version-check --no-deps -e "$top" >&2
+      "$top/.venv/bin/python" -m compileall -q "$top/even_palette" >&2
+      "$top/.venv/bin/python" -m even_palette.core.mesh.warm >&2  # compiled loops are kept on disk
+    fi
     cp "$lock" "$stamp"
   fi
-
   if [ "$purpose" = tests ] && [ ! -d "$top/tests/node/node_modules/gltf-validator" ]; then
     (cd "$top/tests/node" && npm install --no-package-lock --no-audit --no-fund --silent) >&2
   fi

@@ -1,0 +1,33 @@
+"""Compiles the loops of this package once, so that the first mesh does not wait: `python -m even_palette.core.mesh.warm`.
+
+The compiled code is kept in the cache folders of Numba.
+"""
+
+import numpy as np
+
+from even_palette.core.arrays import float32
+from even_palette.core.mesh.bake import make_bake
+from even_palette.core.mesh.bakes import bakes
+from even_palette.core.mesh.bakes._declare import Ground
+from even_palette.core.mesh.files import MeshLimits
+from even_palette.core.mesh.files.obj import read_obj
+from even_palette.core.mesh.footprint import footprint
+from even_palette.core.mesh.raster import overlapping_faces
+from even_palette.core.mesh.scatter import scatter
+
+TRIANGLE = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nvn 0 0 1\nf 1/1/1 2/2/1 3/3/1\n"
+
+
+def main() -> None:
+    """Run every compiled loop on one triangle."""
+    mesh = read_obj(TRIANGLE, "triangle.obj", MeshLimits())
+    ground = Ground(mesh, mesh.uv_sets[0], np.zeros((1, 3), np.uint8), np.zeros(1, dtype=bool))
+    for name in ("id_colours", "occlusion", "thickness"):
+        make_bake(bakes()[name], ground, {"rays": 16.0}, 256, 2, 2)
+    seen = footprint(ground.uv, 64, 64, 2, 2)
+    overlapping_faces(float32(np.repeat(ground.uv, 2, axis=0)), seen.claims * 2)
+    scatter(np.ones(4), [1.0, 1.0], 1, False, np.array([[0, 1], [1, 2]]))
+
+
+if __name__ == "__main__":
+    main()
