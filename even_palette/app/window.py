@@ -7,7 +7,18 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PyQt6.QtWidgets import QApplication, QFileDialog, QHBoxLayout, QMainWindow, QMenu, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
 from even_palette.app import theme
 from even_palette.app.board.board import Board
@@ -47,6 +58,7 @@ class Window(QMainWindow):
         self._swatch: SwatchEditor | None = None
         self._build()
         self._build_menus()
+        self._build_sheet_box()
         self._connect()
         self.setAcceptDrops(True)
         self.resize(1280, 800)
@@ -140,6 +152,29 @@ class Window(QMainWindow):
             enter = partial(self.enter_stage, index)
             self._action(self.stage_menu, f"{index + 1} {name}", f"Ctrl+{index + 1}", enter)
 
+    def _build_sheet_box(self) -> None:
+        """Which sheet is in front, in the corner of the menu bar."""
+        self.sheet_box = QComboBox()
+        self.sheet_box.setAccessibleName("Sheet in front")
+        self.sheet_box.setToolTip("The sheet that is worked on")
+        self.sheet_box.setMinimumWidth(180)
+        self.sheet_box.activated.connect(lambda i: self.session.show_sheet(self.sheet_box.itemData(i)))
+        corner = QWidget()
+        row = QHBoxLayout(corner)
+        row.setContentsMargins(0, 2, 8, 2)
+        row.addWidget(QLabel("Sheet"))
+        row.addWidget(self.sheet_box)
+        bar = self.menuBar()
+        assert bar is not None
+        bar.setCornerWidget(corner)
+
+    def _show_sheets(self) -> None:
+        kit = self.session.kit
+        self.sheet_box.clear()
+        for sheet in kit.sheets:
+            self.sheet_box.addItem(sheet.name, sheet.key)
+        self.sheet_box.setCurrentIndex([sheet.key for sheet in kit.sheets].index(kit.front))
+
     def _action(self, menu: QMenu, text: str, key: object, act: Callable[[], object]) -> QAction:
         action = QAction(text, self)
         action.setShortcut(QKeySequence(key))
@@ -229,6 +264,7 @@ class Window(QMainWindow):
             back = self.history_menu.addAction(f"Back before: {name}")
             assert back is not None
             back.triggered.connect(lambda _, n=steps: self.session.undo(n))
+        self._show_sheets()
         self._show_states()
         self._show_title()
 

@@ -53,6 +53,7 @@ class ModelPane(QWidget):
         row.setContentsMargins(8, 4, 8, 4)
         row.setSpacing(6)
         row.addWidget(self.look_box, 1)
+        row.addStretch(0)
         row.addWidget(self.lit_button)
         row.addWidget(frame)
         column = QVBoxLayout(self)

@@ -124,13 +124,8 @@ class Stand(QWidget):
             set_icon(button, icon_name)
             self.pane_buttons.addButton(button, list(Panes).index(panes))
             row.addWidget(button)
-        self.sheet_box = QComboBox()
-        self.sheet_box.setAccessibleName("Sheet in front")
-        self.sheet_box.setToolTip("The sheet that is worked on")
-        self.sheet_box.setMaximumWidth(130)
-        self.sheet_box.activated.connect(lambda i: self.session.show_sheet(self.sheet_box.itemData(i)))
-        row.addWidget(self.sheet_box)
         left: list[QWidget] = [self.look_box, self.wipe_button, self.other_box, self.spread_button]
+        self._of_sheet: list[QWidget] = [self.loupe_button, self.zoom_label, fit, one]
         right: list[QWidget] = [self.texels_button, self.loupe_button, self.zoom_label, fit, one]
         for widget in left:
             row.addWidget(widget)
@@ -263,6 +258,11 @@ class Stand(QWidget):
         self.pane_buttons.button(list(Panes).index(panes)).setChecked(True)  # type: ignore[union-attr]
         self.canvas.setVisible(panes != Panes.MODEL)
         self.model.setVisible(panes != Panes.SHEET)
+        self.model.look_box.setVisible(panes == Panes.BOTH)
+        if panes == Panes.MODEL:
+            self.model.own_look = None
+        for widget in self._of_sheet:
+            widget.setVisible(panes != Panes.MODEL)
         if panes == Panes.BOTH:
             self.splitter.setSizes([1000, 1000])
         self.refresh()
@@ -413,11 +413,6 @@ class Stand(QWidget):
     def _fill_boxes(self, kit: Kit) -> None:
         looks = self.looks(kit)
         self.model.fill_looks(looks)
-        self.sheet_box.setVisible(len(kit.sheets) > 1)
-        self.sheet_box.clear()
-        for sheet in kit.sheets:
-            self.sheet_box.addItem(sheet.name, sheet.key)
-        self.sheet_box.setCurrentIndex([sheet.key for sheet in kit.sheets].index(kit.front))
         for box, current in ((self.look_box, self.look), (self.other_box, self.other)):
             box.blockSignals(True)
             if [box.itemText(i) for i in range(box.count())] != [name for name, _ in looks]:

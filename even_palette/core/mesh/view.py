@@ -25,18 +25,26 @@ class Orbit:
     size: float = 1.0
 
     def framed(self, points: Floats, aspect: float) -> "Orbit":
-        """All points (n, 3) in a view of this width to height."""
+        """All points (n, 3) in the middle of a view of this width to height."""
         low, high = points.min(axis=0), points.max(axis=0)
-        x, y, z = (float(v) for v in (low + high) / 2)
+        middle = (low + high).astype(np.float64) / 2
         size = max(float(np.linalg.norm(high - low)), 1e-6)
-        moved = replace(self, target=(x, y, z), size=size)
-        right, up, ahead = moved.axes()
-        to = points.astype(np.float64) - (x, y, z)
+        right, up, ahead = self.axes()
         half = math.tan(math.radians(FIELD_DEG) / 2)
-        # The distance from which the outermost point just fits, for each side.
-        across = np.abs(to @ right) / (half * max(aspect, 1e-3)) + (to @ -ahead)
-        upwards = np.abs(to @ up) / half + (to @ -ahead)
-        return replace(moved, distance=1.06 * float(max(across.max(), upwards.max(), size * 0.05)))
+        distance = size
+        for _ in range(4):
+            to = points - middle
+            depth = distance + to @ ahead
+            # Move what is seen to the middle of the view, then go so far that it just fits.
+            for axis in (right, up):
+                shown = (to @ axis) / np.maximum(depth, 1e-3 * size)
+                middle = middle + axis * (float(shown.max() + shown.min()) / 2 * distance)
+            to = points - middle
+            across = np.abs(to @ right) / (half * max(aspect, 1e-3)) - to @ ahead
+            upwards = np.abs(to @ up) / half - to @ ahead
+            distance = 1.06 * float(max(across.max(), upwards.max(), size * 0.05))
+        x, y, z = (float(v) for v in middle)
+        return replace(self, target=(x, y, z), size=size, distance=distance)
 
     def turned(self, dx: float, dy: float) -> "Orbit":
         """Turned by pixels of a drag."""
