@@ -42,6 +42,7 @@ class Session(QObject):
     shown_changed = pyqtSignal()
     colours_listed = pyqtSignal()
     elements_found = pyqtSignal()
+    mesh_opened = pyqtSignal()
     selection_changed = pyqtSignal()
     title_changed = pyqtSignal()
     notice = pyqtSignal(str)
@@ -302,6 +303,7 @@ class Session(QObject):
 
             def done(mesh: Mesh, file: MeshFile = file) -> None:
                 self.do(mesh_commands.add_mesh(file))
+                self.mesh_opened.emit()
                 told = list(mesh.notes)
                 if not mesh.uv_sets:
                     told.append("it has no UVs, so it cannot be shown on a sheet; press Unwrap in Source to make some")

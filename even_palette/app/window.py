@@ -192,6 +192,7 @@ class Window(QMainWindow):
         session.title_changed.connect(self._show_title)
         session.notice.connect(self.notice.tell)
         session.recovered.connect(self._offer_last_save)
+        session.mesh_opened.connect(lambda: stand.suggest_panes(Panes.BOTH))
         session.shown_changed.connect(self._check_soon)
         tray.masks.look_wanted.connect(stand.set_look)
         stand.look_changed.connect(tray.masks.follow_look)

@@ -128,7 +128,8 @@ class SourcePanel(Panel):
         if isinstance(mesh, str):
             column.addWidget(label(mesh, "quiet"))
         else:
-            column.addWidget(label(told_of(mesh), "quiet"))
+            for line in told_of(mesh):
+                column.addWidget(label(line, "quiet"))
             column.addLayout(self._reading(file, mesh))
             if not mesh.uv_sets or file.unwrap:
                 column.addLayout(self._unwrapping(file))
@@ -250,14 +251,14 @@ class SourcePanel(Panel):
             self.session.point_source_to(source.role, Path(name))
 
 
-def told_of(mesh: Mesh) -> str:
-    """A mesh in numbers."""
+def told_of(mesh: Mesh) -> tuple[str, str]:
+    """What a mesh holds, and how large it is."""
     extent = mesh.points.max(axis=0) - mesh.points.min(axis=0)
-    size = " × ".join(f"{float(side):.3g}" for side in extent)
+    size = " × ".join(f"{float(side):,.0f}" if side >= 100 else f"{float(side):.3g}" for side in extent)
     sets = {0: "no UVs", 1: "1 UV set"}.get(len(mesh.uv_sets), f"{len(mesh.uv_sets)} UV sets")
     colours = ", vertex colours" if mesh.colours is not None else ""
     slots = f"{len(mesh.slots)} slot{'s' if len(mesh.slots) > 1 else ''}"
-    return f"{mesh.face_count:,} faces, {slots}, {sets}{colours}; {size} m"
+    return f"{mesh.face_count:,} faces, {slots}, {sets}{colours}", f"{size} m"
 
 
 def _frame() -> tuple[QFrame, QVBoxLayout]:

@@ -206,7 +206,8 @@ class Sheets:
                 share = levels.reshape(len(levels), levels.shape[1] * levels.shape[2])
                 totals += share @ colours.reshape(-1, 3)
                 counts += share.sum(axis=1)
-            return float32(totals / np.maximum(counts, 1)[:, None])
+            seen = counts[:, None] > 0
+            return float32(np.where(seen, totals / np.maximum(counts, 1)[:, None], GREY.linear()[0, 0]))
 
         return self.cache.get(("means", base.content_id, self.weights_key(kit)), compute)
 
@@ -216,7 +217,7 @@ class Sheets:
 
         def compute() -> Floats:
             colours, levels = thinned(base, weights.levels, 512)
-            tones = np.zeros((len(levels), TONES, 3), dtype=np.float32)
+            tones = np.broadcast_to(GREY.linear()[0, 0], (len(levels), TONES, 3)).copy()
             for index, level in enumerate(levels):
                 inside = colours[level > 127]
                 if len(inside):
