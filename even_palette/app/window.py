@@ -138,7 +138,7 @@ class Window(QMainWindow):
             self._action(self.view_menu, name, f"Alt+{number}", partial(stand.choose_panes, panes))
         islands = self._action(self.view_menu, "Outlines of UV islands", "U", lambda: None)
         islands.setCheckable(True)
-        islands.toggled.connect(stand.show_islands)
+        islands.toggled.connect(stand.elements.show_islands)
         self._action(self.view_menu, "Model lit or flat", "I", stand.model.lit_button.click)
         self._action(self.view_menu, "Frame the model", "G", stand.model.canvas.frame)
         self.view_menu.addSeparator()
@@ -201,7 +201,7 @@ class Window(QMainWindow):
         stand.eyedropped.connect(self._eyedropped)
         stand.picked.connect(self._pick_region)
         stand.face_picked.connect(self._pick_face)
-        stand.box_drawn.connect(lambda *ends: tray.regions.elements.add_box(Box(*ends)))
+        stand.elements.box_drawn.connect(lambda *ends: tray.regions.elements.add_box(Box(*ends)))
         tray.regions.tab_changed.connect(self._choose_or_not)
         tray.regions.elements.tool_changed.connect(self._choose_or_not)
         tray.regions.elements.box_wanted.connect(self._draw_box)
@@ -333,12 +333,12 @@ class Window(QMainWindow):
         """In Regions clicks choose elements, except where ID colours are picked."""
         regions = self.tray.regions
         choosing = STAGES[self.stage] == "Regions" and regions.tab != "ID map"
-        self.stand.set_choosing(choosing, regions.elements.tool)
+        self.stand.elements.set_choosing(choosing, regions.elements.tool)
 
     def _draw_box(self) -> None:
         if self.stand.panes == Panes.MODEL:
             self.stand.set_panes(Panes.BOTH)
-        self.stand.draw_box()
+        self.stand.elements.draw_box()
 
     def _show_hovered(self) -> None:
         """Tell the element under the cursor of the model, and its region."""
@@ -360,7 +360,7 @@ class Window(QMainWindow):
         kit = self.session.shown
         if kit is None:
             return
-        if self.stand.choosing:
+        if self.stand.elements.choosing:
             self.choice.click(face, add)
             return
         labels = self.session.sheets.meshes.face_regions(kit)
@@ -372,8 +372,8 @@ class Window(QMainWindow):
         kit = self.session.shown
         if kit is None:
             return
-        if self.stand.choosing:
-            self.choice.click(self.stand.face_at(u, v), add)
+        if self.stand.elements.choosing:
+            self.choice.click(self.stand.elements.face_at(u, v), add)
             return
         if STAGES[self.stage] == "Regions":
             ids = self.session.sheets.id_levels(kit)

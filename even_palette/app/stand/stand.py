@@ -4,25 +4,23 @@ from collections.abc import Callable
 from enum import Enum
 from functools import partial
 
-import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app.choosing import Choice
 from even_palette.app.session import Session
 from even_palette.app.stand.canvas import Canvas
+from even_palette.app.stand.element_layer import ElementLayer
 from even_palette.app.stand.loupe import TEXELS, Loupe
 from even_palette.app.stand.model_pane import ModelPane
 from even_palette.app.stand.renderer import Renderer, to_image
-from even_palette.app.stand.tiles import Tile, Tool, area_mask
+from even_palette.app.stand.tiles import Tile
 from even_palette.app.theme import set_icon
-from even_palette.core.arrays import Bools, Samples
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Bake, Kit
 from even_palette.core.looks import Look, LookKind, Texel, View, map_picture, picture, read_texel
 from even_palette.core.material.variants import MASTER
-from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 
@@ -43,7 +41,6 @@ class Stand(QWidget):
 
     picked = pyqtSignal(float, float, bool)
     face_picked = pyqtSignal(int, bool)
-    box_drawn = pyqtSignal(float, float, float, float)
     eyedropped = pyqtSignal(object)
     hovered = pyqtSignal(object)
     look_changed = pyqtSignal(object)
@@ -53,8 +50,6 @@ class Stand(QWidget):
         self.session, self.renderer, self.choice = session, renderer, choice
         self.panes = Panes.SHEET
         self.panes_chosen = False
-        self.choosing = False
-        self.drawing_box = self.islands_shown = False
         self.look, self.other = Look(), Look(LookKind.SOURCE)
         self.proof: list[Tile] = []
         self._last_uv: tuple[float, float] | None = None
@@ -64,6 +59,7 @@ class Stand(QWidget):
         self.loupe.hide()
         self.model = ModelPane(session, renderer)
         self.model.hide()
+        self.elements = ElementLayer(choice, self.canvas, self.model.canvas)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.splitter.addWidget(self.canvas)
         self.splitter.addWidget(self.model)
@@ -80,17 +76,8 @@ class Stand(QWidget):
         self.canvas.left_sheet.connect(self._leave)
         self.canvas.clicked.connect(self._click)
         self.canvas.camera_changed.connect(self._tell_zoom)
-        self.canvas.camera_changed.connect(self._mark_sheet)
-        self.canvas.area_drawn.connect(self._take_sheet_area)
-        model = self.model.canvas
-        model.face_hovered.connect(self._hover_face)
-        model.face_clicked.connect(self._click_face)
-        model.area_drawn.connect(self._take_model_area)
-        model.view_changed.connect(self._mark_model)
+        self.model.canvas.face_clicked.connect(self._click_face)
         self.model.look_chosen.connect(self.refresh)
-        choice.changed.connect(self._mark)
-        session.elements_found.connect(self._mark)
-        choice.hover_changed.connect(self._mark)
 
     def _build_foot(self) -> None:
         self._foot = QWidget(self)
@@ -231,7 +218,7 @@ class Stand(QWidget):
         if self.panes != Panes.SHEET:
             self.model.show_looks(kit, self._model_looks(kit))
         self._update_loupe()
-        self._mark()
+        self.elements.mark()
 
     def _model_looks(self, kit: Kit) -> list[tuple[str, Look, str, Look | None]]:
         """What the model pane shows: label and look, and those of the other side of the wipe."""
@@ -267,131 +254,12 @@ class Stand(QWidget):
             self.splitter.setSizes([1000, 1000])
         self.refresh()
 
-    # Elements
-
-    def set_choosing(self, choosing: bool, tool: Tool = Tool.CLICK) -> None:
-        """Let clicks and drags choose elements of the mesh, or not."""
-        self.choosing, self.drawing_box = choosing, False
-        for canvas in (self.canvas, self.model.canvas):
-            canvas.tool = tool if choosing else Tool.CLICK
-        self._mark()
-
-    def draw_box(self) -> None:
-        """Let the next drag on the sheet draw a rectangle for a region."""
-        self.drawing_box = True
-        self.canvas.tool = Tool.BOX
-
-    def sheet_faces(self) -> Samples | None:
-        """The face under each pixel of the sheet pane's first tile."""
-        from even_palette.app.stand.marks import faces_in_view
-
-        kit = self.session.shown
-        if kit is None or self.choice.mesh is None:
-            return None
-        seen = self.session.sheets.meshes.footprint(kit, *self.session.sheets.mask_size(kit))
-        field = self.canvas.field(0)
-        return faces_in_view(seen, self.canvas.camera.view(field.width(), field.height())) if seen else None
-
-    def face_at(self, u: float, v: float) -> int:
-        """The face at a uv of the sheet, -1 for none."""
-        kit = self.session.shown
-        if kit is None or self.choice.mesh is None:
-            return -1
-        seen = self.session.sheets.meshes.footprint(kit, *self.session.sheets.mask_size(kit))
-        if seen is None:
-            return -1
-        height, width = seen.face.shape
-        return int(seen.face[min(int(v * height), height - 1), min(int(u * width), width - 1)])
-
-    def _mark(self) -> None:
-        self._mark_sheet()
-        self._mark_model()
-
-    def _mark_sheet(self) -> None:
-        from even_palette.app.stand.marks import marks
-
-        faces = self.sheet_faces() if self.panes != Panes.MODEL and self.canvas.tiles else None
-        if faces is None or not self._anything_marked():
-            self.canvas.show_marks(None, None)
-            return
-        islands = self._islands() if self.islands_shown else None
-        self.canvas.show_marks(*marks(self.choice, faces, self.choosing, islands))
-
-    def _mark_model(self) -> None:
-        from even_palette.app.stand.marks import marks
-
-        canvas = self.model.canvas
-        chosen = self.choosing and self.choice.faces.any()
-        if self.panes == Panes.SHEET or not canvas.tiles or not (chosen or self.choice.hovered >= 0):
-            canvas.show_marks(None, None)
-            return
-        canvas.show_marks(*marks(self.choice, canvas.face_ids(), self.choosing))
-
-    def _anything_marked(self) -> bool:
-        return self.islands_shown or self.choice.hovered >= 0 or (self.choosing and bool(self.choice.faces.any()))
-
-    def _islands(self) -> Samples | None:
-        kit = self.session.shown
-        found = self.session.sheets.meshes.known_elements(kit, ElementKind.ISLAND) if kit else None
-        if found is None:
-            self.session.find_elements(ElementKind.ISLAND)
-        return found.labels if found else None
-
-    def show_islands(self, shown: bool) -> None:
-        """Lay the outlines of UV islands over the sheet, or take them away."""
-        self.islands_shown = shown
-        self._mark_sheet()
-
-    def _hover_face(self, face: int) -> None:
-        self.choice.hover(face)
-
     def _click_face(self, face: int, tile: int, add: bool) -> None:
         kit = self.session.shown
         if self.spread_button.isChecked() and kit is not None:
             self.session.select(variant=_variants(kit)[tile])
             return
         self.face_picked.emit(face, add)
-
-    def _take_model_area(self, ring: list[QPointF], add: bool) -> None:
-        """Choose what is seen inside an area of the model pane, small faces by their middle."""
-        canvas, found = self.model.canvas, self.choice.mesh
-        if found is None or not self.choosing:
-            return
-        ids = canvas.face_ids()
-        inside = area_mask(ring, ids.shape[1], ids.shape[0])
-        near = self._small_faces_seen(ids, inside)
-        self.choice.take(np.unique(np.concatenate([ids[inside], near])), add)
-
-    def _small_faces_seen(self, ids: Samples, inside: Bools) -> Samples:
-        """Faces whose middle is inside and beside a pixel that shows a face next to them: too small to own a pixel."""
-        found, canvas = self.choice.mesh, self.model.canvas
-        assert found is not None
-        height, width = ids.shape
-        middles = found.mesh.corners().mean(axis=1)
-        pixels, depth = canvas.orbit.to_pixels(middles, width, height)
-        at = np.floor(np.nan_to_num(pixels, nan=-1)).astype(np.int64)
-        there = (at >= 0).all(axis=1) & (at[:, 0] < width) & (at[:, 1] < height) & np.isfinite(depth)
-        candidates = np.flatnonzero(there)
-        candidates = candidates[inside[at[candidates, 1], at[candidates, 0]]]
-        shown = ids[at[candidates, 1], at[candidates, 0]]
-        level = np.where((shown >= 0) & (shown < len(depth)), depth[np.clip(shown, 0, len(depth) - 1)], np.inf)
-        return np.asarray(candidates[depth[candidates] <= level + 1e-3])
-
-    def _take_sheet_area(self, ring: list[QPointF], add: bool) -> None:
-        """Choose what lies in an area of the sheet pane, or give the box to whoever asked for one."""
-        field, camera = self.canvas.field(0), self.canvas.camera
-        if self.drawing_box:
-            self.drawing_box = False
-            self.canvas.tool = self.model.canvas.tool
-            ends = [camera.to_uv(p.x(), p.y(), field.width(), field.height()) for p in (ring[0], ring[2])]
-            (u0, v0), (u1, v1) = ends
-            self.box_drawn.emit(min(u0, u1), min(v0, v1), max(u0, u1), max(v0, v1))
-            return
-        faces = self.sheet_faces()
-        if faces is None or not self.choosing:
-            return
-        inside = area_mask(ring, field.width(), field.height())
-        self.choice.take(np.unique(faces[inside]), add)
 
     def _showable(self, look: Look, kit: Kit) -> Look:
         """The look, unless the kit that is shown does not have it yet."""
@@ -468,7 +336,7 @@ class Stand(QWidget):
 
     def _hover(self, u: float, v: float) -> None:
         self._last_uv = (u, v)
-        self.choice.hover(self.face_at(u, v))
+        self.choice.hover(self.elements.face_at(u, v))
         self.hovered.emit((u, v))
         self._update_loupe()
 
