@@ -2,9 +2,12 @@
 
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from os import cpu_count
 from typing import Any
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken, Progress
@@ -12,48 +15,32 @@ from even_palette.core.jobs import Cancelled, CancelToken, Progress
 Work = Callable[[Progress, CancelToken], Any]
 
 
-class _Signals(QObject):
-    progress = pyqtSignal(float, str)
-    done = pyqtSignal(object)
-    failed = pyqtSignal(str)
-    ended = pyqtSignal()
-
-
-class _Runnable(QRunnable):
-    def __init__(self, work: Work, token: CancelToken) -> None:
-        super().__init__()
-        self.work, self.token, self.signals = work, token, _Signals()
-
-    def run(self) -> None:
-        try:
-            result = self.work(self.signals.progress.emit, self.token)
-        except Cancelled:
-            self._tell(self.signals.ended)
-        except UserError as error:
-            self._tell(self.signals.failed, str(error))
-        except Exception as error:
-            self._tell(self.signals.failed, f"An error of the program: {type(error).__name__}: {error}")
-        else:
-            self._tell(self.signals.done, result)
-
-    def _tell(self, signal: Any, *values: Any) -> None:
-        try:
-            signal.emit(*values)
-        except RuntimeError:
-            return  # the window is gone
+@dataclass(frozen=True)
+class _Job:
+    label: str
+    done: Callable[[Any], None]
+    failed: Callable[[str], None]
+    ended: Callable[[], None]
+    needed: bool
+    started: float
 
 
 class Jobs(QObject):
-    """Runs jobs. `changed` tells of the job shown: text ("" for none), share done, whether it can be cancelled."""
+    """Runs jobs. `changed` tells of the job shown: text ("" for none), share done, whether it can be cancelled.
+
+    Threads report through one signal of this object: an object of Qt for each job could be freed by one thread while
+    another still returns from it.
+    """
 
     changed = pyqtSignal(str, float, bool)
+    _reported = pyqtSignal(object, str, object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = QThreadPool(self)
-        self._running: dict[CancelToken, _Runnable] = {}
-        self._needed: set[CancelToken] = set()
+        self._pool = ThreadPoolExecutor(max(2, cpu_count() or 2), "job")
+        self._running: dict[CancelToken, _Job] = {}
         self._closed = False
+        self._reported.connect(self._receive, Qt.ConnectionType.QueuedConnection)
 
     def run(
         self,
@@ -69,42 +56,44 @@ class Jobs(QObject):
         A `needed` job, without which the views would be stale, is not cancelled by the user.
         """
         token = CancelToken()
-        runnable = _Runnable(work, token)
-        runnable.setAutoDelete(False)
-        self._running[token] = runnable
-        if needed:
-            self._needed.add(token)
-        started = time.monotonic()
-
-        def tell(share: float, doing: str) -> None:
-            if token in self._running and not self._closed:
-                self.changed.emit(f"{label}: {doing}{_time_left(started, share)}", share, not needed)
-
-        def finish() -> None:
-            if self._closed:
-                return
-            self._running.pop(token, None)
-            self._needed.discard(token)
-            if not self._running:
-                self.changed.emit("", 0.0, False)
-            ended()
-
-        def succeed(result: Any) -> None:
-            if not (token.cancelled or self._closed):
-                done(result)
-            finish()
-
-        def fail(text: str) -> None:
-            if not self._closed:
-                failed(text)
-            finish()
-
-        runnable.signals.progress.connect(tell)
-        runnable.signals.done.connect(succeed)
-        runnable.signals.failed.connect(fail)
-        runnable.signals.ended.connect(finish)
-        self._pool.start(runnable)
+        self._running[token] = _Job(label, done, failed, ended, needed, time.monotonic())
+        self._pool.submit(self._work, token, work)
         return token
+
+    def _work(self, token: CancelToken, work: Work) -> None:
+        """On a worker thread."""
+        try:
+            token.check()
+            result = work(lambda share, doing: self._report(token, "progress", (share, doing)), token)
+        except Cancelled:
+            self._report(token, "ended", None)
+        except UserError as error:
+            self._report(token, "failed", str(error))
+        except Exception as error:
+            self._report(token, "failed", f"An error of the program: {type(error).__name__}: {error}")
+        else:
+            self._report(token, "done", result)
+
+    def _report(self, token: CancelToken, what: str, value: object) -> None:
+        if not self._closed:
+            self._reported.emit(token, what, value)
+
+    def _receive(self, token: CancelToken, what: str, value: Any) -> None:
+        job = self._running.get(token)
+        if job is None or self._closed:
+            return
+        if what == "progress":
+            share, doing = value
+            self.changed.emit(f"{job.label}: {doing}{_time_left(job.started, share)}", share, not job.needed)
+            return
+        if what == "done" and not token.cancelled:
+            job.done(value)
+        elif what == "failed":
+            job.failed(value)
+        self._running.pop(token, None)
+        if not self._running:
+            self.changed.emit("", 0.0, False)
+        job.ended()
 
     @property
     def busy(self) -> bool:
@@ -112,15 +101,16 @@ class Jobs(QObject):
 
     def cancel(self) -> None:
         """Cancel what the user started."""
-        for token in self._running.keys() - self._needed:
-            token.cancel()
+        for token, job in list(self._running.items()):
+            if not job.needed:
+                token.cancel()
 
     def close(self) -> None:
         """Cancel everything and wait until the threads are idle; what they still report is dropped."""
         self._closed = True
         for token in list(self._running):
             token.cancel()
-        self._pool.waitForDone(10_000)
+        self._pool.shutdown(wait=True, cancel_futures=True)
 
 
 def one_shot(parent: QObject, interval_ms: int, act: Callable[[], object]) -> QTimer:
