@@ -40,7 +40,7 @@ class Jobs(QObject):
         self._pool = ThreadPoolExecutor(max(2, cpu_count() or 2), "job")
         self._running: dict[CancelToken, _Job] = {}
         self._closed = False
-        self._reported.connect(self._receive, Qt.ConnectionType.QueuedConnection)
+        self._reported.connect(self._receive, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
 
     def run(
         self,
@@ -56,6 +56,9 @@ class Jobs(QObject):
         A `needed` job, without which the views would be stale, is not cancelled by the user.
         """
         token = CancelToken()
+        if self._closed:
+            token.cancel()
+            return token
         self._running[token] = _Job(label, done, failed, ended, needed, time.monotonic())
         self._pool.submit(self._work, token, work)
         return token
