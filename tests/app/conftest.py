@@ -24,7 +24,7 @@ class Driver:
 
     def settle(self) -> None:
         """Wait until the views show the present kit and no job runs."""
-        self.qtbot.waitUntil(lambda: self.session.settled and not self.window.jobs.busy, timeout=20_000)
+        self.qtbot.waitUntil(lambda: self.session.settled and not self.window.jobs.busy, timeout=60_000)
         self.qtbot.wait(10)
 
     def click(self, widget: QWidget) -> None:

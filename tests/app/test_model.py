@@ -348,7 +348,7 @@ def test_cancelling_a_bake(regions: Driver) -> None:
     regions.click(tab.add)
     tab._set("rays", 4096.0)
     cancel = regions.window.readout.cancel
-    regions.qtbot.waitUntil(lambda: session.shown is session.kit and cancel.isVisible(), timeout=20_000)
+    regions.qtbot.waitUntil(lambda: session.shown is session.kit and cancel.isVisible(), timeout=60_000)
     regions.click(cancel)
     regions.settle()
     assert session.sheets.meshes.known_bake(session.kit, session.kit.sheet.bake("thickness")) is None
@@ -365,7 +365,7 @@ def test_real_mesh_without_uvs(empty: Driver) -> None:
     unwrap = next(b for b in card.findChildren(QWidget) if getattr(b, "text", str)().startswith("Unwrap"))
     empty.click(unwrap)
     empty.settle()
-    empty.qtbot.waitUntil(lambda: empty.window.choice.mesh is not None, timeout=20_000)
+    empty.qtbot.waitUntil(lambda: empty.window.choice.mesh is not None, timeout=60_000)
     empty.stage(2)
     empty.settle()
     assert empty.window.choice.mesh is not None
@@ -382,10 +382,10 @@ def test_mesh_that_changes_on_disk_is_read_again(make_window: Callable[[], Drive
     driver.settle()
     write_glb(tmp_path / "box.glb", quads([(0.1, 0.1, 0.4, 0.4), (0.5, 0.5, 0.9, 0.9)]), np.zeros((4, 3), np.uint8))
     driver.qtbot.waitUntil(
-        lambda: driver.window.choice.mesh is not None and driver.window.choice.mesh.mesh.face_count == 4, timeout=5000
+        lambda: driver.window.choice.mesh is not None and driver.window.choice.mesh.mesh.face_count == 4, timeout=20_000
     )
     (tmp_path / "box.glb").write_bytes(b"glTF, but no more")
-    driver.qtbot.waitUntil(lambda: "box.glb" in driver.window.notice.text.text(), timeout=5000)
+    driver.qtbot.waitUntil(lambda: "box.glb" in driver.window.notice.text.text(), timeout=20_000)
     assert driver.session.kit.meshes
 
 
