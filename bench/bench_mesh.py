@@ -152,7 +152,7 @@ def frames() -> None:
     large = rippled(200_000)
     times = {}
     for name, mesh in (("demo tug", found.mesh), ("200 k", large)):
-        skin = Skin(mesh, mesh.uv_sets[0], shown)
+        skin = Skin(mesh, shown)
         for moving in (True, False):
             spent = []
             for turn in range(12):

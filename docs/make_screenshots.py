@@ -7,11 +7,13 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["EVEN_PALETTE_STATE"] = tempfile.mkdtemp()
 
+import numpy as np
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from even_palette.app import theme
 from even_palette.app.main import open_demo
+from even_palette.app.stand.stand import Panes
 from even_palette.app.window import Window
 from even_palette.core.looks import Look, LookKind
 
@@ -39,17 +41,46 @@ def main() -> None:
         window.grab().save(str(PICTURES / f"{name}.png"))
         print(name)
 
-    for stage, name in (
-        (1, "1-source"),
-        (2, "2-regions"),
-        (3, "3-masks"),
-        (4, "4-tones"),
-        (5, "5-recolour"),
-        (6, "6-lineup"),
-        (7, "7-proof"),
-    ):
+    for stage, name in ((1, "1-source"), (3, "3-masks"), (4, "4-tones"), (7, "7-proof")):
         window.enter_stage(stage - 1)
         picture(name)
+    window.enter_stage(1)
+    settle(window)
+    choice, regions = window.choice, window.tray.regions
+    labels = session.sheets.meshes.face_regions(session.kit)
+    hull = np.flatnonzero(labels == 0)
+    choice.click(int(hull[200]), False)
+    picture("2-regions")
+    choice.choose(np.isin(labels, (0, 1, 2)))
+    regions.elements.scatter.open(True)
+    for key, share in (("hull", 50), ("hull_weathered", 30), ("hull_patched", 20)):
+        regions.elements.shares[key].setValue(share)
+    regions.elements.run_scatter()
+    settle(window)
+    bar = regions.verticalScrollBar()
+    assert bar is not None
+    bar.setValue(340)
+    picture("2-regions-scatter")
+    session.undo()
+    choice.clear()
+    regions.show_tab(2)
+    regions.bakes.list.setCurrentRow(1)
+    picture("2-regions-bakes")
+    session.show_sheet("oar_and_crate")
+    settle(window)
+    stand.set_look(Look(LookKind.ID))
+    picture("2-regions-id-map")
+    session.show_sheet("sheet_1")
+    settle(window)
+    stand.model.lit_button.click()
+    window.enter_stage(4)
+    picture("5-recolour")
+    stand.set_panes(Panes.SHEET)
+    window.enter_stage(5)
+    picture("6-lineup")
+    stand.set_panes(Panes.MODEL)
+    picture("6-lineup-model")
+    stand.set_panes(Panes.SHEET)
     window.enter_stage(2)
     stand.set_look(Look(LookKind.HEAT))
     canvas = stand.canvas
@@ -63,11 +94,13 @@ def main() -> None:
     canvas.fit()
     window.set_scheme("night")
     window.enter_stage(4)
+    stand.set_panes(Panes.BOTH)
     session.select(region="deck", variant="Ice Patrol")
     stand.set_other(Look(variant="Harvest Barge"))
     picture("5-recolour-wipe-night")
     stand.wipe_button.click()
     window.set_scheme("day")
+    stand.set_panes(Panes.SHEET)
     window.enter_stage(7)
     with tempfile.TemporaryDirectory() as folder:
         window.tray.ship.folder.setText(f"{folder}/ferry_tug")

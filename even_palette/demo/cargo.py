@@ -7,11 +7,9 @@ import numpy as np
 from even_palette.core.arrays import Bools, Floats, Samples, float32
 from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
 from even_palette.core.mesh.model import Mesh
-from even_palette.core.mesh.padding import nearest_covered
-from even_palette.core.mesh.raster import rasterize
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.demo.noise import layered, soften, value_noise
-from even_palette.demo.shapes import Modeller
+from even_palette.demo.shapes import Modeller, part_map
 
 SIDE = 512
 BACKGROUND: Rgb8 = (16, 16, 16)
@@ -104,12 +102,7 @@ def _oar(made: Modeller) -> None:
 
 @cache
 def _places() -> Samples:
-    mesh, parts = cargo_mesh()
-    face = rasterize(mesh.uv_sets[0], SIDE, SIDE).face
-    names = list(ID_COLOURS)
-    numbers = np.array([*(names.index(part) for part in parts), -1])
-    nearest = nearest_covered(face >= 0, REACH)
-    return np.where(nearest < 0, -1, numbers[face.ravel()][nearest])
+    return part_map(*cargo_mesh(), list(ID_COLOURS), SIDE, REACH)
 
 
 def _shape(part: str) -> Bools:

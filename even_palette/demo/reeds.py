@@ -7,11 +7,9 @@ import numpy as np
 from even_palette.core.arrays import Samples, float32
 from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
 from even_palette.core.mesh.model import Mesh
-from even_palette.core.mesh.padding import nearest_covered
-from even_palette.core.mesh.raster import rasterize
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.demo.noise import layered
-from even_palette.demo.shapes import Modeller
+from even_palette.demo.shapes import Modeller, part_map
 
 SIDE = 512
 BLADES, STALKS = 42, 7
@@ -70,12 +68,7 @@ def _upright(
 
 def base_plane() -> Plane:
     """The base colour, sRGB 8 bit: grey-green blades that dry towards the tip, brown heads."""
-    mesh, parts = reed_mesh()
-    face = rasterize(mesh.uv_sets[0], SIDE, SIDE).face
-    nearest = nearest_covered(face >= 0, 8)
-    names = list(ID_COLOURS)
-    numbers = np.array([*(names.index(part) for part in parts), -1])
-    place = np.where(nearest < 0, -1, numbers[face.ravel()][nearest])
+    place = part_map(*reed_mesh(), list(ID_COLOURS), SIDE, 8)
     shape = (SIDE, SIDE)
     vein = layered(shape, (80.0, 3.0), 5)
     colour = np.empty((*shape, 3), dtype=np.float32)

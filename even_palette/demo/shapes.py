@@ -7,6 +7,8 @@ import numpy as np
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.mesh.model import Mesh, build_mesh
+from even_palette.core.mesh.padding import nearest_covered
+from even_palette.core.mesh.raster import rasterize
 
 Texels = tuple[float, float, float, float]
 """Left, top, right and bottom of a rectangle of the sheet, in texels."""
@@ -98,6 +100,17 @@ class Modeller:
             np.array([slots.index(slot) for slot in self._slots], dtype=np.int32),
         )
         return mesh, tuple(self._parts)
+
+
+def part_map(mesh: Mesh, parts: tuple[str, ...], names: Sequence[str], side: int, reach: int) -> Samples:
+    """The number of the part (by its place in names) that each texel shows, (side, side); -1 for none.
+
+    Parts go `reach` texels over the edges of their islands, as paint does.
+    """
+    face = rasterize(mesh.uv_sets[0], side, side).face
+    nearest = nearest_covered(face >= 0, reach)
+    numbers = np.array([*(list(names).index(part) for part in parts), -1])
+    return np.asarray(np.where(nearest < 0, -1, numbers[face.ravel()][nearest]))
 
 
 def _smooth(points: Samples) -> Samples:

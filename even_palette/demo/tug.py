@@ -6,10 +6,9 @@ import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, Samples, float32
 from even_palette.core.colour.hexcode import hex_to_encoded
-from even_palette.core.mesh.padding import nearest_covered
-from even_palette.core.mesh.raster import rasterize
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.demo.noise import layered, soften, value_noise
+from even_palette.demo.shapes import part_map
 from even_palette.demo.tug_mesh import ID_COLOURS, SIDE, tug_mesh
 
 PAINTS = {
@@ -32,12 +31,7 @@ REACH = 12
 @cache
 def _places() -> Samples:
     """The part of each texel by number, with paint over the edges; -1 for bare timber."""
-    mesh, parts = tug_mesh()
-    face = rasterize(mesh.uv_sets[0], SIDE, SIDE).face
-    names = list(ID_COLOURS)
-    numbers = np.array([*(names.index(part) for part in parts), -1])
-    nearest = nearest_covered(face >= 0, REACH)
-    return np.where(nearest < 0, -1, numbers[face.ravel()][nearest])
+    return part_map(*tug_mesh(), list(ID_COLOURS), SIDE, REACH)
 
 
 def _shape(part: str) -> Bools:

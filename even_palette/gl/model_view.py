@@ -7,18 +7,16 @@ from typing import Any
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Levels, Samples
-from even_palette.core.graph.glsl import GlslFunction, emit, texture_name, uniform_name
-from even_palette.core.graph.nodes import Node
+from even_palette.core.arrays import Levels, Samples
+from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.looks import Picture
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.raster.plane import Plane
 from even_palette.gl.draw import compile_program
-from even_palette.gl.sheet_view import declarations
+from even_palette.gl.programs import Programs
 from even_palette.gl.textures import Textures
 
-MOST_PROGRAMS = 64
 MOST_MESHES = 8
 SMOOTH_SAMPLES = 4
 MOST_SMOOTH_FACES = 400_000
@@ -128,13 +126,13 @@ void main() {{
 
 @dataclass(frozen=True, eq=False)
 class Skin:
-    """A mesh in a look. `relief` are its sheet's normal, roughness, metalness and occlusion, where they are there.
+    """A mesh in a look, with its first UV set.
 
-    A look that is `data`, such as weights or IDs, is never lit.
+    `relief` are its sheet's normal, roughness, metalness and occlusion, where they are there. A look that is `data`,
+    such as weights or IDs, is never lit.
     """
 
     mesh: Mesh
-    uv: Floats
     picture: Picture
     relief: tuple[Plane | None, Plane | None, Plane | None, Plane | None] = (None, None, None, None)
     data: bool = False
@@ -157,8 +155,8 @@ class ModelRenderer:
 
     def __init__(self, context: Any, textures: Textures) -> None:
         self._context, self._textures = context, textures
-        self._programs: OrderedDict[Node, tuple[Any, GlslFunction]] = OrderedDict()
-        self._meshes: OrderedDict[tuple[str, int], tuple[Any, int]] = OrderedDict()
+        self._programs = Programs(context, VERTEX, FRAGMENT)
+        self._meshes: OrderedDict[str, tuple[Any, int]] = OrderedDict()
         self._faces = compile_program(context, VERTEX, FACES)
         self._smooth = context.sampler(
             repeat_x=False, repeat_y=False, filter=(context.LINEAR_MIPMAP_LINEAR, context.LINEAR)
@@ -177,7 +175,7 @@ class ModelRenderer:
         drawn.clear(0, 0, 0, 0, depth=1.0)
         context.enable_only(context.DEPTH_TEST)
         for skin in skins:
-            program, function = self._program(skin.picture.output)
+            program, function = self._programs.of(skin.picture.output)
             named = [(texture_name(slot), self._textures.of(skin.picture.textures[slot])) for slot in function.slots]
             sampler = self._smooth if filtered and not skin.picture.sharp else self._texels
             for unit, (name, texture) in enumerate(named):
@@ -231,25 +229,15 @@ class ModelRenderer:
         array.release()
 
     def _vertices(self, skin: Skin) -> tuple[Any, int]:
-        key = (skin.mesh.content_id, id(skin.uv))
+        key = skin.mesh.content_id
         if key not in self._meshes:
-            parts = [skin.mesh.corners(), skin.mesh.normals, skin.uv]
+            parts = [skin.mesh.corners(), skin.mesh.normals, skin.mesh.uv_sets[0]]
             data = np.ascontiguousarray(np.concatenate(parts, axis=-1).reshape(-1, 8), dtype=np.float32)
             self._meshes[key] = (self._context.buffer(data.tobytes()), len(data))
             if len(self._meshes) > MOST_MESHES:
                 self._meshes.popitem(last=False)[1][0].release()
         self._meshes.move_to_end(key)
         return self._meshes[key]
-
-    def _program(self, output: Node) -> tuple[Any, GlslFunction]:
-        if output not in self._programs:
-            function = emit(output)
-            text = FRAGMENT.format(uniforms=declarations(function), helpers=function.helpers, body=function.body)
-            self._programs[output] = (compile_program(self._context, VERTEX, text), function)
-            if len(self._programs) > MOST_PROGRAMS:
-                self._programs.popitem(last=False)[1][0].release()
-        self._programs.move_to_end(output)
-        return self._programs[output]
 
     def _buffer(self, width: int, height: int, samples: int) -> tuple[Any, Any]:
         """What is drawn into, and what that is resolved to; the last few sizes are kept."""

@@ -1,17 +1,12 @@
 """The sheet pane's renderer: evaluates a look for the pixels of a view, and only for them."""
 
-from collections import OrderedDict
-from typing import Any
-
 from even_palette.core.arrays import Levels
-from even_palette.core.graph.glsl import GlslFunction, emit, texture_name, uniform_name
-from even_palette.core.graph.nodes import Node
+from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.looks import Picture, View
 from even_palette.gl.context import offscreen_context
-from even_palette.gl.draw import Draw, compile_program
+from even_palette.gl.draw import Draw
+from even_palette.gl.programs import Programs
 from even_palette.gl.textures import Textures
-
-MOST_PROGRAMS = 64
 
 VERTEX = """\
 #version 330
@@ -49,7 +44,7 @@ class SheetRenderer:
     def __init__(self) -> None:
         self._context = offscreen_context()
         self.textures = Textures(self._context)
-        self._programs: OrderedDict[Node, tuple[Any, GlslFunction]] = OrderedDict()
+        self._programs = Programs(self._context, VERTEX, FRAGMENT)
         context = self._context
         self._smooth = context.sampler(
             repeat_x=False, repeat_y=False, filter=(context.LINEAR_MIPMAP_LINEAR, context.LINEAR)
@@ -64,7 +59,7 @@ class SheetRenderer:
 
         `filtered` samples as a runtime does (mips, linear filter); otherwise texels are squares.
         """
-        program, function = self._program(shown.output)
+        program, function = self._programs.of(shown.output)
         textures = [(texture_name(slot), self.textures.of(shown.textures[slot])) for slot in function.slots]
         uniforms: dict[str, float | tuple[float, ...]] = {uniform_name(k): v for k, v in shown.inputs.items()}
         finest = max(shown.textures.values(), key=lambda plane: plane.width)
@@ -76,20 +71,3 @@ class SheetRenderer:
         sampler = self._sharp if shown.sharp else self._smooth
         with Draw(self._context, view.width, view.height) as draw:
             return draw.quad(program, textures, uniforms, sampler if filtered else self._texels)
-
-    def _program(self, output: Node) -> tuple[Any, GlslFunction]:
-        if output not in self._programs:
-            function = emit(output)
-            text = FRAGMENT.format(uniforms=declarations(function), helpers=function.helpers, body=function.body)
-            self._programs[output] = (compile_program(self._context, VERTEX, text), function)
-            if len(self._programs) > MOST_PROGRAMS:
-                self._programs.popitem(last=False)[1][0].release()
-        self._programs.move_to_end(output)
-        return self._programs[output]
-
-
-def declarations(function: GlslFunction) -> str:
-    """The uniforms of a function: its textures and its inputs."""
-    declared = [f"uniform sampler2D {texture_name(slot)};" for slot in function.slots]
-    declared += [f"uniform {kind} {uniform_name(name)};" for name, kind in function.parameters]
-    return "\n".join(declared)

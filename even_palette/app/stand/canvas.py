@@ -2,16 +2,14 @@
 
 import math
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.renderer import Renderer, to_image
-from even_palette.app.stand.tiles import Tile, TileView
+from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
 from even_palette.core.looks import Picture
-
-WHEEL_STEP = 1.2
 
 
 class Canvas(TileView):
@@ -92,16 +90,8 @@ class Canvas(TileView):
             self.fit()
         self.invalidate()
 
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        assert event is not None
-        index = self.tile_at(event.position())
-        steps = event.angleDelta().y() / 120
-        if index is None or steps == 0:
-            return
-        field = self.field(index)
-        x, y = event.position().x() * self.ratio() - field.x(), event.position().y() * self.ratio() - field.y()
-        self._set_camera(self.camera.zoomed(WHEEL_STEP**steps, x, y, field.width(), field.height()))
-        event.accept()
+    def zoom(self, factor: float, x: float, y: float, field: QRect) -> None:
+        self._set_camera(self.camera.zoomed(factor, x, y, field.width(), field.height()))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -5,17 +5,16 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from even_palette.app.jobs import one_shot
 from even_palette.app.stand.renderer import Renderer, to_image
-from even_palette.app.stand.tiles import Tile, TileView
+from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
 from even_palette.core.arrays import Floats, Samples
 from even_palette.core.mesh.view import Orbit, direction
 
-WHEEL_STEP = 1.2
 KEY_STEP_PX = 24
 STILL_MS = 160
 """Edges are smoothed when the view has been still for so long."""
@@ -117,15 +116,8 @@ class ModelCanvas(TileView):
         self.invalidate()
         self.view_changed.emit()
 
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        assert event is not None
-        index, steps = self.tile_at(event.position()), event.angleDelta().y() / 120
-        if index is None or steps == 0:
-            return
-        field = self.field(index)
-        x, y = event.position().x() * self.ratio() - field.x(), event.position().y() * self.ratio() - field.y()
-        self._set_orbit(self.orbit.zoomed(WHEEL_STEP**steps, x, y, field.width(), field.height()))
-        event.accept()
+    def zoom(self, factor: float, x: float, y: float, field: QRect) -> None:
+        self._set_orbit(self.orbit.zoomed(factor, x, y, field.width(), field.height()))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -117,7 +117,7 @@ class ModelPane(QWidget):
             )
             shown = picture(part, self.session.sheets, own)
             data = own.kind not in (LookKind.RESULT, LookKind.SOURCE) or own.role not in COLOUR_ROLES
-            skins.append(Skin(found.mesh, found.uv, shown, relief, data))  # type: ignore[arg-type]
+            skins.append(Skin(found.mesh, shown, relief, data))  # type: ignore[arg-type]
         return skins
 
     def _map(self, kit: Kit, role: Role) -> Plane | None:

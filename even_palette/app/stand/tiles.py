@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRect, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFont, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from even_palette.app.stand.renderer import to_image
@@ -17,6 +17,7 @@ from even_palette.core.arrays import Bools
 GRIP_PX = 8
 LABEL_PX = 22
 GAP_PX = 6
+WHEEL_STEP = 1.2
 LEAST_DRAG_PX = 5
 
 
@@ -68,6 +69,20 @@ class TileView(QWidget):
     def draw(self, picture: Any, width: int, height: int) -> QImage:
         """A picture at this size."""
         raise NotImplementedError
+
+    def zoom(self, factor: float, x: float, y: float, field: QRect) -> None:
+        """Go closer by a factor to what lies under pixel (x, y) of a field."""
+        raise NotImplementedError
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        index, steps = self.tile_at(event.position()), event.angleDelta().y() / 120
+        if index is None or steps == 0:
+            return
+        field, ratio = self.field(index), self.ratio()
+        x, y = event.position().x() * ratio - field.x(), event.position().y() * ratio - field.y()
+        self.zoom(WHEEL_STEP**steps, x, y, field)
+        event.accept()
 
     def show_message(self, text: str) -> None:
         """Show a sentence instead of pictures."""

@@ -8,9 +8,9 @@ from msgspec.structs import replace
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.colour.hexcode import Rgb8, parse_hex
 from even_palette.core.errors import UserError
+from even_palette.core.kit import mesh_commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_faces
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.mesh_commands import add_bake, add_regions, set_bake, set_faces, set_id_bake, set_roots
 from even_palette.core.kit.meshes import Meshes, SheetMesh, reference_colours
 from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Kit, Region, identifier, unique
 from even_palette.core.mesh.kinds import ElementKind
@@ -37,7 +37,7 @@ def fresh_id_colours(count: int, taken: list[Rgb8]) -> list[Rgb8]:
 def assign(kit: Kit, meshes: Meshes, chosen: Bools, region: str) -> Command:
     """Give the chosen faces (F,) of the sheet in front to a region, or to none with ""."""
     name = kit.region(region).name if region else "no region"
-    return set_faces(f"Give faces to {name}", _relabelled(kit, meshes, {region: chosen}))
+    return mesh_commands.set_faces(f"Give faces to {name}", _relabelled(kit, meshes, {region: chosen}))
 
 
 def divide(kit: Kit, meshes: Meshes, kind: ElementKind) -> Command:
@@ -56,7 +56,7 @@ def divide(kit: Kit, meshes: Meshes, kind: ElementKind) -> Command:
         colours = [mine if mine not in taken else fresh for mine, fresh in zip(own, colours, strict=True)]
     made = new_regions(kit, [found.name(number) for number in range(found.count)], colours)
     parts = {region.key: found.labels == number for number, region in enumerate(made)}
-    return set_faces(f"A region per {kind}", _relabelled(kit, meshes, parts), made)
+    return mesh_commands.set_faces(f"A region per {kind}", _relabelled(kit, meshes, parts), made)
 
 
 def new_regions(kit: Kit, wanted: list[str], colours: list[Rgb8]) -> tuple[Region, ...]:
@@ -112,7 +112,7 @@ def scatter_split(
     parts = {key: part_of[shells.labels] == number for number, key in enumerate(wanted)}
     total = float(sizes.sum()) or 1.0
     return Split(
-        set_faces(f"Scatter split, seed {seed}", _relabelled(kit, meshes, parts)),
+        mesh_commands.set_faces(f"Scatter split, seed {seed}", _relabelled(kit, meshes, parts)),
         tuple(int((found.parts == number).sum()) for number in range(len(wanted))),
         tuple(float(sizes[found.parts == number].sum()) / total for number in range(len(wanted))),
         found.conflicts,
@@ -136,15 +136,17 @@ def take_ids(kit: Kit, meshes: Meshes, by: str, limit: float) -> Command:
         old = next((bake for bake in before.sheet.bakes if bake.kind == "transfer"), None)
         values: dict[str, float | str] = {"by": by, "limit": limit}
         if old is None:
-            after = add_bake(Bake("transfer", "transfer", 1024, before.sheet.padding, 1, values)).apply(before)
+            after = mesh_commands.add_bake(Bake("transfer", "transfer", 1024, before.sheet.padding, 1, values)).apply(
+                before
+            )
             key = after.sheet.bakes[-1].key
         else:
-            after, key = set_bake(replace(old, values=values)).apply(before), old.key
+            after, key = mesh_commands.set_bake(replace(old, values=values)).apply(before), old.key
         taken = {region.id_colour for region in before.sheet.regions}
         fresh = [(name, colour) for name, colour in named if colour not in taken]
         made = new_regions(before, [name for name, _ in fresh], [colour for _, colour in fresh])
         keyed = tuple(replace(region, keyed=True, inner=4.0, outer=4.0) for region in made)
-        return add_regions(keyed).apply(set_id_bake(key).apply(after))
+        return mesh_commands.add_regions(keyed).apply(mesh_commands.set_id_bake(key).apply(after))
 
     return Command("Take IDs from another mesh", apply)
 
@@ -157,7 +159,7 @@ def choose_roots(kit: Kit, meshes: Meshes, chosen: Bools) -> Command:
         whole = np.zeros(count, dtype=bool)
         whole[faces] = part
         roots[key] = pack_chosen(whole)
-    return set_roots(roots)
+    return mesh_commands.set_roots(roots)
 
 
 def _pairs_among(kit: Kit, meshes: Meshes, numbers: Samples) -> Samples:
