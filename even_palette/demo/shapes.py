@@ -42,6 +42,9 @@ class Modeller:
         number = np.arange(rows * columns).reshape(rows, columns)
         a, b, c, d = number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]
         faces = np.concatenate([np.stack(t, axis=-1).reshape(-1, 3) for t in ((a, b, c), (a, c, d))])
+        flat = points.reshape(-1, 3)[faces]
+        area = np.linalg.norm(np.cross(flat[:, 1] - flat[:, 0], flat[:, 2] - flat[:, 0]), axis=1)
+        faces = faces[area > 1e-9]  # poles of domes
         normals = _smooth(points)
         if turned:
             faces, normals = faces[:, ::-1], -normals

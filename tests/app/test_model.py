@@ -1,6 +1,7 @@
 """The model pane and the Regions stage with a mesh, in the real window by clicks, drags and keys."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -8,7 +9,7 @@ import pytest
 import pyvista.examples
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QPushButton, QWidget
 
 from even_palette.app.stand.stand import Panes
 from even_palette.app.stand.tiles import Tool
@@ -425,3 +426,58 @@ def test_without_opengl_the_model_pane_says_what_to_install(demo: Driver, monkey
     monkeypatch.setattr("even_palette.gl.context.offscreen_context", refuse)
     demo.stand.choose_panes(Panes.MODEL)
     assert "apt-get install" in demo.stand.model.canvas.message
+
+
+def test_ids_from_another_mesh_by_clicks(make_window: Callable[[], Driver], tmp_path: Path) -> None:
+    """Open both meshes, call one a reference, take its slots: two regions, and the missing third is counted."""
+    grid = [(0.05 + 0.3 * x, 0.05 + 0.3 * y, 0.30 + 0.3 * x, 0.30 + 0.3 * y) for y in range(3) for x in range(3)]
+    write_glb(tmp_path / "tiles.glb", quads(grid), np.zeros((18, 3), np.uint8))
+    other = replace(quads(grid[:6]), slots=("wood", "iron"), face_slot=(np.arange(12) // 6).astype(np.int32))
+    write_glb(tmp_path / "other.glb", other, np.zeros((12, 3), np.uint8))
+    driver = make_window()
+    for name in ("tiles.glb", "other.glb"):
+        driver.window.open_paths([tmp_path / name])
+        driver.settle()
+    driver.stage(1)
+    boxes = [w for w in driver.tray.source.findChildren(QCheckBox) if "reference" in w.text() and w.isVisible()]
+    boxes[-1].click()
+    driver.settle()
+    assert [mesh.reference for mesh in driver.session.kit.meshes] == [False, True]
+    driver.stage(2)
+    driver.click(driver.tray.regions.tabs.button(1))
+    driver.tray.regions.ids.take_button.click()
+    driver.settle()
+    assert [region.name for region in driver.session.kit.sheet.regions] == ["wood", "iron"]
+    driver.tray.regions.refresh()
+    assert "found nothing (33." in driver.tray.regions.ids.taken.text()
+
+
+def test_slots_and_units_in_source(make_window: Callable[[], Driver], tmp_path: Path) -> None:
+    """A slot laid on a second sheet, merged back by the button, and the mesh written with ID colours."""
+    two = replace(quads([(0.1, 0.1, 0.4, 0.4), (0.5, 0.5, 0.9, 0.9)]), slots=("wood", "iron"),
+                  face_slot=np.int32([0, 0, 1, 1]))  # fmt: skip
+    write_glb(tmp_path / "two.glb", two, np.zeros((4, 3), np.uint8))
+    driver = make_window()
+    driver.window.open_paths([tmp_path / "two.glb"])
+    driver.settle()
+    source, session = driver.tray.source, driver.session
+    driver.stage(1)
+    driver.click(source.add_sheet)
+    session.show_sheet("sheet_1")
+    driver.settle()
+    by_name = {w.accessibleName(): w for w in source.findChildren(QComboBox)}
+    driver.choose(by_name["Sheet of slot iron"], session.kit.sheets[1].name)
+    driver.settle()
+    assert driver.window.choice.mesh is not None
+    assert driver.window.choice.mesh.mesh.face_count == 2
+    merge = next(w for w in source.findChildren(QPushButton) if w.text().startswith("Merge slots"))
+    merge.click()
+    driver.settle()
+    assert driver.window.choice.mesh.mesh.face_count == 4
+    by_name = {w.accessibleName(): w for w in source.findChildren(QComboBox)}
+    driver.choose(by_name["Unit of two"], "Centimetres")
+    driver.settle()
+    assert float(np.ptp(driver.window.choice.mesh.mesh.points[:, 0])) == pytest.approx(0.008)
+    source.write_mesh_to(session.kit.meshes[0], tmp_path / "out.ply")
+    driver.settle()
+    assert read_mesh(tmp_path / "out.ply").face_count == 4

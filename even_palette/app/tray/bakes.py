@@ -47,6 +47,7 @@ class BakesTab(QWidget):
         self.padding.setRange(0, 256)
         self.padding.setAccessibleName("Padding")
         self.padding.setPrefix("Padding ")
+        self.padding.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.padding.setSuffix(" texels")
         self.padding.setKeyboardTracking(False)
         self.padding.valueChanged.connect(lambda value: self._change(padding=value))

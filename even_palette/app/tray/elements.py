@@ -143,6 +143,7 @@ class ElementsTab(QWidget):
         self.seed.setRange(1, 9999)
         self.seed.setAccessibleName("Seed")
         self.seed.setPrefix("Seed ")
+        self.seed.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.roll_button = QPushButton("Another roll")
         self.roll_button.clicked.connect(self._roll)
         self.scatter_button = QPushButton("Scatter")

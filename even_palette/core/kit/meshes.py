@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -18,7 +18,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.assignment import unpack_chosen, unpack_faces
 from even_palette.core.kit.derive import Cache
-from even_palette.core.kit.model import Bake, Kit, MeshFile, Unit, Up
+from even_palette.core.kit.model import Bake, FaceRegions, Kit, MeshFile, Unit, Up
 from even_palette.core.mesh.bakes import bakes
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.kinds import ElementKind
@@ -138,7 +138,7 @@ class Meshes:
 
     def assignment_key(self, kit: Kit) -> str:
         """Names what faces of the sheet in front were given to which regions, by content."""
-        stored = [(file.key, file.faces) for file in kit.meshes if not file.reference]
+        stored = [(file.key, _name_of_faces(file.faces)) for file in kit.meshes if not file.reference]
         return hashlib.sha256(repr(stored).encode()).hexdigest()
 
     def roots(self, kit: Kit) -> Bools:
@@ -267,6 +267,11 @@ def write_with_ids(kit: Kit, meshes: Meshes, key: str, path: Path) -> None:
         write(path, mesh, table[unpack_faces(stored, mesh.face_count)])
     except OSError as error:
         raise UserError(f"{path}: cannot be written ({error.strerror}).") from error
+
+
+@lru_cache(maxsize=256)
+def _name_of_faces(faces: FaceRegions) -> str:
+    return hashlib.sha256(repr((faces.count, faces.regions)).encode() + faces.packed).hexdigest()
 
 
 def _slots_on(mesh: Mesh, file: MeshFile, sheet: str) -> Bools:
