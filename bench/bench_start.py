@@ -41,7 +41,7 @@ os._exit(0)
 PICTURE = (
     START
     + """
-while not (window.session.settled and window.stand.canvas._tiles):
+while not (window.session.settled and window.stand.canvas.tiles):
     app.processEvents()
 window.grab()
 os._exit(0)
