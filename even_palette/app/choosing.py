@@ -49,20 +49,17 @@ class Choice(QObject):
         shape = found.content_id if found else ""
         if shape != self._shape:
             self._shape, self.hovered = shape, -1
-            self.session.find_elements(self.kind)
             self.choose(np.zeros(found.mesh.face_count if found else 0, dtype=bool))
 
     def set_kind(self, kind: ElementKind) -> None:
         """Choose elements of another kind from now on."""
         self.kind, self.hovered = kind, -1
-        self.session.find_elements(kind)
         self.kind_changed.emit()
         self.hover_changed.emit()
 
     def elements(self) -> Elements | None:
-        """The elements of the kind that is chosen, once they are found."""
-        kit = self.session.shown
-        return self.session.sheets.meshes.known_elements(kit, self.kind) if kit else None
+        """The elements of the kind that is chosen, once they are found; asking has them found."""
+        return self.session.elements_of(self.kind)
 
     def labels(self) -> Samples | None:
         """The element of each face (F,) of the kind that is chosen."""

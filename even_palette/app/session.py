@@ -4,6 +4,7 @@ import os
 import time
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import platformdirs
 from msgspec.structs import replace
@@ -25,6 +26,9 @@ from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding
+
+if TYPE_CHECKING:
+    from even_palette.core.mesh.elements import Elements
 
 AUTOSAVE_MS = 2000
 RELOAD_MS = 250
@@ -65,6 +69,7 @@ class Session(QObject):
         self._preparing: CancelToken | None = None
         self._baking: dict[str, CancelToken] = {}
         self._given_up: set[str] = set()
+        self._finding: set[tuple[str, ElementKind]] = set()
         self._autosave = one_shot(self, AUTOSAVE_MS, self.autosave)
         self._reload = one_shot(self, RELOAD_MS, self.reload_changed_maps)
         self._watcher = QFileSystemWatcher(self)
@@ -139,9 +144,6 @@ class Session(QObject):
                 sheets.means(part)
             sheets.tones(kit)
             sheets.claimed_ids(kit)
-            if sheets.meshes.on_sheet(kit) is not None:
-                for kind in (ElementKind.FACE, ElementKind.SHELL):
-                    sheets.meshes.elements(kit, kind)
             return kit
 
         def done(result: Kit) -> None:
@@ -215,17 +217,28 @@ class Session(QObject):
         """Let bakes that were cancelled or failed be made again."""
         self._given_up.clear()
 
-    def find_elements(self, kind: ElementKind) -> None:
-        """Find the elements of a kind on a worker; `elements_found` tells when they are known."""
-        kit = self.shown
-        if kit is not None and self.sheets.meshes.on_sheet(kit) and not self.sheets.meshes.known_elements(kit, kind):
+    def elements_of(self, kind: ElementKind) -> "Elements | None":
+        """The elements of a kind on the mesh that is shown; where they are not known yet they are found on a worker.
+
+        `elements_found` tells when they are there.
+        """
+        kit, meshes = self.shown, self.sheets.meshes
+        found = meshes.on_sheet(kit) if kit else None
+        if kit is None or found is None:
+            return None
+        known = meshes.known_elements(kit, kind)
+        name = (found.content_id, kind)
+        if known is None and name not in self._finding:
+            self._finding.add(name)
             self.jobs.run(
                 "Elements",
-                lambda progress, cancel: self.sheets.meshes.elements(kit, kind),
+                lambda progress, cancel: meshes.elements(kit, kind),
                 lambda _: self.elements_found.emit(),
                 self.notice.emit,
+                lambda: self._finding.discard(name),
                 needed=True,
             )
+        return known
 
     def _list_colours(self, kit: Kit) -> None:
         """List the ID colours once the picture is there; `colours_listed` tells when they are known."""

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, QPointF, pyqtSignal
 
 from even_palette.app.choosing import Choice
 from even_palette.app.stand.canvas import Canvas
+from even_palette.app.stand.marks import faces_in_view, marks
 from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.tiles import Tool, area_mask
 from even_palette.core.arrays import Bools, Samples
@@ -45,8 +46,6 @@ class ElementLayer(QObject):
 
     def sheet_faces(self) -> Samples | None:
         """The face under each pixel of the sheet pane's first tile."""
-        from even_palette.app.stand.marks import faces_in_view
-
         kit = self.choice.session.shown
         if kit is None or self.choice.mesh is None:
             return None
@@ -70,8 +69,6 @@ class ElementLayer(QObject):
         self._mark_model()
 
     def _mark_sheet(self) -> None:
-        from even_palette.app.stand.marks import marks
-
         faces = self.sheet_faces() if self.sheet.isVisible() and self.sheet.tiles else None
         if faces is None or not self._anything_marked():
             self.sheet.show_marks(None, None)
@@ -80,8 +77,6 @@ class ElementLayer(QObject):
         self.sheet.show_marks(*marks(self.choice, faces, self.choosing, islands))
 
     def _mark_model(self) -> None:
-        from even_palette.app.stand.marks import marks
-
         canvas = self.model
         chosen = self.choosing and self.choice.faces.any()
         if not canvas.isVisible() or not canvas.tiles or not (chosen or self.choice.hovered >= 0):
@@ -93,10 +88,7 @@ class ElementLayer(QObject):
         return self.islands_shown or self.choice.hovered >= 0 or (self.choosing and bool(self.choice.faces.any()))
 
     def _islands(self) -> Samples | None:
-        kit = self.choice.session.shown
-        found = self.choice.session.sheets.meshes.known_elements(kit, ElementKind.ISLAND) if kit else None
-        if found is None:
-            self.choice.session.find_elements(ElementKind.ISLAND)
+        found = self.choice.session.elements_of(ElementKind.ISLAND)
         return found.labels if found else None
 
     def show_islands(self, shown: bool) -> None:

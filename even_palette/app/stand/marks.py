@@ -1,11 +1,17 @@
 """What is laid over the panes: outlines of the hovered element, of what is chosen, and of UV islands."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from even_palette.app.choosing import Choice
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.looks import View
-from even_palette.core.mesh.footprint import Footprint, edge_texels
+
+if TYPE_CHECKING:
+    from even_palette.core.mesh.footprint import Footprint
 
 
 def faces_in_view(seen: Footprint, view: View) -> Samples:
@@ -46,3 +52,14 @@ def inner_edge(mask: Bools) -> Bools:
     inside[:, 1:] &= mask[:, :-1]
     inside[:, :-1] &= mask[:, 1:]
     return np.asarray(mask & ~inside)
+
+
+def edge_texels(faces: Samples) -> Bools:
+    """Texels (H, W) whose right or lower neighbour shows another number."""
+    edges = np.zeros(faces.shape, dtype=bool)
+    across, down = faces[:, 1:] != faces[:, :-1], faces[1:] != faces[:-1]
+    edges[:, 1:] |= across
+    edges[:, :-1] |= across
+    edges[1:] |= down
+    edges[:-1] |= down
+    return edges

@@ -235,7 +235,7 @@ class ElementsTab(QWidget):
         if kit is None or found is None or len(faces) != found.mesh.face_count:
             self.chosen_label.setText("")
             return
-        whole = self.session.sheets.meshes.known_elements(kit, ElementKind.FACE)
+        whole = self.session.elements_of(ElementKind.FACE)
         parts = self.choice.elements()
         if whole is None or parts is None:
             return

@@ -95,14 +95,3 @@ def label_classes(print_: Footprint, labels: Samples, count: int) -> tuple[Sampl
         table = np.concatenate([table, shares.astype(np.float32)])
     padded = np.where(print_.nearest.ravel() < 0, 0, classes[print_.nearest.ravel()])
     return padded.reshape(print_.face.shape), table
-
-
-def edge_texels(faces: Samples) -> Bools:
-    """Texels (H, W) whose right or lower neighbour shows another number."""
-    edges = np.zeros(faces.shape, dtype=bool)
-    across, down = faces[:, 1:] != faces[:, :-1], faces[1:] != faces[:-1]
-    edges[:, 1:] |= across
-    edges[:, :-1] |= across
-    edges[1:] |= down
-    edges[:-1] |= down
-    return edges
