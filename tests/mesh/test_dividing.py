@@ -1,5 +1,6 @@
 """From the mesh to weights: assignment, divisions, scatter, boxes, several sheets, and what the kit keeps of them."""
 
+import random
 import time
 from dataclasses import replace as with_fields
 from pathlib import Path
@@ -24,6 +25,7 @@ from even_palette.core.mesh.files.gltf import write_glb
 from even_palette.core.mesh.files.ply import write_ply
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
+from tests.core.test_bad_input import mutate, mutate_values
 from tests.mesh.conftest import quads
 
 GRID = [(0.05 + 0.3 * x, 0.05 + 0.3 * y, 0.30 + 0.3 * x, 0.30 + 0.3 * y) for y in range(3) for x in range(3)]
@@ -300,3 +302,29 @@ def test_fresh_id_colours_are_far_apart() -> None:
     assert apart[~np.eye(40, dtype=bool)].min() >= 45
     assert np.abs(colours - (220, 40, 40)).max(axis=-1).min() >= 45
     assert colours.max(axis=-1).min() >= 90
+
+
+def test_mutated_kits_with_meshes(tiles: tuple[History, Sheets], tmp_path: Path) -> None:
+    """200 damaged kit.json with meshes, boxes and bakes: refused in one line, or opened and computed."""
+    history, sheets = tiles
+    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
+    history.do(mesh_commands.add_box(history.kit.sheet.regions[0].key, Box(0.1, 0.1, 0.6, 0.6)))
+    history.do(mesh_commands.add_bake(Bake("height", "height", 256, 4, 1, {"axis": "x"})))
+    history.do(mesh_commands.set_roots({"tiles": pack_chosen(np.arange(18) < 3)}))
+    data, rng, opened_kits = encode_kit(history.kit, tmp_path), random.Random(8), 0
+    refused = []
+    for number in range(200):
+        try:
+            kit = decode_kit((mutate_values if number % 2 else mutate)(data, rng), tmp_path, "damaged.json")
+            labels = sheets.meshes.face_regions(kit)
+            assert ((labels >= -1) & (labels < len(kit.sheet.regions))).all()
+            sheets.meshes.roots(kit)
+            for bake in kit.sheet.bakes:
+                if bake.size == 256:
+                    sheets.meshes.bake(kit, bake)
+            opened_kits += 1
+        except UserError as error:
+            refused.append(str(error))
+    assert opened_kits > 10
+    assert refused
+    assert not any("\n" in text for text in refused)

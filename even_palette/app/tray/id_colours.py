@@ -62,8 +62,9 @@ class IdColoursTab(QWidget):
         return fold
 
     def _colours(self) -> IdColours | None:
+        kit = self.session.shown
         try:
-            return self.session.sheets.known_id_colours(self.session.shown or self.session.kit)
+            return self.session.sheets.known_id_colours(kit) if kit else None
         except UserError:
             return IdColours((), 0)
 

@@ -69,7 +69,7 @@ class Meshes:
         known = f"{file.sha256}:{file.unit}:{file.up}"
 
         def read() -> Mesh:
-            mesh = read_mesh(Path(file.path), known_id=known)
+            mesh = read_mesh(Path(file.path), known_id=known if file.sha256 else "")
             points = mesh.points * np.float32(METRES[file.unit])
             if file.up == Up.Z:
                 points, normals = _turned(points), _turned(mesh.normals)
@@ -78,7 +78,7 @@ class Meshes:
 
         mesh: Mesh = self.cache.get(("mesh", file.path, known), read)
         if file.unwrap:
-            return self.cache.get(("unwrapped", known), lambda: unwrapped(mesh))
+            return self.cache.get(("unwrapped", mesh.content_id), lambda: unwrapped(mesh))
         return mesh
 
     def on_sheet(self, kit: Kit, key: str = "") -> SheetMesh | None:
