@@ -151,6 +151,8 @@ def _ascii(tokens: Samples, at: int, element: _Element, name: str) -> tuple[dict
 def _column(values: list[Samples], is_list: bool) -> Samples:
     if not is_list:
         return np.concatenate(values)
+    if len({len(value) for value in values}) == 1:
+        return np.stack(values)
     column = np.empty(len(values), dtype=object)
     column[:] = [list(value) for value in values]
     return column
