@@ -175,6 +175,20 @@ def test_assign_undo_and_weights_follow(regions: Driver) -> None:
     assert session.sheets.weights(session.kit).levels[at_lamp][650, 160] == 0
 
 
+def test_padding_of_regions(regions: Driver) -> None:
+    """Typed in the tray: without padding fewer texels are covered, by as much as the footprint tells."""
+    session, padding = regions.session, regions.tray.regions.elements.padding
+    before = session.sheets.weights(session.kit).coverage.covered
+    padding.setValue(0)
+    regions.settle()
+    assert session.kit.sheet.padding == 0
+    seen = session.sheets.meshes.footprint(session.kit, 1024, 1024)
+    assert seen is not None
+    covered = session.sheets.weights(session.kit).coverage.covered
+    assert covered == pytest.approx(float(seen.covered.mean()))
+    assert covered < before - 0.1
+
+
 def test_scatter_split_by_buttons(regions: Driver) -> None:
     elements, session = regions.tray.regions.elements, regions.session
     labels = session.sheets.meshes.face_regions(session.kit)

@@ -69,8 +69,9 @@ class ElementLayer(QObject):
         self._mark_model()
 
     def _mark_sheet(self) -> None:
-        faces = self.sheet_faces() if self.sheet.isVisible() and self.sheet.tiles else None
-        if faces is None or not self._anything_marked():
+        there = self.sheet.isVisible() and self.sheet.tiles and self._anything_marked()
+        faces = self.sheet_faces() if there else None
+        if faces is None:
             self.sheet.show_marks(None, None)
             return
         islands = self._islands() if self.islands_shown else None

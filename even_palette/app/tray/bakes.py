@@ -104,6 +104,8 @@ class BakesTab(QWidget):
         self._show_bake()
 
     def _show_bake(self) -> None:
+        from even_palette.core.mesh.padding import lasting_mips
+
         bake = self._current()
         for widget in (self.size_box, self.samples, self.padding, self.write_button, self.id_button, self.remove):
             widget.setEnabled(bake is not None)
@@ -123,7 +125,7 @@ class BakesTab(QWidget):
         self.padding.blockSignals(True)
         self.padding.setValue(bake.padding)
         self.padding.blockSignals(False)
-        levels = bake.padding.bit_length() - 1
+        levels = lasting_mips(bake.padding)
         self.lasting.setText(
             f"The padding lasts {levels} mip levels, down to {max(1, bake.size >> levels)}²."
             if levels >= 0

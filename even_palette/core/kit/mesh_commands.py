@@ -112,9 +112,7 @@ def clear_boxes(key: str) -> Command:
 
 def set_padding(texels: int) -> Command:
     """How far regions of mesh elements reach beyond their islands on the sheet in front."""
-    return Command(
-        "Change padding", lambda kit: kit.with_sheet(replace(kit.sheet, padding=texels)), f"padding {texels > 0}"
-    )
+    return Command("Change padding", lambda kit: kit.with_sheet(replace(kit.sheet, padding=texels)), "padding")
 
 
 def add_bake(bake: Bake) -> Command:
