@@ -34,7 +34,8 @@ def plain(level: int) -> Plane:
 
 
 def skin_of(mesh: Mesh, level: int = 180) -> Skin:
-    return Skin(mesh, map_picture(plain(level)))
+    shown = map_picture(plain(level))
+    return Skin(mesh, shown)
 
 
 @pytest.mark.parametrize("yaw", [0.3, 2.0, 4.4])
