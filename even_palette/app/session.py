@@ -143,7 +143,7 @@ class Session(QObject):
                 sheets.weights(part, progress, cancel)
                 sheets.means(part)
             sheets.tones(kit)
-            sheets.claimed_ids(kit)
+            sheets.shown_ids(kit)
             return kit
 
         def done(result: Kit) -> None:

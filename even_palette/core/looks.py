@@ -94,15 +94,16 @@ def picture(kit: Kit, sheets: Sheets, look: Look) -> Picture:
                 raise UserError(f"There is no {look.role} map yet; open one in Source.")
             return map_picture(sheets.plane(source))
         case LookKind.ID:
-            ids = sheets.id_levels(kit) or sheets.claimed_ids(kit)
+            ids = sheets.shown_ids(kit)
             if ids is None:
                 raise UserError("There is no ID map and no mesh yet; open one in Source.")
             return map_picture(ids, sharp=True)
         case LookKind.LAYOUT:
-            seen = sheets.meshes.footprint(kit, *sheets.mask_size(kit))
-            if seen is None:
+            found, size = sheets.meshes.on_sheet(kit), sheets.mask_size(kit)
+            seen = sheets.meshes.footprint(kit, *size)
+            if found is None or seen is None:
                 raise UserError("There is no mesh on this sheet yet; open one in Source.")
-            claims = Plane(seen.claims[..., None], Encoding.DATA, f"claims {sheets.weights_key(kit)}")
+            claims = Plane(seen.claims[..., None], Encoding.DATA, f"claims {found.content_id} {size}")
             return Picture(_layout(), {"claims": claims}, {}, sharp=True)
         case LookKind.BAKE:
             made = sheets.meshes.made_bake(kit, kit.sheet.bake(look.bake))

@@ -256,6 +256,12 @@ def test_ids_from_another_mesh(tiles: tuple[History, Sheets], tmp_path: Path) ->
         assert (weights.levels[0][at], weights.levels[1][at]) == expected
     _, made = sheets.meshes.bake(kit, kit.sheet.bake(kit.sheet.id_bake))
     assert made.missed_texels / made.covered_texels == pytest.approx(1 / 3, abs=0.01)
+    shown = sheets.shown_ids(kit)
+    assert shown is not None
+    left, top, right, bottom = GRID[8]
+    assert len(set(shown.samples[int((top + bottom) / 2 * 1024), int((left + right) / 2 * 1024)])) == 1  # grey
+    assert shown.samples[int((top + bottom) / 2 * 1024), int((left + right) / 2 * 1024), 0] > 0
+    assert not shown.samples[0, 0].any()  # background stays black
 
 
 def test_bakes_follow_the_assignment_and_only_what_they_depend_on(tiles: tuple[History, Sheets]) -> None:

@@ -181,6 +181,19 @@ def test_touching_shells() -> None:
     assert touching(flat, labels, 0.005).tolist() == [[0, 1], [1, 2], [2, 3], [3, 4]]
 
 
+def test_touching_shells_of_dense_meshes() -> None:
+    """Two finely divided squares side by side: their many points do not hide that they touch."""
+    side = 60
+    u, v = np.meshgrid(np.linspace(0, 1, side + 1), np.linspace(0, 1, side + 1))
+    number = np.arange((side + 1) ** 2).reshape(side + 1, side + 1)
+    a, b, c, d = number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]
+    square = np.concatenate([np.stack(t, axis=-1).reshape(-1, 3) for t in ((a, b, c), (a, c, d))])
+    grid = np.stack([u, v, np.zeros_like(u)], axis=-1).reshape(-1, 3)
+    points = np.concatenate([grid + np.array((shift, 0, 0)) for shift in (0, 1.02, 5)]).astype(np.float32)
+    mesh = build_mesh(points, np.concatenate([square + i * len(grid) for i in range(3)]))
+    assert touching(mesh, shell_labels(mesh), 0.06).tolist() == [[0, 1]]
+
+
 def test_nearest_faces() -> None:
     """Distances against trimesh's closest_point."""
     made = trimesh.creation.torus(1, 0.3)

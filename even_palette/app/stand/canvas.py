@@ -26,7 +26,6 @@ class Canvas(TileView):
         self.camera = Camera()
         self._fitted = True
         self._drag_from: QPoint | None = None
-        self._space = False
         self._picking = False
 
     def aspect(self) -> float:
@@ -163,9 +162,3 @@ class Canvas(TileView):
             self._set_camera(self.camera.panned(*pan))
         else:
             super().keyPressEvent(event)
-
-    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
-            self._space = False
-        super().keyReleaseEvent(event)

@@ -41,7 +41,6 @@ class ModelCanvas(TileView):
         self._from: QPoint | None = None
         self._pressed: QPointF | None = None
         self._drag: Callable[[int, int], None] | None = None
-        self._space = False
 
     # What is shown
 
@@ -208,9 +207,3 @@ class ModelCanvas(TileView):
             self._turn(*turn)
         else:
             super().keyPressEvent(event)
-
-    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
-            self._space = False
-        super().keyReleaseEvent(event)

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRect, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QFont, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from even_palette.app.stand.renderer import to_image
@@ -61,6 +61,7 @@ class TileView(QWidget):
         self._band: list[QPoint] = []
         self._wiping = False
         self.tool = Tool.CLICK
+        self._space = False
 
     def aspect(self) -> float:
         """Width to height of what a tile shows."""
@@ -83,6 +84,12 @@ class TileView(QWidget):
         x, y = event.position().x() * ratio - field.x(), event.position().y() * ratio - field.y()
         self.zoom(WHEEL_STEP**steps, x, y, field)
         event.accept()
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._space = False
+        super().keyReleaseEvent(event)
 
     def show_message(self, text: str) -> None:
         """Show a sentence instead of pictures."""

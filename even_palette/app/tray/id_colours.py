@@ -113,7 +113,7 @@ class IdColoursTab(QWidget):
             share = made.missed_texels / max(1, made.covered_texels)
             self.taken.setText(
                 f"{made.missed_texels:,} of {made.covered_texels:,} texels found nothing ({share:.2%}); "
-                "they are black in ID colours."
+                "they are grey in ID colours."
             )
 
     def _take(self) -> None:

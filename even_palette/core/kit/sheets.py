@@ -95,24 +95,33 @@ class Sheets:
         plane = self.id_levels(kit)
         return self.cache.peek(("id colours", plane.content_id)) if plane else IdColours((), 0)
 
-    def claimed_ids(self, kit: Kit) -> Plane | None:
-        """ID colours (H, W, 3) uint8 as faces and boxes claim the texels; None without either.
+    def shown_ids(self, kit: Kit) -> Plane | None:
+        """ID colours for looking at, (H, W, 3 or 4) uint8; None if there is neither map, mesh nor box.
 
-        Edges are mixed; faces of no region are grey, so that they can be seen.
+        The ID map where there is one, else as faces and boxes claim the texels, with edges mixed. Texels of the mesh
+        that belong to no region, or for which another mesh had no ID, are grey, so that they can be seen.
         """
-        if self.meshes.on_sheet(kit) is None and not any(region.boxes for region in kit.sheet.regions):
+        if kit.sheet.source(Role.ID):
+            return self.id_levels(kit)
+        baked = self.id_levels(kit)
+        if baked is None and not self.has_masks(kit):
             return None
         colours = tuple(region.id_colour for region in kit.sheet.regions)
-        key = ("claimed ids", self.weights_key(kit), colours)
+        key = ("shown ids", baked.content_id if baked else "", self.weights_key(kit), colours)
 
         def compute() -> Plane:
-            masks, index, _ = self._masks(kit, silent, None)
-            shares = masks / np.maximum(1, masks.sum(axis=0))
-            mixed = shares.T @ np.array(colours, dtype=np.float32).reshape(-1, 3)
-            shown = np.asarray(mixed + 0.5, dtype=np.uint8)[index]
-            seen = self.meshes.footprint(kit, *self.mask_size(kit))
+            if baked is not None:
+                shown = baked.samples.copy()
+                free = ~shown.any(axis=-1)
+            else:
+                masks, index, _ = self._masks(kit, silent, None)
+                shares = masks / np.maximum(1, masks.sum(axis=0))
+                mixed = shares.T @ np.array(colours, dtype=np.float32).reshape(-1, 3)
+                shown = np.asarray(mixed + 0.5, dtype=np.uint8)[index]
+                free = (masks.max(axis=0, initial=0) == 0)[index]
+            seen = self.meshes.footprint(kit, shown.shape[1], shown.shape[0])
             if seen is not None:
-                shown[seen.covered & (masks.max(axis=0, initial=0) == 0)[index]] = UNCLAIMED
+                shown[seen.covered & free] = UNCLAIMED
             return Plane(shown, Encoding.DATA, _name(key))
 
         return self.cache.get(key, compute)
@@ -172,6 +181,9 @@ class Sheets:
         that are alike in these are one class, so each mask is computed once a class. Where several sources claim a
         texel for a region, the strongest claim counts.
         """
+        return self.cache.get(("masks", self.weights_key(kit)), lambda: self._claimed(kit, progress, cancel))
+
+    def _claimed(self, kit: Kit, progress: Progress, cancel: CancelToken | None) -> tuple[Floats, Samples, Samples]:
         regions = kit.sheet.regions
         width, height = self.mask_size(kit)
         claims: list[tuple[Floats, Samples]] = []

@@ -4,7 +4,7 @@ import numpy as np
 from scipy.spatial import KDTree
 
 from even_palette.core.arrays import Floats, Samples, float32
-from even_palette.core.mesh.model import Mesh
+from even_palette.core.mesh.model import Mesh, distinct_rows
 
 MOST_SAMPLES = 1_000_000
 NEIGHBOURS = 32
@@ -36,13 +36,12 @@ def spread_points(mesh: Mesh, spacing: float) -> tuple[Floats, Samples]:
 def touching(mesh: Mesh, labels: Samples, within: float) -> Samples:
     """Pairs (n, 2) of labels whose faces come within a distance of each other, each once, the lower first."""
     points, owners = spread_points(mesh, within)
-    at = labels[owners]
-    tree = KDTree(points)
-    found = tree.query(points, k=min(NEIGHBOURS, len(points)), distance_upper_bound=within * 1.001)[1]
-    found = found.reshape(len(points), -1)
-    known = found < len(points)
-    one = np.repeat(at, known.sum(axis=1))
-    other = at[found[known]]
+    # One point of a label in each cell: a dense shell would otherwise fill memory with pairs of its own.
+    cells = np.floor((points - points.min(axis=0)) / max(within / 3, 1e-12)).astype(np.int64)
+    first, _ = distinct_rows(np.concatenate([cells, labels[owners][:, None]], axis=1))
+    at = labels[owners[first]]
+    found = KDTree(points[first]).query_pairs(within * 1.001, output_type="ndarray")
+    one, other = at[found[:, 0]], at[found[:, 1]]
     pairs = np.stack([np.minimum(one, other), np.maximum(one, other)], axis=-1)[one != other]
     return np.unique(pairs, axis=0).reshape(-1, 2)
 
