@@ -1,28 +1,57 @@
 """The command line. Exit codes: 0 done, 1 findings, 2 wrong use or unreadable input."""
 
 import argparse
+import re
 import sys
+from collections.abc import Sequence
 from pathlib import Path
+from typing import Any, NoReturn
 
-from even_palette.core.errors import UserError
+from even_palette.core.errors import UserError, one_line
 from even_palette.core.jobs import Progress, silent
+from even_palette.terminal import FINDINGS, REFUSED, say, tell
+
+WRONG_USE = (
+    (r"the following arguments are required: (.+)", r"\1 is missing"),
+    (r"argument COMMAND: invalid choice: '?(.*?)'? \(choose from .*", r"there is no command “\1”"),
+    (r"unrecognized arguments: (.+)", r"“\1” is not understood"),
+    (r"argument (\S+): expected (?:one|at least one) argument", r"\1 needs something behind it"),
+    (r"argument (\S+): invalid choice: '?(.*?)'? \(choose from (.*)\)", r"\1 cannot be “\2”; it is one of \3"),
+    (r"argument (\S+): invalid \S+ value: '(.*)'", r"\1 cannot be “\2”"),
+    (r"argument (\S+): (.+)", r"\1 \2"),
+    (r"ambiguous option: (\S+).*", r"“\1” could be several options"),
+)
+"""What the library for arguments says, and how we say it."""
 
 
-def main(arguments: list[str] | None = None) -> int:
+class _Parser(argparse.ArgumentParser):
+    """Says in one line what is wrong with the arguments."""
+
+    def __init__(self, *args: Any, **options: Any) -> None:
+        super().__init__(*args, **{**options, "allow_abbrev": False})
+
+    def error(self, message: str) -> NoReturn:
+        for pattern, ours in WRONG_USE:
+            if re.fullmatch(pattern, message, re.DOTALL):
+                message = re.sub(pattern, ours, message, flags=re.DOTALL)
+                break
+        raise UserError(f"{message}; see {self.prog} --help.")
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
     """Run a command; errors that a person can mend are one line on standard error."""
-    options = _parser().parse_args(arguments)
     try:
+        options = _parser().parse_args(arguments)
         return int(options.run(options))
     except UserError as error:
-        print(f"even-palette: {error}", file=sys.stderr)
-        return 2
+        tell(str(error))
     except KeyboardInterrupt:
-        print("even-palette: stopped.", file=sys.stderr)
-        return 2
+        tell("stopped.")
+    return REFUSED
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(
+    parser = _Parser(
         prog="even-palette", description="Author channel masks and build recolouring materials for game assets."
     )
     parser.set_defaults(run=_window, paths=[])
@@ -67,10 +96,9 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _size(text: str) -> int:
-    size = int(text)
-    if not 1 <= size <= 16384:
-        raise argparse.ArgumentTypeError("must be 1 to 16384")
-    return size
+    if not text.isascii() or not text.isdigit() or not 1 <= int(text[:9]) <= 16384:
+        raise argparse.ArgumentTypeError("must be a whole number from 1 to 16384")
+    return int(text)
 
 
 def _progress() -> Progress:
@@ -78,7 +106,7 @@ def _progress() -> Progress:
         return silent
 
     def show(share: float, doing: str) -> None:
-        print(f"\r{doing}: {share:4.0%}   ", end="\n" if share >= 1 else "", file=sys.stderr, flush=True)
+        print(f"\r{one_line(doing)}: {share:4.0%}   ", end="\n" if share >= 1 else "", file=sys.stderr, flush=True)
 
     return show
 
@@ -102,28 +130,16 @@ def _check(options: argparse.Namespace) -> int:
 
     findings = list(find(read_kit(options.kit), Sheets()))
     for finding in findings:
-        print(f"{finding.severity}: {finding.stage}: {finding.text}")
-    return int(any(finding.severity == Severity.ERROR for finding in findings))
+        say(f"{finding.severity}: {finding.stage}: {finding.text}")
+    return FINDINGS if any(finding.severity == Severity.ERROR for finding in findings) else 0
 
 
 def _bake(options: argparse.Namespace) -> int:
     from even_palette.core.kit.sheets import Sheets
     from even_palette.core.kit.store import read_kit
-    from even_palette.core.raster.files import write_plane
+    from even_palette.core.ship.maps import write_bakes
 
-    kit, meshes = read_kit(options.kit), Sheets().meshes
-    if not any(sheet.bakes for sheet in kit.sheets):
-        raise UserError(f"{options.kit}: the kit has no bakes; add some in Regions.")
-    try:
-        options.to.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise UserError(f"{options.to}: the folder cannot be made ({error.strerror}).") from error
-    for sheet in kit.sheets:
-        for bake in sheet.bakes:
-            plane, _ = meshes.bake(kit.showing(sheet.key), bake, _progress())
-            path = options.to / f"{sheet.key}_{bake.key}{options.suffix}"
-            write_plane(path, plane)
-            print(f"{path.stat().st_size:>12,}  {path.name}")
+    _print_sizes(write_bakes(read_kit(options.kit), Sheets(), options.to, options.suffix, _progress()))
     return 0
 
 
@@ -132,17 +148,23 @@ def _ship(options: argparse.Namespace) -> int:
     from even_palette.core.kit.store import read_kit
     from even_palette.core.ship.write import ship
 
-    for name, size in ship(read_kit(options.kit), Sheets(), options.to, _progress()).items():
-        print(f"{size:>12,}  {name}")
+    _print_sizes(ship(read_kit(options.kit), Sheets(), options.to, _progress()))
     return 0
 
 
+def _print_sizes(sizes: dict[str, int]) -> None:
+    for name, size in sizes.items():
+        say(f"{size:>12,}  {name}")
+
+
 def _play(options: argparse.Namespace) -> int:
+    from even_palette.core.disk.gate import refuse_sources
     from even_palette.core.raster.files import write_plane
     from even_palette.core.raster.plane import Encoding, Plane
     from even_palette.player.load import load
 
     loaded = load(options.package, options.sheet)
+    refuse_sources(options.out, loaded.files(options.package))
     width = options.size or loaded.sheet.width
     height = max(1, round(width * loaded.sheet.height / loaded.sheet.width))
     if options.reference:
@@ -161,7 +183,3 @@ def _bench(options: argparse.Namespace) -> int:
     if not scripts:
         raise UserError(f"{benches}: the benches are only in a source checkout.")
     return max(subprocess.call([sys.executable, str(script)]) for script in scripts)
-
-
-if __name__ == "__main__":
-    sys.exit(main())

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import os
 import signal
 import sys
 import traceback
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from even_palette.app.screen import require_screen
 from even_palette.core.errors import UserError
 
 if TYPE_CHECKING:
@@ -55,9 +55,7 @@ def open_demo(window: Window) -> None:
 
 
 def _start() -> tuple[QApplication, Window]:
-    screen = any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))
-    if sys.platform == "linux" and not screen:
-        raise UserError("there is no screen to open a window on (DISPLAY is not set).")
+    require_screen()
     try:
         from PyQt6.QtWidgets import QApplication
     except ImportError as error:

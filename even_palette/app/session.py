@@ -6,11 +6,12 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import platformdirs
 from msgspec.structs import replace
 from PyQt6.QtCore import QFileSystemWatcher, QObject, pyqtSignal
 
 from even_palette.app.jobs import Jobs, one_shot
+from even_palette.core.disk.gate import exists
+from even_palette.core.disk.places import state_folder
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands
@@ -36,7 +37,7 @@ RELOAD_MS = 250
 
 def unsaved_folder() -> Path:
     """Where kits that were never saved keep their autosaves."""
-    return Path(os.environ.get("EVEN_PALETTE_STATE", platformdirs.user_state_path("even-palette"))) / "unsaved"
+    return state_folder() / "unsaved"
 
 
 class Session(QObject):
@@ -261,7 +262,7 @@ class Session(QObject):
     def open_kit(self, folder: Path) -> None:
         """Open a kit folder, or its kit.json. Raises UserError; what was open then stays."""
         folder = folder.parent if folder.name == KIT_FILE else folder
-        if not (folder / KIT_FILE).exists():
+        if not exists(folder / KIT_FILE):
             raise UserError(f"{folder}: there is no {KIT_FILE}, so it is no kit.")
         if self.folder and self.folder.folder.resolve() == folder.resolve():
             opened_folder = self.folder
@@ -481,7 +482,7 @@ class Session(QObject):
     def _watch(self) -> None:
         paths = {source.path for source in self.kit.files}
         wanted = {p for p in paths if os.path.exists(p)} | {
-            str(Path(p).parent) for p in paths if Path(p).parent.exists()
+            str(Path(p).parent) for p in paths if exists(Path(p).parent)
         }
         watched = set(self._watcher.files()) | set(self._watcher.directories())
         if watched - wanted:

@@ -3,3 +3,13 @@
 
 class UserError(Exception):
     """One sentence in plain words: what happened, to which file or value, and what to do."""
+
+
+def one_line(text: str, most: int = 2000) -> str:
+    """Text as one line for a terminal: line breaks and control codes, as names may hold, are shown escaped.
+
+    >>> one_line("a\\nb\\x1b[31m")
+    'a\\\\nb\\\\x1b[31m'
+    """
+    shown = "".join(c if c.isprintable() else c.encode("unicode_escape").decode("ascii") for c in text)
+    return shown if len(shown) <= most else f"{shown[: most - 1]}…"

@@ -9,8 +9,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from even_palette.core.arrays import Levels
-from even_palette.core.atomic import write_whole
 from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
+from even_palette.core.disk.whole import write_whole
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
 from even_palette.core.kit.assignment import pack_faces
 from even_palette.core.kit.dividing import new_regions, scatter_split

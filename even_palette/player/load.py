@@ -3,12 +3,15 @@
 from dataclasses import dataclass
 from pathlib import Path
 
+from even_palette.core.disk.gate import read_bytes
 from even_palette.core.errors import UserError
 from even_palette.core.graph.document import from_records
 from even_palette.core.graph.nodes import Node
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Plane
-from even_palette.core.ship.package import Package, PackageSheet, RuntimeValue, read_package
+from even_palette.core.ship.package import PACKAGE_FILE, Package, PackageSheet, RuntimeValue, read_package
+
+MOST_SHADER_BYTES = 16 << 20
 
 
 @dataclass(frozen=True)
@@ -20,6 +23,11 @@ class Loaded:
     planes: dict[str, Plane]
     shader: str
     graph: Node
+
+    def files(self, folder: Path) -> list[Path]:
+        """The files of the package that were read from its folder."""
+        names = [PACKAGE_FILE, self.sheet.shader, *(entry.file for entry in self.sheet.maps)]
+        return [folder / name for name in names]
 
 
 def load(folder: Path, sheet_name: str = "") -> Loaded:
@@ -41,9 +49,9 @@ def load(folder: Path, sheet_name: str = "") -> Loaded:
             raise UserError(f"{entry.file}: not of the size that package.json tells.")
         planes[entry.slot] = plane
     try:
-        shader = (folder / sheet.shader).read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as error:
-        raise UserError(f"{folder / sheet.shader}: cannot be read ({error}).") from None
+        shader = read_bytes(folder / sheet.shader, MOST_SHADER_BYTES).decode("utf-8")
+    except UnicodeDecodeError:
+        raise UserError(f"{folder / sheet.shader}: is no text in UTF-8.") from None
     return Loaded(package, sheet, planes, shader, from_records(sheet.graph))
 
 

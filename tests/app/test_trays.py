@@ -1,10 +1,7 @@
 """The trays' controls, one by one: each changes the kit, and each change can be undone."""
 
-import subprocess
-import sys
 from pathlib import Path
 
-import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QToolButton
 
@@ -168,17 +165,3 @@ def test_rail_and_findings_lead_to_stages(demo: Driver) -> None:
     for number in range(1, 9):
         demo.key(demo.window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.ControlModifier)
         assert demo.window.stage == number - 1
-
-
-@pytest.mark.parametrize(("arguments", "told"), [(["open", "nowhere"], "no screen"), (["play", "x"], "--out")])
-def test_wrong_use_is_one_line(arguments: list[str], told: str) -> None:
-    """Exit code 2 and no traceback, also where there is no screen."""
-    import os
-
-    names = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
-    environment = {key: value for key, value in os.environ.items() if key not in names}
-    command = [sys.executable, "-m", "even_palette.cli", *arguments]
-    done = subprocess.run(command, capture_output=True, text=True, env=environment, check=False)
-    assert done.returncode == 2
-    assert told in done.stderr
-    assert "Traceback" not in done.stderr

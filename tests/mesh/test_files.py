@@ -232,8 +232,8 @@ BINARY = b"binary_little_endian"
 ACCESSOR = {"bufferView": 0, "componentType": 5126, "type": "VEC3"}
 
 HOSTILE = [
-    ("count.ply", PLY_HEAD % (BINARY, 10**9, 1) + CORNERS.tobytes() + FACE, "says it has 1000000000 vertices"),
-    ("faces.ply", PLY_HEAD % (BINARY, 3, 10**9) + CORNERS.tobytes() + FACE, "says it has 1000000000 faces"),
+    ("count.ply", PLY_HEAD % (BINARY, 10**9, 1) + CORNERS.tobytes() + FACE, "says it has 1,000,000,000 vertices"),
+    ("faces.ply", PLY_HEAD % (BINARY, 3, 10**9) + CORNERS.tobytes() + FACE, "says it has 1,000,000,000 faces"),
     ("short.ply", PLY_HEAD % (BINARY, 3000, 1) + CORNERS.tobytes() + FACE, "ends before"),
     ("nan.ply", PLY_HEAD % (BINARY, 3, 1) + NAN.tobytes() + FACE, "no usable numbers"),
     ("range.ply", PLY_HEAD % (BINARY, 2, 1) + CORNERS[:2].tobytes() + FACE, "points to vertex 3; there are 2"),
@@ -252,7 +252,7 @@ HOSTILE = [
     ("net.gltf", gltf(buffers=[{"byteLength": 36, "uri": "https://example.org/a.bin"}]), "leaves the folder"),
     ("missing.gltf", gltf(buffers=[{"byteLength": 36, "uri": "missing.bin"}]), "cannot be opened"),
     ("short.gltf", gltf(buffers=[{"byteLength": 4000, "uri": "data:;base64,AAAA"}]), "has 3 of its 4000 bytes"),
-    ("count.gltf", gltf(accessors=[{**ACCESSOR, "count": 10**9}]), "says it has 1000000000 vertices"),
+    ("count.gltf", gltf(accessors=[{**ACCESSOR, "count": 10**9}]), "says it has 1,000,000,000 vertices"),
     ("beyond.gltf", gltf(accessors=[{**ACCESSOR, "count": 4}]), "reads beyond"),
     ("loop.gltf", gltf(nodes=[{"mesh": 0, "children": [0]}]), "contain each other"),
     ("many.gltf", gltf(nodes=[{"children": [1, 1, 1]}, {"children": [2] * 300}, {"children": [3] * 300}, {"mesh": 0}]), "more than"),

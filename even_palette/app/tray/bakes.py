@@ -13,6 +13,7 @@ from even_palette.app.session import Session
 from even_palette.app.stand.stand import bake_name
 from even_palette.app.tray.panel import choice as choice_box
 from even_palette.app.tray.panel import empty, label, row, short_list, show_choice, tool
+from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
@@ -198,7 +199,7 @@ class BakesTab(QWidget):
         if bake is None:
             return
         name, _ = QFileDialog.getSaveFileName(
-            self, "Write bake", f"{self.session.kit.sheet.key}_{bake.key}.png", "Maps (*.png *.tif *.exr *.tga)"
+            self, "Write bake", f"{self.session.kit.sheet.key}-{bake.key}.png", "Maps (*.png *.tif *.exr *.tga)"
         )
         if name:
             self.write_to(Path(name))
@@ -210,6 +211,7 @@ class BakesTab(QWidget):
             return
 
         def work(progress: Progress, cancel: CancelToken) -> None:
+            refuse_sources(path, [Path(file.path) for file in kit.files])
             plane, _ = self.session.sheets.meshes.bake(kit, bake, progress, cancel)
             write_plane(path, plane)
 

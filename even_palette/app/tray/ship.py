@@ -1,6 +1,5 @@
 """Stage 8, Ship: write the package, and prove it by the player."""
 
-import sys
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +16,7 @@ from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.ship.write import plan, ship
+from even_palette.terminal import command
 
 AMPLIFY = 64
 
@@ -154,8 +154,9 @@ class ShipPanel(Panel):
             place.remove()
 
         process.finished.connect(finished)
-        arguments = ["-m", "even_palette.cli", "play", str(folder), "--out", str(out), "--sheet", kit.sheet.name]
-        process.start(sys.executable, [*arguments, *(["--variant", variant] if variant else [])])
+        words = ["play", str(folder), "--out", str(out), f"--sheet={kit.sheet.name}"]
+        program, *arguments = command(*words, *([f"--variant={variant}"] if variant else []))
+        process.start(program, arguments)
 
     def _compare(self, kit: Kit, variant: str, played: Plane) -> None:
         shown = picture(kit, self.session.sheets, Look(variant=variant))

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QFileDialog, QFrame, QHBoxLayout, QLineEd
 
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, choice, empty, label, row, show_choice, tool
+from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
@@ -107,7 +108,7 @@ class SourcePanel(Panel):
         return card
 
     def _told(self, source: Source) -> str:
-        if not Path(source.path).exists():
+        if not exists(Path(source.path)):
             return "Missing. Point to it with the folder button."
         try:
             plane = self.session.sheets.plane(source)
@@ -162,7 +163,7 @@ class SourcePanel(Panel):
         return card
 
     def _mesh(self, file: MeshFile) -> Mesh | str:
-        if not Path(file.path).exists():
+        if not exists(Path(file.path)):
             return "Missing. Point to it with the folder button."
         try:
             return self.session.sheets.meshes.file(file)

@@ -4,7 +4,9 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
+from even_palette.core.kit.assignment import is_readable
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheets import Sheets
 
@@ -14,7 +16,7 @@ def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
         if kit.front not in (file.sheet, *file.slots.values()):
             continue
         name = Path(file.path).name
-        if not Path(file.path).exists():
+        if not exists(Path(file.path)):
             yield Finding("Source", Severity.ERROR, f"{name} (mesh) is missing; point to it in Source.")
             continue
         try:
@@ -24,6 +26,12 @@ def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
             continue
         if not mesh.uv_sets and not file.reference:
             yield Finding("Source", Severity.ERROR, f"{name} has no UVs; unwrap it in Source.")
+        if not is_readable(file.faces):
+            yield Finding(
+                "Regions",
+                Severity.ERROR,
+                f"{name}: which faces were given to regions cannot be read from the kit; give them again.",
+            )
         if file.faces.count not in (0, mesh.face_count):
             yield Finding(
                 "Regions",

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheets import Sheets
@@ -14,12 +15,14 @@ def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
     shapes = {}
     for source in kit.sheet.sources:
         name = Path(source.path).name
-        if not Path(source.path).exists():
+        if not exists(Path(source.path)):
             yield Finding("Source", Severity.ERROR, f"{name} ({source.role}) is missing; point to it in Source.")
             continue
         try:
             plane = sheets.plane(source)
             shapes[source.role] = (plane.width, plane.height)
+            for note in plane.notes:
+                yield Finding("Source", Severity.NOTE, note)
         except UserError as error:
             yield Finding("Source", Severity.ERROR, str(error))
     if kit.sheet.source(Role.BASE_COLOUR) is None:

@@ -23,5 +23,11 @@ def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
         )
     if found.outside_faces:
         yield Finding("Regions", Severity.WARNING, f"{found.outside_faces:,} faces have UVs outside the tile.")
+    if found.broken_faces:
+        yield Finding(
+            "Regions",
+            Severity.ERROR,
+            f"{found.broken_faces:,} faces have UVs that are no numbers; they lie nowhere. Mend the mesh.",
+        )
     if found.empty_faces:
         yield Finding("Regions", Severity.NOTE, f"{found.empty_faces:,} faces have no area on the sheet.")

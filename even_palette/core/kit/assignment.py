@@ -35,6 +35,14 @@ def unpack_faces(stored: FaceRegions, count: int) -> Samples:
     return labels
 
 
+def is_readable(stored: FaceRegions) -> bool:
+    """Whether what is stored can be unpacked to one known region number a face."""
+    if not stored.packed:
+        return not stored.regions
+    data = _inflated(stored.packed, stored.count)
+    return len(data) == stored.count and max(data, default=0) <= len(stored.regions)
+
+
 def pack_chosen(chosen: Bools) -> bytes:
     """Chosen faces (F,) as stored."""
     return zlib.compress(chosen.astype(np.uint8).tobytes(), LEVEL) if chosen.any() else b""

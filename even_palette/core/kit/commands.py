@@ -9,10 +9,12 @@ from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import (
     MOST_REGIONS,
+    MOST_VARIANTS,
     Kit,
     Region,
     Source,
     change_one,
+    check_setting,
     identifier,
     unique,
     users_of,
@@ -196,7 +198,10 @@ def set_cell_value(key: str, value_name: str, setting: Setting, variant: str = M
     """
 
     def apply(kit: Kit) -> Kit:
-        value = _value(kit, key, value_name)
+        value, spec = _value(kit, key, value_name), _spec(kit, key, value_name)
+        assert not isinstance(spec.default, str)
+        bound = kit.parameter(value.parameter) if isinstance(value, Bound) else None
+        check_setting(bound or Parameter(spec.label, spec.kind, spec.default, spec.low, spec.high), setting)
         if variant == MASTER and not isinstance(value, Bound):
             return with_value(kit, key, value_name, setting)
         if not isinstance(value, Bound):
@@ -273,6 +278,8 @@ def rename_parameter(name: str, new: str) -> Command:
 
 def add_variant(name: str, parent: str | None = None) -> Command:
     def apply(kit: Kit) -> Kit:
+        if len(kit.variants) >= MOST_VARIANTS:
+            raise UserError(f"A kit holds at most {MOST_VARIANTS:,} variants.")
         made = Variant(_new_name(name, [variant.name for variant in kit.variants]), parent)
         return replace(kit, variants=(*kit.variants, made))
 

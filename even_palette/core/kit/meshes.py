@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, Levels, Samples, float32
+from even_palette.core.disk.gate import reason, refuse_sources
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.assignment import unpack_chosen, unpack_faces
@@ -259,6 +260,7 @@ def write_with_ids(kit: Kit, meshes: Meshes, key: str, path: Path) -> None:
 
     if path.suffix.lower() not in (".glb", ".ply"):
         raise UserError(f"{path.name}: this kind of mesh is not written; use .glb or .ply.")
+    refuse_sources(path, [Path(file.path) for file in kit.files])
     mesh, stored = meshes.file(kit.mesh(key)), kit.mesh(key).faces
     colours = {region.key: region.id_colour for region in kit.regions}
     table = np.array([*(colours.get(name, (0, 0, 0)) for name in stored.regions), (0, 0, 0)], dtype=np.uint8)
@@ -266,7 +268,7 @@ def write_with_ids(kit: Kit, meshes: Meshes, key: str, path: Path) -> None:
         write = write_glb if path.suffix.lower() == ".glb" else write_ply
         write(path, mesh, table[unpack_faces(stored, mesh.face_count)])
     except OSError as error:
-        raise UserError(f"{path}: cannot be written ({error.strerror}).") from error
+        raise UserError(f"{path}: cannot be written ({reason(error)}).") from error
 
 
 @lru_cache(maxsize=256)

@@ -2,6 +2,7 @@
 
 import math
 import re
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
@@ -24,7 +25,6 @@ from even_palette.core.material.model import (
     ValueKind,
     Variant,
 )
-from even_palette.core.material.variants import lineage
 from even_palette.core.mesh.bakes import BAKE_NAMES
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
@@ -37,6 +37,10 @@ MOST_REGIONS = 60
 MOST_PADDING = 256
 LEAST_BAKE, MOST_BAKE = 256, 8192
 MOST_UV_SETS = 16
+MOST_FACES = 8_000_000
+MOST_VARIANTS = 2000
+FARTHEST_VALUE = 1e6
+"""Parameters lie between minus this and this, so that float32 holds them well."""
 
 IDENTIFIER = re.compile(r"(?=.{1,64}$)[a-z][a-z0-9]*(_[a-z0-9]+)*")
 """What keys and parameter names look like; GLSL (4.60, section 3.7) reserves doubled underscores."""
@@ -321,25 +325,28 @@ def check_kit(kit: Kit) -> None:
     for parameter in kit.parameters:
         if not IDENTIFIER.fullmatch(parameter.name):
             raise UserError(f"parameter “{parameter.name[:40]}” is not a plain identifier.")
-        if parameter.kind == ValueKind.CHOICE or not (parameter.low < parameter.high):
+        low, high = parameter.low, parameter.high
+        if parameter.kind == ValueKind.CHOICE or not -FARTHEST_VALUE <= low < high <= FARTHEST_VALUE:
             raise UserError(f"parameter “{parameter.name}” has no usable range.")
         check_setting(parameter, parameter.default)
     for use in value_uses(kit):
         _check_use(kit, use)
-    for variant in kit.variants:
-        _check_variant(kit, variant)
+    _check_variants(kit)
 
 
 def check_setting(parameter: Parameter, setting: Setting) -> None:
-    """Raise UserError unless the setting is of the parameter's kind and finite."""
+    """Raise UserError unless the setting is of the parameter's kind and in its range; colours are 0..1, encoded."""
+    is_colour = parameter.kind == ValueKind.COLOUR
     parts = setting if isinstance(setting, tuple) else (setting,)
-    if isinstance(setting, tuple) != (parameter.kind == ValueKind.COLOUR) or not all(map(math.isfinite, parts)):
-        raise UserError(f"parameter “{parameter.name}” cannot be {str(setting)[:40]}.")
+    low, high = (0.0, 1.0) if is_colour else (parameter.low, parameter.high)
+    if isinstance(setting, tuple) != is_colour or not all(low <= part <= high for part in parts):
+        raise UserError(f"“{parameter.name}” cannot be {str(setting)[:40]}; it is {low:g} to {high:g}.")
 
 
 def _distinct(what: str, names: list[str]) -> None:
+    counts = Counter(names)
     for name in names:
-        if not name or names.count(name) > 1:
+        if not name or counts[name] > 1:
             raise UserError(f"the {what} “{name[:40]}” is there more than once or has no name.")
 
 
@@ -356,6 +363,8 @@ def _check_sheet(sheet: Sheet) -> None:
         raise UserError(f"sheet “{sheet.name[:40]}” has a padding outside 0..{MOST_PADDING} texels.")
     _distinct("bake", [bake.key for bake in sheet.bakes])
     for bake in sheet.bakes:
+        if not IDENTIFIER.fullmatch(bake.key):
+            raise UserError(f"bake key “{bake.key[:40]}” is not a plain identifier.")
         _check_bake(bake)
     if sheet.id_bake and sheet.id_bake not in [bake.key for bake in sheet.bakes]:
         raise UserError(f"sheet “{sheet.name[:40]}” takes its IDs from a bake that is not there.")
@@ -378,7 +387,7 @@ def _check_mesh(mesh: MeshFile, sheets: list[str]) -> None:
             raise UserError(f"mesh “{mesh.key}” lies on sheet “{key[:40]}”, which is not there.")
     if not 0 <= mesh.uv_set < MOST_UV_SETS:
         raise UserError(f"mesh “{mesh.key}” has no UV set {mesh.uv_set}.")
-    if mesh.faces.count < 0 or len(mesh.faces.regions) > 254:
+    if not 0 <= mesh.faces.count <= MOST_FACES or len(mesh.faces.regions) > 254:
         raise UserError(f"mesh “{mesh.key}” has an impossible assignment of faces.")
 
 
@@ -416,19 +425,28 @@ def _check_use(kit: Kit, use: ValueUse) -> None:
     elif isinstance(value, str):
         raise UserError(f"{where} cannot be a word.")
     else:
-        check_setting(Parameter(use.spec.name, kind, use.spec.default), value)  # type: ignore[arg-type]
+        spec = use.spec
+        check_setting(Parameter(spec.name, kind, spec.default, spec.low, spec.high), value)  # type: ignore[arg-type]
 
 
-def _check_variant(kit: Kit, variant: Variant) -> None:
-    try:
-        lineage(kit.variants, variant.name)
-    except KeyError:
-        raise UserError(f"variant “{variant.name[:40]}” has an ancestor that is not there.") from None
-    except ValueError as error:
-        raise UserError(str(error)) from None
-    for name, setting in variant.values.items():
-        try:
-            parameter = kit.parameter(name)
-        except KeyError:
-            raise UserError(f"variant “{variant.name[:40]}” sets “{name[:40]}”, which is not there.") from None
-        check_setting(parameter, setting)
+def _check_variants(kit: Kit) -> None:
+    if len(kit.variants) > MOST_VARIANTS:
+        raise UserError(f"{len(kit.variants):,} variants; the limit is {MOST_VARIANTS:,}.")
+    parents = {variant.name: variant.parent for variant in kit.variants}
+    parameters = {parameter.name: parameter for parameter in kit.parameters}
+    sound: set[str] = set()
+    for variant in kit.variants:
+        line: dict[str, None] = {}
+        at: str | None = variant.name
+        while at is not None and at not in sound:
+            if at in line:
+                raise UserError(f"Variant “{variant.name[:40]}” inherits from itself.")
+            if at not in parents:
+                raise UserError(f"variant “{variant.name[:40]}” has an ancestor that is not there.")
+            line[at] = None
+            at = parents[at]
+        sound |= line.keys()
+        for name, setting in variant.values.items():
+            if name not in parameters:
+                raise UserError(f"variant “{variant.name[:40]}” sets “{name[:40]}”, which is not there.")
+            check_setting(parameters[name], setting)

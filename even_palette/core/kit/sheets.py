@@ -11,6 +11,7 @@ import numpy as np
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.luma import luminance
 from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.disk.gate import check_memory
 from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.derive import Cache
@@ -20,8 +21,8 @@ from even_palette.core.material.build import BASE_SLOT, Dressed, Material, build
 from even_palette.core.material.model import Bound
 from even_palette.core.material.variants import resolve
 from even_palette.core.raster.files import read_plane
-from even_palette.core.raster.guess import Role
-from even_palette.core.raster.plane import Encoding, Plane, rgb_of, to_levels8
+from even_palette.core.raster.guess import COLOUR_ROLES, Role
+from even_palette.core.raster.plane import Encoding, Plane, colour_plane, rgb_of, to_levels8
 from even_palette.core.raster.sampling import sample, texel_centres
 from even_palette.core.regions.claims import box_masks, strongest
 from even_palette.core.regions.id_colours import IdColours, distinct_colours, list_id_colours
@@ -33,6 +34,8 @@ BAND_ROWS = 256
 MOST_MASK_SUM = 4
 MESH_SIDE = 1024
 UNCLAIMED = 88
+ID_BYTES = 14
+"""What listing and keying the colours of an ID map takes a texel, beside the map."""
 TONES = 24
 GREY = Plane(np.full((1, 1, 3), 128, dtype=np.uint8), Encoding.SRGB)
 
@@ -64,13 +67,20 @@ class Sheets:
         self.meshes = Meshes(self.cache)
 
     def plane(self, source: Source) -> Plane:
-        """The plane of a map. Raises UserError if its file cannot be read."""
+        """The plane of a map; maps of colour have three channels, or four with alpha, also where the file is grey.
+
+        Raises UserError if its file cannot be read, or if work on it would not fit into memory.
+        """
         key = ("plane", source.path, source.sha256)
         read = self.cache.get(key, lambda: read_plane(Path(source.path), Encoding.DATA, known_id=source.sha256))
-        return read.with_encoding(source.encoding)
+        if source.role == Role.ID:
+            texels = read.width * read.height
+            check_memory(Path(source.path).name, texels * (read.channels + ID_BYTES), "keying")
+        read = read.with_encoding(source.encoding)
+        return colour_plane(read) if source.role in COLOUR_ROLES else read
 
     def base_colour(self, kit: Kit) -> Plane:
-        """The base colour with three channels; a grey texel where there is none."""
+        """The base colour, three channels or four with alpha; a grey texel where there is none."""
         source = kit.sheet.source(Role.BASE_COLOUR)
         return self.plane(source) if source else GREY
 

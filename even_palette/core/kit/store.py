@@ -15,7 +15,8 @@ import msgspec
 from filelock import FileLock, Timeout
 from msgspec.structs import replace
 
-from even_palette.core.atomic import write_whole
+from even_palette.core.disk.gate import exists, file_size, read_bytes, reason
+from even_palette.core.disk.whole import PREFIX, write_whole
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import FORMAT, FromFile, Kit, check_kit, with_files
 
@@ -24,6 +25,7 @@ AUTOSAVE_FILE = "kit.autosave.json"
 LOCK_FILE = ".kit.lock"
 BLOBS = "blobs"
 MOST_JSON_BYTES = 64 << 20
+MOST_FILE_BYTES = 2 << 30
 
 
 def encode_kit(kit: Kit, folder: Path) -> bytes:
@@ -37,7 +39,11 @@ def encode_kit(kit: Kit, folder: Path) -> bytes:
         return source
 
     stored = with_files(kit, relative)
-    return msgspec.json.format(msgspec.json.encode(stored), indent=2) + b"\n"
+    try:
+        return msgspec.json.format(msgspec.json.encode(stored), indent=2) + b"\n"
+    except UnicodeEncodeError:
+        odd = next((file.path for file in stored.files if not file.path.isprintable()), "a name")
+        raise UserError(f"{odd}: is no UTF-8 and cannot be kept in a kit; rename the file or its folder.") from None
 
 
 def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
@@ -84,11 +90,12 @@ class Fingerprint:
 def fingerprint(path: Path) -> Fingerprint:
     """Raises UserError if the file cannot be read."""
     try:
+        file_size(path, MOST_FILE_BYTES)
         with path.open("rb") as file:
             digest = hashlib.file_digest(file, "sha256")
             return Fingerprint(os.fstat(file.fileno()).st_size, digest.hexdigest())
     except OSError as error:
-        raise UserError(f"{path}: cannot be read ({error.strerror}).") from error
+        raise UserError(f"{path}: cannot be read ({reason(error)}).") from error
 
 
 @dataclass(frozen=True)
@@ -108,20 +115,28 @@ class KitFolder:
         self._lock = FileLock(folder / LOCK_FILE)
         try:
             self._lock.acquire(timeout=0)
+            self._clear_unfinished()
         except Timeout:
             self.read_only = "it is open in another window"
         except OSError as error:
-            self.read_only = f"its folder cannot be written ({error.strerror})"
+            self.read_only = f"its folder cannot be written ({reason(error)})"
+
+    def _clear_unfinished(self) -> None:
+        """Remove what a killed save left; the lock says that nobody else is saving."""
+        for folder in (self.folder, self.folder / BLOBS):
+            for path in folder.glob(f"{PREFIX}*"):
+                if path.is_file():
+                    path.unlink(missing_ok=True)
 
     @classmethod
     def create(cls, folder: Path) -> "KitFolder":
         """A folder for a kit that is new there. Raises UserError if there is one already or it cannot be made."""
-        if (folder / KIT_FILE).exists():
+        if exists(folder / KIT_FILE):
             raise UserError(f"{folder}: there is a kit already; choose another folder.")
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise UserError(f"{folder}: the folder cannot be made ({error.strerror}).") from error
+            raise UserError(f"{folder}: the folder cannot be made ({reason(error)}).") from error
         made = cls(folder)
         if made.read_only:
             raise UserError(f"{folder}: the kit cannot be saved there: {made.read_only}.")
@@ -133,7 +148,7 @@ class KitFolder:
         A folder with an autosave alone is a kit that was never saved: its recovered state stands on an empty save.
         """
         saved_path, auto_path = self.folder / KIT_FILE, self.folder / AUTOSAVE_FILE
-        if not saved_path.exists() and auto_path.exists():
+        if not exists(saved_path) and exists(auto_path):
             return Opened(Kit(), _read(auto_path))
         saved = _read(saved_path)
         recovered = None
@@ -154,7 +169,7 @@ class KitFolder:
             write_whole(self.folder / KIT_FILE, encode_kit(kept, self.folder))
             (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
         except OSError as error:
-            raise UserError(f"{self.folder}: the kit could not be saved ({error.strerror}).") from error
+            raise UserError(f"{self.folder}: the kit could not be saved ({reason(error)}).") from error
         return kept
 
     def autosave(self, kit: Kit) -> None:
@@ -163,7 +178,7 @@ class KitFolder:
         try:
             write_whole(self.folder / AUTOSAVE_FILE, encode_kit(kit, self.folder))
         except OSError as error:
-            raise UserError(f"{self.folder}: autosave failed ({error.strerror}).") from error
+            raise UserError(f"{self.folder}: autosave failed ({reason(error)}).") from error
 
     def drop_autosave(self) -> None:
         if not self.read_only:
@@ -177,9 +192,9 @@ class KitFolder:
         if not blob.exists():
             try:
                 blob.parent.mkdir(exist_ok=True)
-                write_whole(blob, path.read_bytes())
+                write_whole(blob, read_bytes(path, MOST_FILE_BYTES))
             except OSError as error:
-                raise UserError(f"{path.name}: could not be taken into the kit ({error.strerror}).") from error
+                raise UserError(f"{path.name}: could not be taken into the kit ({reason(error)}).") from error
         return blob, seen
 
     def _adopt(self, source: FromFile) -> FromFile:
@@ -187,7 +202,7 @@ class KitFolder:
         path = Path(source.path)
         ours = self.folder / BLOBS
         foreign = path.parent.name == BLOBS and path.stem == source.sha256 and path.parent != ours.resolve()
-        if not foreign or not path.exists():
+        if not foreign or not exists(path):
             return source
         blob, _ = self.take_in(path)
         return replace(source, path=str(blob.resolve()))
@@ -214,9 +229,4 @@ def read_kit(folder: Path) -> Kit:
 
 
 def _read(path: Path) -> Kit:
-    try:
-        if path.stat().st_size > MOST_JSON_BYTES:
-            raise UserError(f"{path}: larger than {MOST_JSON_BYTES} bytes, so it is not read.")
-        return decode_kit(path.read_bytes(), path.parent, str(path))
-    except OSError as error:
-        raise UserError(f"{path}: cannot be opened ({error.strerror}).") from error
+    return decode_kit(read_bytes(path, MOST_JSON_BYTES), path.parent, str(path))

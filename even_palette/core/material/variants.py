@@ -13,16 +13,38 @@ def lineage(variants: Sequence[Variant], name: str) -> list[Variant]:
 
     Raises KeyError for an unknown name and ValueError for a variant that inherits from itself.
     """
+    if not name:
+        return []
     by_name = {variant.name: variant for variant in variants}
-    line: list[Variant] = []
-    at: str | None = name or None
+    line: dict[str, Variant] = {}
+    at: str | None = name
     while at is not None:
-        variant = by_name[at]
-        if variant in line:
+        if at in line:
             raise ValueError(f"Variant “{name}” inherits from itself.")
-        line.append(variant)
-        at = variant.parent
-    return line
+        line[at] = by_name[at]
+        at = by_name[at].parent
+    return list(line.values())
+
+
+def resolve_all(parameters: Sequence[Parameter], variants: Sequence[Variant]) -> dict[str, dict[str, Setting]]:
+    """What `resolve` gives for the master and every variant, by name; each is worked out once from its parent's.
+
+    Raises KeyError or ValueError as `lineage` does.
+    """
+    found = {MASTER: {parameter.name: parameter.default for parameter in parameters}}
+    by_name = {variant.name: variant for variant in variants}
+    for variant in variants:
+        line: dict[str, Variant] = {}
+        at = variant.name
+        while at not in found:
+            if at in line:
+                raise ValueError(f"Variant “{variant.name}” inherits from itself.")
+            line[at] = by_name[at]
+            at = by_name[at].parent or MASTER
+        for name, one in reversed(line.items()):
+            above = found[one.parent or MASTER]
+            found[name] = {**above, **{key: value for key, value in one.values.items() if key in above}}
+    return found
 
 
 def resolve(parameters: Sequence[Parameter], variants: Sequence[Variant], name: str) -> dict[str, Setting]:

@@ -124,10 +124,13 @@ def build_mesh(
 ) -> Mesh:
     """A mesh from positions (N, 3) and corners (F, 3) into them; what is given at corners is (F, 3, ...).
 
+    Positions that no face uses are left out.
     Without normals, or where a normal has no length, faces are flat (glTF 2.0, section 3.7.2.1).
     """
-    points, number = join_positions(positions)
-    faces = number[corners].astype(np.int32).reshape(-1, 3)
+    used = np.zeros(len(positions), dtype=bool)
+    used[corners.ravel()] = True
+    points, number = join_positions(positions[used])
+    faces = number[(np.cumsum(used) - 1)[corners]].astype(np.int32).reshape(-1, 3)
     flat, _ = face_normals(points[faces])
     whole = np.repeat(flat[:, None], 3, axis=1)
     if normals is not None:

@@ -164,21 +164,28 @@ def _carry(face, uv, values, first, size, sample_x, sample_y, out):  # type: ign
 
 @dataclass(frozen=True)
 class Layout:
-    """What is wrong with how UVs lie: texels claimed by several faces; faces that leave the tile or have no area."""
+    """What is wrong with how UVs lie: texels claimed by several faces; faces that leave the tile or have no area.
+
+    `broken_faces` have UVs that are no numbers and count as nothing else.
+    """
 
     overlapping_texels: int
     overlapping_faces: int
     outside_faces: int
     empty_faces: int
+    broken_faces: int
 
 
 def layout(uv: Floats, claims: Samples) -> Layout:
-    """Count overlapping UVs, faces with a corner outside 0..1, and faces without UV area."""
-    wide = uv.astype(np.float64)
+    """Count overlapping UVs, faces with a corner outside 0..1, without UV area, and with UVs that are no numbers."""
+    broken = np.asarray(~np.isfinite(uv).all(axis=(1, 2)))
+    outside = outside_faces(uv) & ~broken
+    wide = np.where(broken[:, None, None], 0, uv.astype(np.float64))
     edge = wide[:, 1:] - wide[:, :1]
     area = edge[:, 0, 0] * edge[:, 1, 1] - edge[:, 0, 1] * edge[:, 1, 0]
     shared = overlapping_faces(uv, claims)
-    return Layout(int((claims > 1).sum()), int(shared.sum()), int(outside_faces(uv).sum()), int((area == 0).sum()))
+    empty = (area == 0) & ~broken
+    return Layout(int((claims > 1).sum()), int(shared.sum()), int(outside.sum()), int(empty.sum()), int(broken.sum()))
 
 
 def overlapping_faces(uv: Floats, claims: Samples) -> Bools:

@@ -33,11 +33,13 @@ class Plane:
     """Samples of shape (H, W, C), C 1..4, of type uint8, uint16 or float32, never written to.
 
     Row 0 is the top of the picture. `content_id` names the samples and their encoding: equal ids mean equal planes.
+    `notes` tell what a file held besides.
     """
 
     samples: Samples
     encoding: Encoding
     known_id: str = ""
+    notes: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         self.samples.setflags(write=False)
@@ -121,3 +123,13 @@ def rgb_of(samples: Samples) -> Samples:
     if samples.shape[-1] < 3:
         return np.repeat(samples[..., :1], 3, axis=-1)
     return samples[..., :3]
+
+
+def colour_plane(plane: Plane) -> Plane:
+    """The plane of a colour: three channels, or four with alpha; grey is repeated, and nothing is copied for it."""
+    if plane.channels > 2:
+        return plane
+    wide = np.broadcast_to(plane.samples[..., :1], (plane.height, plane.width, 3))
+    if plane.channels == 2:
+        wide = np.concatenate([wide, plane.samples[..., 1:]], axis=-1)
+    return replace(plane, samples=wide, known_id=f"{plane.known_id}:rgb" if plane.known_id else "")

@@ -1,10 +1,12 @@
 """The structs of package.json, which is all that a runtime needs besides the maps and the shader."""
 
+import stat
 from enum import StrEnum
 from pathlib import Path
 
 import msgspec
 
+from even_palette.core.disk.gate import read_bytes
 from even_palette.core.errors import UserError
 from even_palette.core.graph.document import NodeRecord
 from even_palette.core.graph.types import Type
@@ -14,6 +16,7 @@ PACKAGE_FILE = "package.json"
 SHADER_FILE = "material.glsl"
 README_FILE = "README.txt"
 FORMAT = 1
+MAKER = "Even Palette "
 MOST_JSON_BYTES = 64 << 20
 
 RuntimeValue = float | tuple[float, float, float]
@@ -112,15 +115,46 @@ def package_schema() -> dict[str, object]:
     return msgspec.json.schema(Package)
 
 
+class _Files(msgspec.Struct):
+    """What tells our own files, whatever the format."""
+
+    format: int
+    made_by: str
+    sheets: list[dict[str, object]]
+
+
+def package_files(folder: Path) -> list[str] | None:
+    """Names of the files of a package, package.json last; None if the folder holds no package of ours.
+
+    Packages of all formats are known by their content; a name that is no plain file is none of ours.
+    """
+    try:
+        found = msgspec.json.decode(read_bytes(folder / PACKAGE_FILE, MOST_JSON_BYTES), type=_Files)
+    except (UserError, msgspec.MsgspecError, RecursionError, UnicodeDecodeError):
+        return None
+    if not found.made_by.startswith(MAKER):
+        return None
+    names = [README_FILE]
+    for sheet in found.sheets:
+        maps = sheet.get("maps", ())
+        listed = [entry.get("file") for entry in maps if isinstance(entry, dict)] if isinstance(maps, list) else []
+        names += [name for name in (sheet.get("shader"), *listed) if isinstance(name, str)]
+    plain = [name for name in dict.fromkeys(names) if name != PACKAGE_FILE and Path(name).name == name]
+    return [name for name in (*plain, PACKAGE_FILE) if _is_plain_file(folder / name)]
+
+
+def _is_plain_file(path: Path) -> bool:
+    try:
+        return stat.S_ISREG(path.lstat().st_mode)
+    except (OSError, ValueError):
+        return False
+
+
 def read_package(folder: Path) -> Package:
     """The package in a folder. Raises UserError, naming the file, if it cannot be read or points outside the folder."""
     path = folder / PACKAGE_FILE
     try:
-        if path.stat().st_size > MOST_JSON_BYTES:
-            raise UserError(f"{path}: larger than {MOST_JSON_BYTES} bytes, so it is not read.")
-        package = msgspec.json.decode(path.read_bytes(), type=Package)
-    except OSError as error:
-        raise UserError(f"{path}: cannot be opened ({error.strerror}).") from error
+        package = msgspec.json.decode(read_bytes(path, MOST_JSON_BYTES), type=Package)
     except (msgspec.MsgspecError, RecursionError, UnicodeDecodeError) as error:
         raise UserError(f"{path}: not a package: {' '.join(str(error).split())[:200]}") from None
     if package.format != FORMAT:

@@ -1,10 +1,5 @@
 """Writing a package: from a kit to a folder that holds all that a runtime needs."""
 
-import contextlib
-import os
-import shutil
-import tempfile
-from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -16,23 +11,27 @@ import numpy as np
 from even_palette import __version__
 from even_palette.core.colour.hexcode import encoded_to_hex, format_hex
 from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.disk.folders import replacing_folder
+from even_palette.core.disk.gate import reason, refuse_sources
+from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
 from even_palette.core.graph.document import to_records
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.types import Type
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Kit, identifier, users_of
+from even_palette.core.kit.model import Kit, identifier, unique, users_of
 from even_palette.core.kit.sheets import Sheets
 from even_palette.core.material.build import BASE_SLOT, Material, linear_setting, weights_slot
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter, Setting, ValueKind
-from even_palette.core.material.variants import resolve
+from even_palette.core.material.variants import resolve_all
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.packing import REGIONS_A_PLANE, plane_and_channel
 from even_palette.core.ship.package import (
     FORMAT,
+    MAKER,
     PACKAGE_FILE,
     README_FILE,
     SHADER_FILE,
@@ -42,7 +41,7 @@ from even_palette.core.ship.package import (
     PackageRegion,
     PackageSheet,
     PackageVariant,
-    read_package,
+    package_files,
 )
 from even_palette.core.ship.readme import readme_text
 from even_palette.core.ship.shader import FUNCTION, shader_text
@@ -94,9 +93,10 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
     parameters: list[Parameter] = []
     planes: dict[str, Plane] = {}
     texts: dict[str, str] = {}
+    stems = file_stems([sheet.name for sheet in shipped])
     for number, sheet in enumerate(shipped):
         part = kit.showing(sheet.key)
-        prefix = f"{identifier(sheet.name)}_" if len(shipped) > 1 else ""
+        prefix = f"{stems[number]}-" if len(shipped) > 1 else ""
         _check_sheet(part, sheets)
         painted = sheets.base_colour(part)
         base = sheets.cache.get(("shipped base", painted.content_id), partial(shipped_base, painted))
@@ -114,6 +114,20 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
         README_FILE: readme_text(package),
     }
     return Contents(package, planes, texts)
+
+
+def file_stems(names: list[str]) -> list[str]:
+    """The beginning of file names for each of these names: a plain identifier, no two alike.
+
+    It is joined to what follows by a hyphen, which no identifier holds, so that no two files ever share a name.
+
+    >>> file_stems(["A b", "a-b", "Нос", "Рот"])
+    ['a_b', 'a_b_2', 'item', 'item_2']
+    """
+    stems: list[str] = []
+    for name in names:
+        stems.append(unique(identifier(name), stems, "_"))
+    return stems
 
 
 def _check_sheet(kit: Kit, sheets: Sheets) -> None:
@@ -144,78 +158,27 @@ def ship(
 ) -> dict[str, int]:
     """Write the package of a kit into a folder; gives the bytes of each file.
 
-    The package appears whole or not at all. An older package there is replaced; a folder that holds anything else is
-    refused. Raises UserError, or Cancelled.
+    The package appears whole or not at all. An older package there is replaced in one step; a folder that holds
+    anything else, or a file that the kit reads, is refused before the work. Raises UserError, or Cancelled.
     """
-    _check_target(folder)
-    made = contents(kit, sheets, lambda share, doing: progress(share * 0.4, doing), cancel)
-    temporary = _temporary(folder)
+    refuse_sources(folder, [Path(file.path) for file in kit.files])
     try:
-        jobs: list[Callable[[], None]] = [
-            _writer(write_plane, temporary / name, plane) for name, plane in made.planes.items()
-        ]
-        with ThreadPoolExecutor(2) as pool:
-            for done, _ in enumerate(pool.map(lambda job: job(), jobs), 1):
-                progress(0.4 + 0.55 * done / len(jobs), "Maps")
-                if cancel:
-                    cancel.check()
-        for name, text in made.texts.items():
-            (temporary / name).write_text(text, encoding="utf-8")
-        sizes = {path.name: path.stat().st_size for path in sorted(temporary.iterdir())}
-        _swap(temporary, folder)
-        progress(1.0, "Done")
-        return sizes
+        with replacing_folder(folder, package_files) as new:
+            made = contents(kit, sheets, lambda share, doing: progress(share * 0.4, doing), cancel)
+            with ThreadPoolExecutor(2) as pool:
+                jobs = [pool.submit(write_plane, new / name, plane) for name, plane in made.planes.items()]
+                for done, job in enumerate(jobs, 1):
+                    job.result()
+                    progress(0.4 + 0.55 * done / len(jobs), "Maps")
+                    if cancel:
+                        cancel.check()
+            for name, text in sorted(made.texts.items(), key=lambda item: item[0] == PACKAGE_FILE):
+                write_whole(new / name, text.encode())
+            sizes = {path.name: path.stat().st_size for path in sorted(new.iterdir())}
     except OSError as error:
-        raise UserError(f"{folder}: the package could not be written ({error.strerror}).") from error
-    finally:
-        shutil.rmtree(temporary, ignore_errors=True)
-
-
-def _writer(write: Callable[[Path, Plane], None], path: Path, plane: Plane) -> Callable[[], None]:
-    return lambda: write(path, plane)
-
-
-def _check_target(folder: Path) -> None:
-    """Raise UserError if the folder holds anything but an older package."""
-    if not folder.exists():
-        return
-    if not folder.is_dir():
-        raise UserError(f"{folder}: is a file; choose a folder.")
-    present = {path.name for path in folder.iterdir()}
-    if not present:
-        return
-    ours = {PACKAGE_FILE, README_FILE}
-    with contextlib.suppress(UserError):
-        for sheet in read_package(folder).sheets:
-            ours |= {sheet.shader, *(m.file for m in sheet.maps)}
-    strange = sorted(present - ours) or ([] if PACKAGE_FILE in present else sorted(present))
-    if strange:
-        raise UserError(f"{folder}: holds other files ({strange[0]}); choose an empty folder or an older package.")
-
-
-def _temporary(folder: Path) -> Path:
-    try:
-        folder.parent.mkdir(parents=True, exist_ok=True)
-        return Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
-    except OSError as error:
-        raise UserError(f"{folder}: cannot be written ({error.strerror}).") from error
-
-
-def _swap(temporary: Path, folder: Path) -> None:
-    """Put the finished folder in the place of the old one."""
-    temporary.chmod(0o755)
-    if not folder.exists():
-        os.rename(temporary, folder)
-        return
-    old = Path(tempfile.mkdtemp(prefix=f".{folder.name}-old-", dir=folder.parent))
-    os.rename(folder, old / folder.name)
-    try:
-        os.rename(temporary, folder)
-    except OSError:
-        os.rename(old / folder.name, folder)
-        raise
-    finally:
-        shutil.rmtree(old, ignore_errors=True)
+        raise UserError(f"{folder}: the package could not be written ({reason(error)}).") from error
+    progress(1.0, "Done")
+    return sizes
 
 
 def _sheet(kit: Kit, material: Material, planes: dict[str, Plane], prefix: str) -> PackageSheet:
@@ -267,17 +230,18 @@ def _sheet(kit: Kit, material: Material, planes: dict[str, Plane], prefix: str) 
 
 def _package(kit: Kit, shipped: tuple[PackageSheet, ...], parameters: list[Parameter]) -> Package:
     used = {parameter.name for parameter in parameters}
+    settings = resolve_all(parameters, kit.variants)
     variants = tuple(
         PackageVariant(
             variant.name,
             variant.parent,
             _runtime({name: value for name, value in variant.values.items() if name in used}),
-            _runtime(resolve(tuple(parameters), kit.variants, variant.name)),
+            _runtime(settings[variant.name]),
         )
         for variant in kit.variants
     )
     told = tuple(_parameter(kit, parameter) for parameter in parameters)
-    return Package(FORMAT, kit.name, f"Even Palette {__version__}", kit.blending, shipped, told, variants)
+    return Package(FORMAT, kit.name, f"{MAKER}{__version__}", kit.blending, shipped, told, variants)
 
 
 def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:

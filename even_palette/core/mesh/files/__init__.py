@@ -3,17 +3,25 @@
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import msgspec
 
+from even_palette.core.disk.gate import check_memory, read_bytes
 from even_palette.core.errors import UserError
 from even_palette.core.mesh.model import Mesh
 
 READABLE = (".obj", ".ply", ".glb", ".gltf")
 DAMAGED = (KeyError, IndexError, TypeError, ValueError, OverflowError, AttributeError, RecursionError, struct.error,
            msgspec.MsgspecError, MemoryError)  # fmt: skip
+
+FACE_BYTES, VERTEX_BYTES = 320, 100
+"""About what a face and a vertex take in memory while a mesh is built."""
+LEAST_FACE, LEAST_VERTEX = 1, 3
+"""Bytes that a face and a vertex take in a file at the least."""
+REPEATED_FACES, REPEATED_VERTICES = 600_000, 2_000_000
+"""What a small file may ask for by naming the same mesh many times."""
 
 
 @dataclass(frozen=True)
@@ -25,10 +33,19 @@ class MeshLimits:
     file_bytes: int = 2 << 30
 
     def check(self, name: str, what: str, count: int) -> None:
-        """Raise UserError if a count of faces or vertices is beyond the limit or below 0."""
+        """Raise UserError if a count of faces or vertices is beyond the limit, below 0, or too much for the memory."""
         most = self.faces if what == "faces" else self.vertices
         if not 0 <= count <= most:
-            raise UserError(f"{name}: says it has {count} {what}; the limit is {most}.")
+            raise UserError(f"{name}: says it has {count:,} {what}; the limit is {most:,} for this file.")
+        check_memory(name, count * (FACE_BYTES if what == "faces" else VERTEX_BYTES), f"a mesh of {count:,} {what}")
+
+    def of_file(self, size: int) -> MeshLimits:
+        """The limits for a file of so many bytes: what is written out takes bytes, what is repeated may be small."""
+        return replace(
+            self,
+            faces=min(self.faces, max(REPEATED_FACES, size // LEAST_FACE)),
+            vertices=min(self.vertices, max(REPEATED_VERTICES, size // LEAST_VERTEX)),
+        )
 
 
 def read_mesh(path: Path, limits: MeshLimits | None = None, known_id: str = "") -> Mesh:
@@ -40,7 +57,8 @@ def read_mesh(path: Path, limits: MeshLimits | None = None, known_id: str = "") 
     suffix = path.suffix.lower()
     if suffix not in READABLE:
         raise UserError(f"{path.name}: this kind of mesh is not read; use {', '.join(READABLE)}.")
-    data = read_bytes(path, limits)
+    data = read_bytes(path, limits.file_bytes)
+    limits = limits.of_file(len(data))
     try:
         if suffix == ".obj":
             from even_palette.core.mesh.files.obj import read_obj
@@ -60,14 +78,3 @@ def read_mesh(path: Path, limits: MeshLimits | None = None, known_id: str = "") 
     if not mesh.face_count:
         raise UserError(f"{path.name}: there are no triangles in it.")
     return mesh
-
-
-def read_bytes(path: Path, limits: MeshLimits) -> bytes:
-    """The bytes of a file. Raises UserError if it is not there or too large."""
-    try:
-        size = path.stat().st_size
-        if size > limits.file_bytes:
-            raise UserError(f"{path.name}: the file has {size} bytes, the limit is {limits.file_bytes}.")
-        return path.read_bytes()
-    except OSError as error:
-        raise UserError(f"{path}: cannot be opened ({error.strerror}).") from error

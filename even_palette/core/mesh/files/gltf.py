@@ -11,9 +11,10 @@ import numpy as np
 
 from even_palette import __version__
 from even_palette.core.arrays import Levels, Samples, float32
-from even_palette.core.atomic import write_whole
+from even_palette.core.disk.gate import read_bytes
+from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.mesh.files import MeshLimits, read_bytes
+from even_palette.core.mesh.files import MeshLimits
 from even_palette.core.mesh.files._soup import check_corners, check_finite
 from even_palette.core.mesh.model import Mesh, build_mesh, distinct_rows
 from even_palette.core.raster.plane import to_levels8
@@ -54,7 +55,14 @@ class _Reader:
         found = (self.path.parent / wanted).resolve()
         if not found.is_relative_to(self.path.parent.resolve()):
             raise UserError(f"{self.path.name}: the buffer “{uri[:60]}” leaves the folder of the file.")
-        return read_bytes(found, self.limits)
+        return read_bytes(found, self.limits.file_bytes)
+
+    def counts(self, primitive: Document) -> tuple[int, int]:
+        """Vertices and at most so many triangles of a primitive, by its accessors alone."""
+        entries = self.document["accessors"]
+        vertices = _whole(entries[_whole(primitive["attributes"]["POSITION"])]["count"])
+        order = _whole(entries[_whole(primitive["indices"])]["count"]) if "indices" in primitive else vertices
+        return vertices, order // 3 if primitive.get("mode", TRIANGLES) == TRIANGLES else max(0, order - 2)
 
     def accessor(self, index: int) -> Samples:
         """The values (n, width), integers that are normalized as floats 0..1."""
@@ -107,7 +115,7 @@ def read_gltf(data: bytes, path: Path, limits: MeshLimits, known_id: str = "") -
         raise UserError(f"{path.name}: needs {', '.join(sorted(map(str, needed)))}, which is not read; export without.")
     reader = _Reader(document, binary, path, limits)
     pieces = list[_Piece]()
-    faces = 0
+    faces = vertices = 0
     for node, matrix in _placed(document, path.name):
         if "mesh" not in node:
             continue
@@ -115,10 +123,11 @@ def read_gltf(data: bytes, path: Path, limits: MeshLimits, known_id: str = "") -
         title = str(entry.get("name") or node.get("name") or f"Mesh {node['mesh'] + 1}")[:80]
         for primitive in entry["primitives"]:
             if primitive.get("mode", TRIANGLES) in (TRIANGLES, STRIP, FAN):
-                piece = _Piece(reader, primitive, matrix, title)
-                faces += len(piece.corners)
+                ahead = reader.counts(primitive)
+                vertices, faces = vertices + ahead[0], faces + ahead[1]
+                limits.check(path.name, "vertices", vertices)
                 limits.check(path.name, "faces", faces)
-                pieces.append(piece)
+                pieces.append(_Piece(reader, primitive, matrix, title))
     if not pieces:
         raise UserError(f"{path.name}: there are no triangles in it.")
     return _together(pieces, known_id)

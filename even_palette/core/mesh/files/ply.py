@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
-from even_palette.core.atomic import write_whole
+from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
 from even_palette.core.mesh.files import MeshLimits
 from even_palette.core.mesh.files._soup import check_corners, check_finite
@@ -20,6 +20,7 @@ TYPES = {
 ORDERS = {"ascii": "", "binary_little_endian": "<", "binary_big_endian": ">"}
 UV_NAMES = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"))
 LONGEST_HEADER = 1 << 16
+LONGEST_LIST = 1 << 16
 
 
 class _Property:
@@ -92,7 +93,7 @@ def _binary(data: bytes, at: int, element: _Element, order: str, name: str) -> t
     for p in element.properties:
         if p.is_list:
             length = int(np.frombuffer(data, order + p.count_kind, 1, probe)[0])
-            if not 0 <= length <= 1 << 16:
+            if not 0 <= length <= LONGEST_LIST:
                 raise UserError(f"{name}: a list of {length} values in “{element.name}”.")
             lengths.append(length)
             probe += np.dtype(p.count_kind).itemsize + length * np.dtype(p.kind).itemsize
@@ -122,6 +123,8 @@ def _binary(data: bytes, at: int, element: _Element, order: str, name: str) -> t
             if p.is_list:
                 count = int(np.frombuffer(data, order + p.count_kind, 1, at)[0])
                 at += np.dtype(p.count_kind).itemsize
+            if not 0 <= count <= LONGEST_LIST:
+                raise UserError(f"{name}: a list of {count} values in “{element.name}”.")
             columns[p.name].append(np.frombuffer(data, order + p.kind, count, at))
             at += count * np.dtype(p.kind).itemsize
     return {p.name: _column(columns[p.name], p.is_list) for p in element.properties}, at
@@ -141,7 +144,7 @@ def _ascii(tokens: Samples, at: int, element: _Element, name: str) -> tuple[dict
             if p.is_list:
                 count = int(tokens[at])
                 at += 1
-            if count < 0 or at + count > len(tokens):
+            if not 0 <= count <= LONGEST_LIST or at + count > len(tokens):
                 raise UserError(f"{name}: the file ends before its {element.count} × “{element.name}”.")
             columns[p.name].append(tokens[at : at + count])
             at += count
