@@ -11,11 +11,11 @@ import numpy as np
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import point_source_to
 from even_palette.core.kit.history import History
-from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import fingerprint, read_kit
-from even_palette.core.looks import Look, View, picture
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Plane
+from even_palette.core.results.looks import Look, View, picture
+from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
 from even_palette.gl.sheet_view import SheetRenderer
 
@@ -25,7 +25,7 @@ WIDTH, HEIGHT, ROUNDS = 1280, 800, 25
 def drag(times: int, folder: Path, renderer: SheetRenderer) -> Callable[[int], float]:
     """The demo kit with its maps enlarged so many times; the function made drags one step and gives its seconds."""
     sheets, history = Sheets(), History(read_kit(KIT_FOLDER))
-    for source in history.kit.sheet.sources:
+    for source in history.kit.sheets[0].sources:
         samples = sheets.plane(source).samples.repeat(times, axis=0).repeat(times, axis=1)
         path = folder / f"{times}-{source.role}.tif".replace(" ", "_")
         write_plane(path, Plane(np.ascontiguousarray(samples), source.encoding))
@@ -38,7 +38,7 @@ def drag(times: int, folder: Path, renderer: SheetRenderer) -> Callable[[int], f
     def step(number: int) -> float:
         started = time.perf_counter()
         history.do(commands.set_cell_value("hull", "colour", (0.2, 0.3, (number % 100) / 100), "Night Post"))
-        renderer.render(picture(history.kit, sheets, Look(variant="Night Post")), view)
+        renderer.render(picture(history.kit.at(), sheets, Look(variant="Night Post")), view)
         return time.perf_counter() - started
 
     for number in range(3):

@@ -11,9 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import read_kit
-from even_palette.core.looks import Look, picture
 from even_palette.core.mesh.bake import make_bake
 from even_palette.core.mesh.bakes import bakes
 from even_palette.core.mesh.bakes._declare import Ground
@@ -24,6 +22,8 @@ from even_palette.core.mesh.hashing import number_colours
 from even_palette.core.mesh.model import Mesh, build_mesh
 from even_palette.core.mesh.rays import build_scene
 from even_palette.core.mesh.view import Orbit
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
 
 PIECES = 64
@@ -105,7 +105,7 @@ def million() -> None:
 def occlusion() -> None:
     kit = read_kit(KIT_FOLDER)
     sheets = Sheets()
-    found = sheets.meshes.on_sheet(kit)
+    found = sheets.meshes.on_sheet(kit.at())
     assert found is not None
     ground = Ground(found.mesh, found.uv, number_colours(found.mesh.face_count), np.zeros(found.mesh.face_count, bool))
     kind, settings = bakes()["occlusion"], {"rays": 64.0, "reach": 1.0}
@@ -144,11 +144,11 @@ def frames() -> None:
     from even_palette.gl.textures import Textures
 
     kit, sheets = read_kit(KIT_FOLDER), Sheets()
-    found = sheets.meshes.on_sheet(kit)
+    found = sheets.meshes.on_sheet(kit.at())
     assert found is not None
     context = offscreen_context()
     renderer = ModelRenderer(context, Textures(context))
-    shown = picture(kit, sheets, Look(variant="Night Post"))
+    shown = picture(kit.at(), sheets, Look(variant="Night Post"))
     large = rippled(200_000)
     times = {}
     for name, mesh in (("demo tug", found.mesh), ("200 k", large)):

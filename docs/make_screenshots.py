@@ -15,7 +15,7 @@ from even_palette.app import theme
 from even_palette.app.main import open_demo
 from even_palette.app.stand.stand import Panes
 from even_palette.app.window import Window
-from even_palette.core.looks import Look, LookKind
+from even_palette.core.results.looks import Look, LookKind
 
 PICTURES = Path(__file__).parent / "screenshots"
 
@@ -47,7 +47,7 @@ def main() -> None:
     window.enter_stage(1)
     settle(window)
     choice, regions = window.choice, window.tray.regions
-    labels = session.sheets.meshes.face_regions(session.kit)
+    labels = session.sheets.meshes.face_regions(session.kit.at())
     hull = np.flatnonzero(labels == 0)
     choice.click(int(hull[200]), False)
     picture("2-regions")

@@ -125,8 +125,8 @@ def _demo(options: argparse.Namespace) -> int:
 
 def _check(options: argparse.Namespace) -> int:
     from even_palette.core.checks import Severity, find
-    from even_palette.core.kit.sheets import Sheets
     from even_palette.core.kit.store import read_kit
+    from even_palette.core.results.sheets import Sheets
 
     findings = list(find(read_kit(options.kit), Sheets()))
     for finding in findings:
@@ -135,8 +135,8 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _bake(options: argparse.Namespace) -> int:
-    from even_palette.core.kit.sheets import Sheets
     from even_palette.core.kit.store import read_kit
+    from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.maps import write_bakes
 
     _print_sizes(write_bakes(read_kit(options.kit), Sheets(), options.to, options.suffix, _progress()))
@@ -144,8 +144,8 @@ def _bake(options: argparse.Namespace) -> int:
 
 
 def _ship(options: argparse.Namespace) -> int:
-    from even_palette.core.kit.sheets import Sheets
     from even_palette.core.kit.store import read_kit
+    from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.write import ship
 
     _print_sizes(ship(read_kit(options.kit), Sheets(), options.to, _progress()))

@@ -12,11 +12,11 @@ from hypothesis import HealthCheck, settings
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit, Source
-from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import fingerprint
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.sheets import Sheets
 
 settings.register_profile(
     "suite", deadline=None, max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture]
@@ -61,8 +61,8 @@ def kit_of(paths: dict[Role, Path], coats: bool = True) -> History:
     history = History(Kit())
     for role, path in paths.items():
         encoding = Encoding.SRGB if role == Role.BASE_COLOUR else Encoding.DATA
-        history.do(commands.set_source(source(path, role, encoding)))
-    history.do(commands.add_regions([RED, GREEN, BLUE, YELLOW]))
+        history.do(commands.set_source("sheet_1", source(path, role, encoding)))
+    history.do(commands.add_regions("sheet_1", [RED, GREEN, BLUE, YELLOW]))
     if coats:
         for command in (
             commands.set_choice("region_1", "mode", "channel"),

@@ -93,9 +93,9 @@ def test_output_that_nobody_reads(folder: Path) -> None:
 
 def test_plain_output_encodings(kit: Kit, tmp_path: Path) -> None:
     """Names with letters that the terminal lacks, line breaks and escape codes are shown escaped, a finding a line."""
-    regions = (replace(kit.sheet.regions[0], name="Нос\n\x1b[31m”", keyed=False), *kit.sheet.regions[1:])
+    regions = (replace(kit.sheets[0].regions[0], name="Нос\n\x1b[31m”", keyed=False), *kit.sheets[0].regions[1:])
     made = KitFolder.create(tmp_path / "named")
-    made.save(kit.with_sheet(replace(kit.sheet, regions=regions)))
+    made.save(kit.with_sheet(replace(kit.sheets[0], regions=regions)))
     made.close()
     done = call("check", str(tmp_path / "named"), env={**os.environ, "PYTHONIOENCODING": "ascii"})
     assert done.returncode == 1

@@ -9,8 +9,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from even_palette.app.session import Session
 from even_palette.core.arrays import Bools, Samples
-from even_palette.core.kit.meshes import SheetMesh
 from even_palette.core.mesh.kinds import ElementKind, Likeness
+from even_palette.core.results.meshes import SheetMesh
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.elements import Elements
@@ -36,8 +36,8 @@ class Choice(QObject):
     @property
     def mesh(self) -> SheetMesh | None:
         """The mesh of the sheet that is shown."""
-        kit = self.session.shown
-        return self.session.sheets.meshes.on_sheet(kit) if kit else None
+        at = self.session.shown
+        return self.session.sheets.meshes.on_sheet(at) if at else None
 
     @property
     def faces(self) -> Bools:
@@ -129,8 +129,8 @@ class Choice(QObject):
         """Choose the faces whose UVs share a texel with others."""
         from even_palette.core.mesh.raster import overlapping_faces
 
-        kit, found = self.session.shown, self.mesh
-        seen = self.session.sheets.meshes.footprint(kit, *self.session.sheets.mask_size(kit)) if kit else None
+        at, found = self.session.shown, self.mesh
+        seen = self.session.sheets.meshes.footprint(at, *self.session.sheets.mask_size(at)) if at else None
         if found and seen:
             self.choose(overlapping_faces(found.uv, seen.claims))
 

@@ -17,8 +17,7 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.kit.commands import Cell, Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import FromFile, Kit, MeshFile, Source, identifier, with_files
-from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.model import Focus, FromFile, Kit, MeshFile, Source, identifier, with_files
 from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, Opened, fingerprint
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.files import READABLE as MESHES
@@ -27,6 +26,7 @@ from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding
+from even_palette.core.results.sheets import Sheets
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.elements import Elements
@@ -58,7 +58,9 @@ class Session(QObject):
         self.jobs = jobs
         self.sheets = Sheets()
         self.history = History(Kit())
-        self.shown: Kit | None = None
+        self.shown: Focus | None = None
+        self.front = ""
+        self._at = self.history.kit.at()
         self.trouble = ""
         self.folder: KitFolder | None = None
         self.scratch: KitFolder | None = None
@@ -84,8 +86,17 @@ class Session(QObject):
         return self.history.kit
 
     @property
+    def at(self) -> Focus:
+        """The kit at the sheet in front."""
+        if self._at.kit is not self.kit or self._at.key != self.front:
+            there = any(sheet.key == self.front for sheet in self.kit.sheets)
+            self.front = self.front if there else self.kit.sheets[0].key
+            self._at = self.kit.at(self.front)
+        return self._at
+
+    @property
     def modified(self) -> bool:
-        return self.kit.showing(self.kit.sheets[0].key) != self.saved.showing(self.saved.sheets[0].key)
+        return self.kit != self.saved
 
     def do(self, command: Command) -> bool:
         """Apply a command; what is not possible becomes a notice. True if the kit changed."""
@@ -104,15 +115,25 @@ class Session(QObject):
         for _ in range(steps):
             self.history.undo()
         if self.kit is not before:
-            self._after_change()
+            self._show_change(before)
 
     def redo(self) -> None:
+        before = self.kit
         if self.history.redo():
-            self._after_change()
+            self._show_change(before)
+
+    def _show_change(self, before: Kit) -> None:
+        """Put the sheet in front that a step of the history changed, so that what happens is seen."""
+        old = {sheet.key: sheet for sheet in before.sheets}
+        changed = [sheet.key for sheet in self.kit.sheets if old.get(sheet.key) != sheet]
+        if changed and self.front not in changed:
+            self.front = changed[0]
+        self._after_change()
 
     def _after_change(self) -> None:
-        if self.region not in [region.key for region in self.kit.sheet.regions]:
-            self.region = self.kit.sheet.regions[0].key if self.kit.sheet.regions else ""
+        regions = self.at.sheet.regions
+        if self.region not in [region.key for region in regions]:
+            self.region = regions[0].key if regions else ""
         if self.variant not in [variant.name for variant in self.kit.variants]:
             self.variant = MASTER
         self._autosave.start()
@@ -134,20 +155,20 @@ class Session(QObject):
         """Compute on a worker what the views need of the present kit, then show it. The latest kit wins."""
         if self._preparing is not None:
             return
-        kit = self.kit
+        at = self.at
 
-        def work(progress: Progress, cancel: CancelToken) -> Kit:
+        def work(progress: Progress, cancel: CancelToken) -> Focus:
             sheets = self.sheets
-            for sheet in self.sheets_seen(kit):
-                part = kit.showing(sheet)
+            for sheet in self.sheets_seen(at):
+                part = at.kit.at(sheet)
                 sheets.base_colour(part)
                 sheets.weights(part, progress, cancel)
                 sheets.means(part)
-            sheets.tones(kit)
-            sheets.shown_ids(kit)
-            return kit
+            sheets.tones(at)
+            sheets.shown_ids(at)
+            return at
 
-        def done(result: Kit) -> None:
+        def done(result: Focus) -> None:
             self.shown, self.trouble = result, ""
             self.shown_changed.emit()
             self._list_colours(result)
@@ -159,48 +180,48 @@ class Session(QObject):
 
         def ended() -> None:
             self._preparing = None
-            if kit is not self.kit:
+            if at is not self.at:
                 self.prepare()
 
         self._preparing = self.jobs.run("Masks", work, done, failed, ended, needed=True)
 
-    def sheets_seen(self, kit: Kit) -> list[str]:
+    def sheets_seen(self, at: Focus) -> list[str]:
         """The sheet in front, and those that lie on the same meshes."""
-        seen = {kit.front: None}
-        for mesh in kit.meshes:
+        seen = {at.key: None}
+        for mesh in at.kit.meshes:
             used = [mesh.sheet, *mesh.slots.values()]
-            if kit.front in used and not mesh.reference:
+            if at.key in used and not mesh.reference:
                 seen.update(dict.fromkeys(used))
         return list(seen)
 
     def show_sheet(self, key: str) -> None:
         """Put another sheet in front. This is no step of the history."""
-        if key != self.kit.front:
-            self.history.kit = self.kit.showing(key)
+        if key != self.at.key:
+            self.front = key
             self.history.end_merge()
             self._after_change()
             self.selection_changed.emit()
 
     def want_bake(self, key: str) -> None:
         """Make a bake of the kit that is shown, on a worker, unless it is there; `shown_changed` tells of it."""
-        kit = self.shown
-        if kit is None or key not in [bake.key for bake in kit.sheet.bakes]:
+        at = self.shown
+        if at is None or key not in [bake.key for bake in at.sheet.bakes]:
             return
-        bake = kit.sheet.bake(key)
-        name = self.sheets.meshes.bake_key(kit, bake)
-        if self.sheets.meshes.known_bake(kit, bake) is not None or name in self._baking or name in self._given_up:
+        bake = at.sheet.bake(key)
+        name = self.sheets.meshes.bake_key(at, bake)
+        if self.sheets.meshes.known_bake(at, bake) is not None or name in self._baking or name in self._given_up:
             return
         for other in list(self._baking):
             self._baking.pop(other).cancel()
 
         def ended() -> None:
-            if self._baking.pop(name, None) is not None and self.sheets.meshes.known_bake(kit, bake) is None:
+            if self._baking.pop(name, None) is not None and self.sheets.meshes.known_bake(at, bake) is None:
                 self._given_up.add(name)
                 self.shown_changed.emit()
 
         self._baking[name] = self.jobs.run(
             "Bake",
-            lambda progress, cancel: self.sheets.meshes.bake(kit, bake, progress, cancel),
+            lambda progress, cancel: self.sheets.meshes.bake(at, bake, progress, cancel),
             lambda _: self.shown_changed.emit(),
             self.notice.emit,
             ended,
@@ -208,10 +229,10 @@ class Session(QObject):
 
     def bake_state(self, key: str) -> str:
         """One sentence on a bake that is not there."""
-        kit = self.shown
-        if kit is None or key not in [bake.key for bake in kit.sheet.bakes]:
+        at = self.shown
+        if at is None or key not in [bake.key for bake in at.sheet.bakes]:
             return ""
-        given_up = self.sheets.meshes.bake_key(kit, kit.sheet.bake(key)) in self._given_up
+        given_up = self.sheets.meshes.bake_key(at, at.sheet.bake(key)) in self._given_up
         return "The bake was not made; choose it again to make it." if given_up else "The bake is being made …"
 
     def bake_again(self) -> None:
@@ -223,17 +244,17 @@ class Session(QObject):
 
         `elements_found` tells when they are there.
         """
-        kit, meshes = self.shown, self.sheets.meshes
-        found = meshes.on_sheet(kit) if kit else None
-        if kit is None or found is None:
+        at, meshes = self.shown, self.sheets.meshes
+        found = meshes.on_sheet(at) if at else None
+        if at is None or found is None:
             return None
-        known = meshes.known_elements(kit, kind)
+        known = meshes.known_elements(at, kind)
         name = (found.content_id, kind)
         if known is None and name not in self._finding:
             self._finding.add(name)
             self.jobs.run(
                 "Elements",
-                lambda progress, cancel: meshes.elements(kit, kind),
+                lambda progress, cancel: meshes.elements(at, kind),
                 lambda _: self.elements_found.emit(),
                 self.notice.emit,
                 lambda: self._finding.discard(name),
@@ -241,12 +262,12 @@ class Session(QObject):
             )
         return known
 
-    def _list_colours(self, kit: Kit) -> None:
+    def _list_colours(self, at: Focus) -> None:
         """List the ID colours once the picture is there; `colours_listed` tells when they are known."""
-        if self.sheets.known_id_colours(kit) is None:
+        if self.sheets.known_id_colours(at) is None:
             self.jobs.run(
                 "ID colours",
-                lambda progress, cancel: self.sheets.id_colours(kit),
+                lambda progress, cancel: self.sheets.id_colours(at),
                 lambda _: self.colours_listed.emit(),
                 self.notice.emit,
                 needed=True,
@@ -291,7 +312,7 @@ class Session(QObject):
             self.history.do(Command("Recover unsaved work", lambda _: recovered))
             self.recovered.emit()
         self.shown = None
-        self.region, self.variant = "", MASTER
+        self.region, self.variant, self.front = "", MASTER, ""
         self._seen.clear()
         self._renew_sources()
         self._after_change()
@@ -313,7 +334,7 @@ class Session(QObject):
                 self.notice.emit(str(error))
                 continue
             key = identifier(path.stem)
-            file = MeshFile(key, str(path.resolve()), self.kit.front, seen.size, seen.sha256)
+            file = MeshFile(key, str(path.resolve()), self.at.key, seen.size, seen.sha256)
 
             def done(mesh: Mesh, file: MeshFile = file) -> None:
                 self.do(mesh_commands.add_mesh(file))
@@ -338,11 +359,11 @@ class Session(QObject):
                 self.notice.emit(str(error))
                 continue
             role = guess_role(path, plane.samples)
-            taken = [source.role for source in self.kit.sheet.sources if source.path != found.path]
+            taken = [source.role for source in self.at.sheet.sources if source.path != found.path]
             if role == Role.BASE_COLOUR and role in taken and Role.ID not in taken:
                 role = Role.ID
             encoding = guess_encoding(role, plane.samples)
-            self.do(commands.set_source(replace(found, role=role, encoding=encoding)))
+            self.do(commands.set_source(self.at.key, replace(found, role=role, encoding=encoding)))
         self.title_changed.emit()
 
     def point_source_to(self, role: Role, path: Path) -> None:
@@ -353,7 +374,7 @@ class Session(QObject):
         except UserError as error:
             self.notice.emit(str(error))
             return
-        self.do(commands.point_source_to(role, str(path.resolve()), seen.size, seen.sha256))
+        self.do(commands.point_source_to(self.at.key, role, str(path.resolve()), seen.size, seen.sha256))
 
     def point_mesh_to(self, key: str, path: Path) -> None:
         """Use another file for a mesh."""
@@ -368,7 +389,7 @@ class Session(QObject):
 
     def take_in(self, role: Role) -> None:
         """Copy a map into the kit's own folder, so that the kit can travel."""
-        source = self.kit.sheet.source(role)
+        source = self.at.sheet.source(role)
         if source is None:
             return
         try:
@@ -376,7 +397,7 @@ class Session(QObject):
         except UserError as error:
             self.notice.emit(str(error))
             return
-        self.do(commands.point_source_to(role, str(blob.resolve()), seen.size, seen.sha256))
+        self.do(commands.point_source_to(self.at.key, role, str(blob.resolve()), seen.size, seen.sha256))
 
     def take_in_mesh(self, key: str) -> None:
         """Copy a mesh into the kit's own folder. A .gltf stays outside: its buffers are other files."""

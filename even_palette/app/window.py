@@ -38,8 +38,8 @@ from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Box, Kit
 from even_palette.core.kit.store import KIT_FILE
-from even_palette.core.looks import Look, LookKind
 from even_palette.core.raster.guess import Role
+from even_palette.core.results.looks import Look, LookKind
 
 FINDINGS_MS = 400
 DOUBLE_KEY_S = 0.5
@@ -169,11 +169,11 @@ class Window(QMainWindow):
         bar.setCornerWidget(corner)
 
     def _show_sheets(self) -> None:
-        kit = self.session.kit
+        at = self.session.at
         self.sheet_box.clear()
-        for sheet in kit.sheets:
+        for sheet in at.kit.sheets:
             self.sheet_box.addItem(sheet.name, sheet.key)
-        self.sheet_box.setCurrentIndex([sheet.key for sheet in kit.sheets].index(kit.front))
+        self.sheet_box.setCurrentIndex([sheet.key for sheet in at.kit.sheets].index(at.key))
 
     def _action(self, menu: QMenu, text: str, key: object, act: Callable[[], object]) -> QAction:
         action = QAction(text, self)
@@ -270,13 +270,13 @@ class Window(QMainWindow):
         self._show_title()
 
     def _show_states(self) -> None:
-        kit = self.session.kit
+        at = self.session.at
         filled = {
-            "Source": bool(kit.sheet.sources or kit.meshes),
-            "Regions": bool(kit.sheet.regions),
-            "Masks": bool(kit.sheet.regions and (kit.sheet.source(Role.ID) or kit.meshes)),
-            "Recolour": any(region.coat.values for region in kit.sheet.regions),
-            "Lineup": bool(kit.variants),
+            "Source": bool(at.sheet.sources or at.kit.meshes),
+            "Regions": bool(at.sheet.regions),
+            "Masks": bool(at.sheet.regions and (at.sheet.source(Role.ID) or at.kit.meshes)),
+            "Recolour": any(region.coat.values for region in at.sheet.regions),
+            "Lineup": bool(at.kit.variants),
             "Ship": self.tray.ship.shipped is not None,
         }
         states = []
@@ -292,7 +292,7 @@ class Window(QMainWindow):
         self._check_timer.start()
 
     def _check(self) -> None:
-        kit = self.session.shown or self.session.kit
+        kit = (self.session.shown or self.session.at).kit
         checked = (kit, self.session.files_seen)
         if checked == self._checked:
             return
@@ -312,15 +312,15 @@ class Window(QMainWindow):
     # Cursor, picking
 
     def _show_cursor(self, uv: tuple[float, float] | None) -> None:
-        kit = self.session.shown
+        at = self.session.shown
         texel = self.stand.texel_at(*uv) if uv is not None else None
-        if kit is None or uv is None or texel is None:
+        if at is None or uv is None or texel is None:
             self.readout.under_cursor.setText("")
             return
         width, height = self.stand.canvas.camera.sheet
         weights = [
             f"{region.name} {weight:.2f}"
-            for region, weight in zip(kit.sheet.regions, texel.weights, strict=True)
+            for region, weight in zip(at.sheet.regions, texel.weights, strict=True)
             if weight > 0
         ]
         rest = 1 - sum(texel.weights)
@@ -342,41 +342,41 @@ class Window(QMainWindow):
 
     def _show_hovered(self) -> None:
         """Tell the element under the cursor of the model, and its region."""
-        kit, element = self.session.shown, self.choice.hovered
-        if kit is None or element < 0 or not self.stand.model.canvas.underMouse():
+        at, element = self.session.shown, self.choice.hovered
+        if at is None or element < 0 or not self.stand.model.canvas.underMouse():
             return
         meshes, parts = self.session.sheets.meshes, self.choice.elements()
         if parts is None:
             return
         first = int((parts.labels == element).argmax())
-        number = int(meshes.face_regions(kit)[first])
-        region = kit.sheet.regions[number].name if number >= 0 else "no region"
+        number = int(meshes.face_regions(at)[first])
+        region = at.sheet.regions[number].name if number >= 0 else "no region"
         self.readout.under_cursor.setText(
             f"{parts.name(element)} · {parts.face_counts[element]} faces · {parts.area_shares[element]:.2%} · {region}"
         )
 
     def _pick_face(self, face: int, add: bool) -> None:
         """A click on the model: in Regions it chooses an element, elsewhere it selects the face's region."""
-        kit = self.session.shown
-        if kit is None:
+        at = self.session.shown
+        if at is None:
             return
         if self.stand.elements.choosing:
             self.choice.click(face, add)
             return
-        labels = self.session.sheets.meshes.face_regions(kit)
+        labels = self.session.sheets.meshes.face_regions(at)
         if 0 <= face < len(labels) and labels[face] >= 0:
-            self.session.select(region=kit.sheet.regions[int(labels[face])].key)
+            self.session.select(region=at.sheet.regions[int(labels[face])].key)
 
     def _pick_region(self, u: float, v: float, add: bool) -> None:
         """A click on the sheet: in Regions it chooses an element or an ID colour, elsewhere it selects a region."""
-        kit = self.session.shown
-        if kit is None:
+        at = self.session.shown
+        if at is None:
             return
         if self.stand.elements.choosing:
             self.choice.click(self.stand.elements.face_at(u, v), add)
             return
         if STAGES[self.stage] == "Regions":
-            ids = self.session.sheets.id_levels(kit)
+            ids = self.session.sheets.id_levels(at)
             if ids is not None:
                 texel = ids.samples[int(v * ids.height), int(u * ids.width)]
                 red, green, blue = (int(level) for level in texel[:3])
@@ -385,7 +385,7 @@ class Window(QMainWindow):
         texel_read = self.stand.texel_at(u, v)
         if texel_read and texel_read.weights and max(texel_read.weights) > 0.5:
             index = max(range(len(texel_read.weights)), key=lambda i: texel_read.weights[i])
-            self.session.select(region=kit.sheet.regions[index].key)
+            self.session.select(region=at.sheet.regions[index].key)
 
     def _start_picking(self, swatch: SwatchEditor) -> None:
         self._swatch = swatch
@@ -409,12 +409,12 @@ class Window(QMainWindow):
     # Files
 
     def open_paths(self, paths: list[Path]) -> None:
-        """Open a kit, or take files in as maps; what goes wrong becomes a notice and costs nothing."""
+        """Open a at, or take files in as maps; what goes wrong becomes a notice and costs nothing."""
         kits = [path for path in paths if path.is_dir() or path.name == KIT_FILE]
         try:
             if kits:
                 self.session.open_kit(kits[0])
-                self.enter_stage(STAGES.index("Recolour") if self.session.kit.sheet.regions else 0)
+                self.enter_stage(STAGES.index("Recolour") if self.session.at.sheet.regions else 0)
             if files := [path for path in paths if path not in kits]:
                 self.session.open_files(files)
         except UserError as error:

@@ -13,10 +13,8 @@ from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
 from even_palette.core.kit.assignment import pack_faces
-from even_palette.core.kit.dividing import new_regions, scatter_split
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Bake, Kit, MeshFile, Source, identifier
-from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import KIT_FILE, encode_kit, fingerprint
 from even_palette.core.material.model import Setting
 from even_palette.core.mesh.files.gltf import write_glb
@@ -25,6 +23,8 @@ from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
+from even_palette.core.results.dividing import new_regions, scatter_split
+from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER, cargo, reeds, tug, tug_mesh
 
 SCATTER = {"hull": 62.0, "hull_weathered": 24.0, "hull_patched": 14.0}
@@ -175,16 +175,15 @@ def build(folder: Path = KIT_FOLDER) -> Kit:
         if number:
             history.do(sheet_commands.add_sheet(sheet.name))
         else:
-            history.do(sheet_commands.rename_sheet(history.kit.front, sheet.name))
-        _lay(history, sheets, sheet, folder)
-    history.kit = history.kit.showing(history.kit.sheets[0].key)
+            history.do(sheet_commands.rename_sheet("sheet_1", sheet.name))
+        _lay(history, sheets, sheet, history.kit.sheets[-1].key, folder)
     _scatter(history, sheets)
     _dress(history)
     write_whole(folder / KIT_FILE, encode_kit(history.kit, folder))
     return history.kit
 
 
-def _lay(history: History, sheets: Sheets, sheet: DemoSheet, folder: Path) -> None:
+def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: Path) -> None:
     """Write a sheet's maps and mesh, take them in, and make a region of each of its parts."""
     maps = folder / "maps"
     maps.mkdir(parents=True, exist_ok=True)
@@ -192,41 +191,44 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, folder: Path) -> No
         path = maps / f"{sheet.file}_{role.value.replace(' map', '').replace(' ', '_').lower()}.png"
         write_plane(path, plane)
         seen = fingerprint(path)
-        history.do(commands.set_source(Source(role, str(path.resolve()), plane.encoding, seen.size, seen.sha256)))
+        source = Source(role, str(path.resolve()), plane.encoding, seen.size, seen.sha256)
+        history.do(commands.set_source(key, source))
     mesh, parts = sheet.mesh()
     path = maps / f"{sheet.file}.glb"
     colours: Levels = np.array([sheet.id_colours[part] for part in parts], dtype=np.uint8)
     write_glb(path, mesh, colours)
     seen = fingerprint(path)
-    file = MeshFile(sheet.file, str(path.resolve()), history.kit.front, seen.size, seen.sha256)
+    file = MeshFile(sheet.file, str(path.resolve()), key, seen.size, seen.sha256)
     history.do(mesh_commands.add_mesh(file))
     names = list(sheet.id_colours)
     if Role.ID in sheet.maps:
-        history.do(commands.add_regions(list(sheet.id_colours.values())))
-        for region, name in zip(history.kit.sheet.regions, names, strict=True):
+        history.do(commands.add_regions(key, list(sheet.id_colours.values())))
+        for region, name in zip(history.kit.sheet(key).regions, names, strict=True):
             history.do(commands.rename_region(region.key, name))
     else:
-        made = new_regions(history.kit, names, list(sheet.id_colours.values()))
+        made = new_regions(history.kit.at(key), names, list(sheet.id_colours.values()))
         loaded = sheets.meshes.file(file)
         assert loaded.colours is not None
         palette = np.array(list(sheet.id_colours.values()))
         labels = (loaded.colours[:, 0][:, None] == palette[None]).all(axis=-1).argmax(axis=1)
         faces = pack_faces(labels, tuple(region.key for region in made))
-        history.do(mesh_commands.set_faces("Give parts to regions", {file.key: faces}, made))
+        history.do(mesh_commands.set_faces("Give parts to regions", {file.key: faces}, key, made))
     for bake in sheet.bakes:
-        history.do(mesh_commands.add_bake(bake))
+        history.do(mesh_commands.add_bake(key, bake))
 
 
 def _scatter(history: History, sheets: Sheets) -> None:
     """Give the hull's planks to three regions at random, neighbours apart where it can be."""
-    fresh = new_regions(history.kit, ["Hull weathered", "Hull patched"], [(150, 30, 90), (250, 110, 110)])
-    first, *rest = history.kit.sheet.regions
-    history.do(mesh_commands.set_faces("Add regions", {}, fresh))
-    sheet = history.kit.sheet
+    tug = history.kit.sheets[0].key
+    fresh = new_regions(history.kit.at(tug), ["Hull weathered", "Hull patched"], [(150, 30, 90), (250, 110, 110)])
+    first, *rest = history.kit.sheet(tug).regions
+    history.do(mesh_commands.add_regions(tug, fresh))
+    sheet = history.kit.sheet(tug)
     history.kit = history.kit.with_sheet(replace(sheet, regions=(first, *fresh, *rest)))
-    shells = sheets.meshes.elements(history.kit, ElementKind.SHELL)
-    planks = (sheets.meshes.face_regions(history.kit) == 0) & (shells.face_counts[shells.labels] == PLANK_FACES)
-    split = scatter_split(history.kit, sheets.meshes, planks, SCATTER, SCATTER_SEED, keep_apart=True)
+    at = history.kit.at(tug)
+    shells = sheets.meshes.elements(at, ElementKind.SHELL)
+    planks = (sheets.meshes.face_regions(at) == 0) & (shells.face_counts[shells.labels] == PLANK_FACES)
+    split = scatter_split(at, sheets.meshes, planks, SCATTER, SCATTER_SEED, keep_apart=True)
     history.do(split.command)
 
 

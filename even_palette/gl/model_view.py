@@ -9,10 +9,10 @@ import numpy as np
 
 from even_palette.core.arrays import Levels, Samples
 from even_palette.core.graph.glsl import texture_name, uniform_name
-from even_palette.core.looks import Picture
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.raster.plane import Plane
+from even_palette.core.results.looks import Picture
 from even_palette.gl.draw import compile_program
 from even_palette.gl.programs import Programs
 from even_palette.gl.textures import Textures

@@ -2,7 +2,7 @@
 
 from even_palette.core.arrays import Levels
 from even_palette.core.graph.glsl import texture_name, uniform_name
-from even_palette.core.looks import Picture, View
+from even_palette.core.results.looks import Picture, View
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.draw import Draw
 from even_palette.gl.programs import Programs

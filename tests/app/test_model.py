@@ -14,13 +14,13 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QPushButton, QWi
 from even_palette.app.stand.stand import Panes
 from even_palette.app.stand.tiles import Tool
 from even_palette.core.errors import UserError
-from even_palette.core.looks import Look, LookKind
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.files.gltf import write_glb
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding
+from even_palette.core.results.looks import Look, LookKind
 from tests.app.conftest import Driver
 from tests.mesh.conftest import quads
 
@@ -60,10 +60,10 @@ def regions(demo: Driver) -> Driver:
 
 def seen_face(driver: Driver, region: str) -> tuple[int, QPoint]:
     """A face of a region that is well inside what the model pane shows, and where."""
-    kit = driver.session.shown
-    assert kit is not None
-    labels = driver.session.sheets.meshes.face_regions(kit)
-    wanted = [r.key for r in kit.sheet.regions].index(region)
+    at = driver.session.shown
+    assert at is not None
+    labels = driver.session.sheets.meshes.face_regions(at)
+    wanted = [r.key for r in at.sheet.regions].index(region)
     canvas = driver.stand.model.canvas
     ids = canvas.face_ids()
     own = (ids >= 0) & (labels[np.maximum(ids, 0)] == wanted)
@@ -80,7 +80,7 @@ def test_clicks_choose_elements_in_both_panes(regions: Driver) -> None:
     choice, canvas = regions.window.choice, regions.stand.model.canvas
     face, at = seen_face(regions, "funnel")
     mouse(canvas, at)
-    shells = regions.session.sheets.meshes.elements(regions.session.kit, ElementKind.SHELL)
+    shells = regions.session.sheets.meshes.elements(regions.session.at, ElementKind.SHELL)
     assert np.array_equal(choice.faces, shells.labels == shells.labels[face])
     assert "1 of" in regions.tray.regions.elements.chosen_label.text()
     mouse(canvas, seen_face(regions, "cabin")[1], held=SHIFT)
@@ -88,8 +88,8 @@ def test_clicks_choose_elements_in_both_panes(regions: Driver) -> None:
     mouse(canvas, at, held=SHIFT)  # the same again takes it away
     assert not choice.faces[face]
     regions.click_sheet(0.4, 0.45)  # a deck plank on the sheet
-    labels = regions.session.sheets.meshes.face_regions(regions.session.kit)
-    keys = {regions.session.kit.sheet.regions[n].key for n in labels[choice.faces]}
+    labels = regions.session.sheets.meshes.face_regions(regions.session.at)
+    keys = {regions.session.kit.sheets[0].regions[n].key for n in labels[choice.faces]}
     assert keys == {"deck"}
     mouse(canvas, QPoint(3, 3))  # beside the model: nothing
     assert not choice.faces.any()
@@ -111,8 +111,8 @@ def test_hovering_outlines_in_both_panes(regions: Driver) -> None:
 def test_box_and_lasso(regions: Driver) -> None:
     elements, choice, sheet = regions.tray.regions.elements, regions.window.choice, regions.stand.canvas
     kit = regions.session.kit
-    labels = regions.session.sheets.meshes.face_regions(kit)
-    fenders = [r.key for r in kit.sheet.regions].index("fenders")
+    labels = regions.session.sheets.meshes.face_regions(kit.at())
+    fenders = [r.key for r in kit.sheets[0].regions].index("fenders")
     regions.click(elements.tools[Tool.BOX])
     corners = [sheet.position_of(uv).toPoint() for uv in ((0.01, 0.785), (0.99, 0.945))]
     mouse(sheet, corners[0], QPoint(corners[0].x() + 20, corners[0].y() + 5), corners[1])
@@ -121,7 +121,7 @@ def test_box_and_lasso(regions: Driver) -> None:
     regions.click(elements.tools[Tool.LASSO])
     ring = [sheet.position_of(uv).toPoint() for uv in ((0.02, 0.58), (0.3, 0.58), (0.3, 0.69), (0.02, 0.69))]
     mouse(sheet, *ring)
-    funnel = [r.key for r in kit.sheet.regions].index("funnel")
+    funnel = [r.key for r in kit.sheets[0].regions].index("funnel")
     assert set(labels[choice.faces]) == {funnel}
     canvas = regions.stand.model.canvas
     size = canvas.field(0)
@@ -165,33 +165,33 @@ def test_assign_undo_and_weights_follow(regions: Driver) -> None:
     assert elements.assign_button.text() == "Give to Lamp"
     regions.click(elements.assign_button)
     regions.settle()
-    kit = session.shown
-    assert kit is not None
-    at_lamp = [r.key for r in kit.sheet.regions].index("lamp")
-    assert session.sheets.meshes.face_regions(kit)[face] == at_lamp
-    assert session.sheets.weights(kit).levels[at_lamp][650, 160] == 255  # the funnel's place on the sheet
+    shown = session.shown
+    assert shown is not None
+    at_lamp = [r.key for r in shown.sheet.regions].index("lamp")
+    assert session.sheets.meshes.face_regions(shown)[face] == at_lamp
+    assert session.sheets.weights(shown).levels[at_lamp][650, 160] == 255  # the funnel's place on the sheet
     session.undo()
     regions.settle()
-    assert session.sheets.weights(session.kit).levels[at_lamp][650, 160] == 0
+    assert session.sheets.weights(session.kit.at()).levels[at_lamp][650, 160] == 0
 
 
 def test_padding_of_regions(regions: Driver) -> None:
     """Typed in the tray: without padding fewer texels are covered, by as much as the footprint tells."""
     session, padding = regions.session, regions.tray.regions.elements.padding
-    before = session.sheets.weights(session.kit).coverage.covered
+    before = session.sheets.weights(session.kit.at()).coverage.covered
     padding.setValue(0)
     regions.settle()
-    assert session.kit.sheet.padding == 0
-    seen = session.sheets.meshes.footprint(session.kit, 1024, 1024)
+    assert session.kit.sheets[0].padding == 0
+    seen = session.sheets.meshes.footprint(session.kit.at(), 1024, 1024)
     assert seen is not None
-    covered = session.sheets.weights(session.kit).coverage.covered
+    covered = session.sheets.weights(session.kit.at()).coverage.covered
     assert covered == pytest.approx(float(seen.covered.mean()))
     assert covered < before - 0.1
 
 
 def test_scatter_split_by_buttons(regions: Driver) -> None:
     elements, session = regions.tray.regions.elements, regions.session
-    labels = session.sheets.meshes.face_regions(session.kit)
+    labels = session.sheets.meshes.face_regions(session.kit.at())
     regions.window.choice.choose(np.isin(labels, (0, 1, 2)))
     regions.click(elements.scatter.head)
     for key, share in (("hull", "50"), ("hull_weathered", "30"), ("hull_patched", "20")):
@@ -200,12 +200,12 @@ def test_scatter_split_by_buttons(regions: Driver) -> None:
     regions.click(elements.scatter_button)
     regions.settle()
     assert "Hull" in elements.outcome.text()
-    first = session.sheets.meshes.face_regions(session.kit)
+    first = session.sheets.meshes.face_regions(session.kit.at())
     assert not np.array_equal(first, labels)
     regions.click(elements.roll_button)
     regions.settle()
     assert elements.seed.value() == 2
-    assert not np.array_equal(session.sheets.meshes.face_regions(session.kit), first)
+    assert not np.array_equal(session.sheets.meshes.face_regions(session.kit.at()), first)
     assert session.history.undo_labels[:2] == ["Scatter split, seed 2", "Scatter split, seed 1"]
     session.undo(2)
     assert session.kit == before
@@ -266,11 +266,11 @@ def test_flat_look_shows_the_exact_colours_of_the_sheet(make_window: Callable[[]
     driver.settle()
     driver.click(driver.tray.regions.elements.divide_button)
     driver.settle()
-    assert len(driver.session.kit.sheet.regions) == 9
+    assert len(driver.session.kit.sheets[0].regions) == 9
     canvas = driver.stand.model.canvas
     image = canvas.grab().toImage()
     ids = canvas.face_ids()
-    for number, region in enumerate(driver.session.kit.sheet.regions):
+    for number, region in enumerate(driver.session.kit.sheets[0].regions):
         middle = mesh.corners()[2 * number : 2 * number + 2].reshape(-1, 3).mean(axis=0)
         at = canvas.position_of(middle).toPoint()
         assert ids[at.y(), at.x()] // 2 == number
@@ -331,7 +331,7 @@ def test_bakes_tab(regions: Driver, tmp_path: Path) -> None:
     regions.choose(tab.kind, "Height gradient")
     regions.click(tab.add)
     regions.settle()
-    assert session.kit.sheet.bakes[-1].kind == "height"
+    assert session.kit.sheets[0].bakes[-1].kind == "height"
     assert regions.stand.look == Look(LookKind.BAKE, bake="height")
     regions.choose(tab.size_box, "256")
     tab.padding.setValue(4)
@@ -341,17 +341,17 @@ def test_bakes_tab(regions: Driver, tmp_path: Path) -> None:
     regions.settle()
     plane = read_plane(tmp_path / "height.png", Encoding.DATA)
     assert (plane.width, plane.samples.dtype) == (256, np.uint16)
-    made, _ = session.sheets.meshes.bake(session.kit, session.kit.sheet.bake("height"))
+    made, _ = session.sheets.meshes.bake(session.kit.at(), session.kit.sheets[0].bake("height"))
     assert np.array_equal(plane.samples, made.samples)
     tab.list.setCurrentRow(0)  # ID colours
     regions.settle()
-    before = session.sheets.meshes.made_bake(session.kit, session.kit.sheet.bake("id_colours"))
+    before = session.sheets.meshes.made_bake(session.kit.at(), session.kit.sheets[0].bake("id_colours"))
     assert before is not None
     regions.window.choice.choose(np.ones_like(regions.window.choice.faces))
     regions.click(regions.tray.regions.tabs.button(0))
     regions.click(regions.tray.regions.elements.assign_button)
     regions.settle()
-    after = session.sheets.meshes.made_bake(session.kit, session.kit.sheet.bake("id_colours"))
+    after = session.sheets.meshes.made_bake(session.kit.at(), session.kit.sheets[0].bake("id_colours"))
     assert after is not None
     assert len(np.unique(after.samples.reshape(-1, 3), axis=0)) <= 2
 
@@ -363,11 +363,11 @@ def test_cancelling_a_bake(regions: Driver) -> None:
     regions.click(tab.add)
     tab._set("rays", 4096.0)
     cancel = regions.window.readout.cancel
-    regions.qtbot.waitUntil(lambda: session.shown is session.kit and cancel.isVisible(), timeout=60_000)
+    regions.qtbot.waitUntil(lambda: session.shown is session.at and cancel.isVisible(), timeout=60_000)
     regions.click(cancel)
     regions.settle()
-    assert session.sheets.meshes.known_bake(session.kit, session.kit.sheet.bake("thickness")) is None
-    assert session.kit.sheet.bake("thickness").values["rays"] == 4096
+    assert session.sheets.meshes.known_bake(session.kit.at(), session.kit.sheets[0].bake("thickness")) is None
+    assert session.kit.sheets[0].bake("thickness").values["rays"] == 4096
 
 
 def test_real_mesh_without_uvs(empty: Driver) -> None:
@@ -387,7 +387,7 @@ def test_real_mesh_without_uvs(empty: Driver) -> None:
     assert empty.window.choice.mesh.mesh.face_count == read_mesh(path).face_count
     empty.click(empty.tray.regions.elements.divide_button)
     empty.settle()
-    assert empty.session.kit.sheet.regions
+    assert empty.session.kit.sheets[0].regions
 
 
 def test_mesh_that_changes_on_disk_is_read_again(make_window: Callable[[], Driver], tmp_path: Path) -> None:
@@ -419,7 +419,7 @@ def test_sheets_by_the_box_in_the_foot(demo: Driver) -> None:
     assert not session.modified
     demo.choose(demo.window.sheet_box, "Reed clump")
     demo.settle()
-    assert session.kit.front == "reed_clump"
+    assert session.at.key == "reed_clump"
     assert not session.modified
     demo.stage(2)
     demo.settle()
@@ -429,7 +429,7 @@ def test_sheets_by_the_box_in_the_foot(demo: Driver) -> None:
     assert demo.tray.regions.tab == "ID map"
     session.undo()
     demo.settle()
-    assert session.kit.front == "reed_clump"
+    assert session.at.key == "reed_clump"
 
 
 def test_without_opengl_the_model_pane_says_what_to_install(demo: Driver, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -461,7 +461,7 @@ def test_ids_from_another_mesh_by_clicks(make_window: Callable[[], Driver], tmp_
     driver.click(driver.tray.regions.tabs.button(1))
     driver.tray.regions.ids.take_button.click()
     driver.settle()
-    assert [region.name for region in driver.session.kit.sheet.regions] == ["wood", "iron"]
+    assert [region.name for region in driver.session.kit.sheets[0].regions] == ["wood", "iron"]
     driver.tray.regions.refresh()
     assert "found nothing (33." in driver.tray.regions.ids.taken.text()
 

@@ -29,18 +29,18 @@ def test_source(small: Driver) -> None:
     """What a map is, how it is encoded, and removing it."""
     small.stage(1)
     small.choose(control(small, QComboBox, "Encoding of base colour"), "Linear")
-    assert small.session.kit.sheet.source(Role.BASE_COLOUR).encoding == Encoding.LINEAR  # type: ignore[union-attr]
+    assert small.session.kit.sheets[0].source(Role.BASE_COLOUR).encoding == Encoding.LINEAR  # type: ignore[union-attr]
     small.choose(control(small, QComboBox, "What crate_id.png is"), "base colour")
-    assert small.session.kit.sheet.source(Role.BASE_COLOUR).path.endswith("crate_id.png")  # type: ignore[union-attr]
-    assert small.session.kit.sheet.source(Role.ID).path.endswith("crate_base_colour.png")  # type: ignore[union-attr]
+    assert small.session.kit.sheets[0].source(Role.BASE_COLOUR).path.endswith("crate_id.png")  # type: ignore[union-attr]
+    assert small.session.kit.sheets[0].source(Role.ID).path.endswith("crate_base_colour.png")  # type: ignore[union-attr]
     small.session.undo(2)
     assert not small.session.modified
     small.click(control(small, QToolButton, "Remove ID map"))
-    assert small.session.kit.sheet.source(Role.ID) is None
+    assert small.session.kit.sheets[0].source(Role.ID) is None
     small.settle()
     small.session.undo()
     small.click(control(small, QToolButton, "Take base colour into the kit"))
-    assert "blobs" in small.session.kit.sheet.source(Role.BASE_COLOUR).path  # type: ignore[union-attr]
+    assert "blobs" in small.session.kit.sheets[0].source(Role.BASE_COLOUR).path  # type: ignore[union-attr]
 
 
 def test_regions(small: Driver) -> None:
@@ -48,17 +48,17 @@ def test_regions(small: Driver) -> None:
     small.stage(2)
     small.session.select(region="region_2")
     small.click(control(small, QToolButton, "Move region up"))
-    assert [region.key for region in small.session.kit.sheet.regions][:2] == ["region_2", "region_1"]
+    assert [region.key for region in small.session.kit.sheets[0].regions][:2] == ["region_2", "region_1"]
     small.tray.regions.ids.hex.setText("#010203")
     small.click(control(small, QToolButton, "Use hex as ID colour"))
     assert small.session.kit.region("region_2").id_colour == (1, 2, 3)
     small.click(control(small, QToolButton, "Remove region"))
-    assert len(small.session.kit.sheet.regions) == 3
+    assert len(small.session.kit.sheets[0].regions) == 3
     small.settle()
     small.qtbot.waitUntil(lambda: small.tray.regions.ids.found.count() > 4, timeout=3000)
     small.tray.regions.ids.found.selectAll()
     small.click(small.tray.regions.ids.make_button)
-    colours = [region.id_colour for region in small.session.kit.sheet.regions]
+    colours = [region.id_colour for region in small.session.kit.sheets[0].regions]
     assert len(colours) == len(set(colours)) == small.tray.regions.ids.found.count()
 
 
@@ -68,7 +68,7 @@ def test_masks(small: Driver) -> None:
     small.choose(small.tray.masks.distance, "Euclidean")
     assert small.session.kit.region("region_3").metric == Metric.EUCLIDEAN
     small.choose(small.tray.masks.resolve, "Order")
-    assert small.session.kit.sheet.resolve == Resolve.ORDER
+    assert small.session.kit.sheets[0].resolve == Resolve.ORDER
     small.type(small.tray.masks.inner.field, "90")
     region = small.session.kit.region("region_3")
     assert (region.inner, region.outer) == (90, 90)

@@ -38,18 +38,18 @@ def test_photograph_to_player(empty: Driver, tmp_path: Path) -> None:
     drop = QDropEvent(QPointF(600, 200), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, none)
     window.dropEvent(drop)
     empty.settle()
-    assert {source.role for source in session.kit.sheet.sources} == {Role.BASE_COLOUR, Role.ID}
+    assert {source.role for source in session.kit.sheets[0].sources} == {Role.BASE_COLOUR, Role.ID}
 
     empty.stage(2)
     empty.click_sheet(0.5, 0.9)
     empty.click_sheet(0.83, 0.2)
     empty.settle()
-    assert [region.id_colour for region in session.kit.sheet.regions] == [COAT, HELMET]
+    assert [region.id_colour for region in session.kit.sheets[0].regions] == [COAT, HELMET]
     for index, name in enumerate(("Suit", "Helmet")):
         item = tray.regions.regions.item(index)
         assert item is not None
         item.setText(name)
-    assert [region.name for region in session.kit.sheet.regions] == ["Suit", "Helmet"]
+    assert [region.name for region in session.kit.sheets[0].regions] == ["Suit", "Helmet"]
 
     empty.stage(5)
     empty.click_sheet(0.5, 0.9)

@@ -23,10 +23,10 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import read_cell
 from even_palette.core.kit.store import read_kit
-from even_palette.core.looks import Look, LookKind
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.looks import Look, LookKind
 from tests.app.conftest import Driver
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -90,10 +90,10 @@ def test_board_tells_own_from_inherited(small: Driver) -> None:
 def test_cells_show_the_tones_of_their_coat(small: Driver) -> None:
     """A cell's strip is the reference's answer for the region's own tones; it follows the value."""
     kit = small.session.kit
-    day, dusk = (small.session.sheets.coat_strip(kit, "region_1", v) for v in ("Day", "Dusk"))
+    day, dusk = (small.session.sheets.coat_strip(kit.at(), "region_1", v) for v in ("Day", "Dusk"))
     assert np.array_equal(day, dusk)
-    assert not np.array_equal(day, small.session.sheets.coat_strip(kit, "region_1", ""))
-    luma = small.session.sheets.tones(kit)[0] @ (0.2126, 0.7152, 0.0722)
+    assert not np.array_equal(day, small.session.sheets.coat_strip(kit.at(), "region_1", ""))
+    luma = small.session.sheets.tones(kit.at())[0] @ (0.2126, 0.7152, 0.0722)
     assert (np.diff(luma) >= -1e-6).all()
 
 
@@ -162,7 +162,7 @@ def test_tolerance_is_seen_at_once(small: Driver) -> None:
 def test_regions_by_hex_and_list(small: Driver) -> None:
     small.stage(2)
     small.type(small.tray.regions.ids.hex, "#ff10f0")
-    assert small.session.kit.sheet.regions[-1].id_colour == (0xFF, 0x10, 0xF0)
+    assert small.session.kit.sheets[0].regions[-1].id_colour == (0xFF, 0x10, 0xF0)
     small.type(small.tray.regions.ids.hex, "12")
     assert "six digits" in small.window.notice.text.text()
     small.settle()
@@ -196,13 +196,13 @@ def test_undo_names_are_in_the_menu(small: Driver) -> None:
     small.session.do(commands.rename_region("region_1", "Lid"))
     assert small.window.undo_action.text() == "Undo rename region"
     small.window.undo_action.trigger()
-    assert small.session.kit.sheet.regions[0].name == "Region 1"
+    assert small.session.kit.sheets[0].regions[0].name == "Region 1"
     assert small.window.redo_action.text() == "Redo rename region"
     small.window.redo_action.trigger()
     small.session.do(commands.rename_region("region_1", "Cover"))
     assert small.window.history_menu is not None
     small.window.history_menu.actions()[1].trigger()
-    assert small.session.kit.sheet.regions[0].name == "Region 1"
+    assert small.session.kit.sheets[0].regions[0].name == "Region 1"
 
 
 def test_closing_loses_nothing(small: Driver, make_window: Callable[[], Driver], tmp_path: Path) -> None:
@@ -214,13 +214,13 @@ def test_closing_loses_nothing(small: Driver, make_window: Callable[[], Driver],
     again = make_window()
     again.window.open_paths([tmp_path / "kit"])
     again.settle()
-    assert again.session.kit.sheet.regions[0].name == "Lid"
+    assert again.session.kit.sheets[0].regions[0].name == "Lid"
     assert "recovered" in again.window.notice.text.text()
     again.click(again.window.notice._buttons[0])
     assert again.session.kit == saved
     again.session.redo()
     again.window.save()
-    assert read_kit(tmp_path / "kit").sheet.regions[0].name == "Lid"
+    assert read_kit(tmp_path / "kit").sheets[0].regions[0].name == "Lid"
     assert not (tmp_path / "kit" / "kit.autosave.json").exists()
 
 
@@ -325,7 +325,7 @@ def test_a_missing_map_is_named_and_found_again(small: Driver, maps: dict[Role, 
     small.session.point_source_to(Role.ID, tmp_path / "moved.png")
     assert not [f for f in wait_findings(small) if "missing" in f.text]
     small.session.take_in(Role.ID)
-    assert small.session.kit.sheet.source(Role.ID).path.startswith(str(tmp_path / "kit" / "blobs"))  # type: ignore[union-attr]
+    assert small.session.kit.sheets[0].source(Role.ID).path.startswith(str(tmp_path / "kit" / "blobs"))  # type: ignore[union-attr]
 
 
 def test_a_kit_opens_with_a_map_missing(
@@ -352,7 +352,7 @@ def test_a_map_taken_in_survives_undo_and_redo(empty: Driver, maps: dict[Role, P
     empty.session.autosave()
     empty.session.redo()
     empty.session.redo()
-    assert Path(empty.session.kit.sheet.source(Role.ID).path).exists()  # type: ignore[union-attr]
+    assert Path(empty.session.kit.sheets[0].source(Role.ID).path).exists()  # type: ignore[union-attr]
     empty.session.undo(2)
     empty.window.close()
     assert list(unsaved_folder().iterdir()) == []

@@ -11,10 +11,10 @@ import pytest
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship
 from even_palette.player.load import load
 

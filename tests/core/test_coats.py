@@ -14,13 +14,13 @@ from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.sheets import Sheets, aligned_bands
 from even_palette.core.material.build import BASE_SLOT, Dressed, build_material, coat_formula
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Bound, Coat, Parameter, ValueKind, Variant
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import texel_centres
+from even_palette.core.results.sheets import Sheets, aligned_bands
 
 RNG = np.random.default_rng(6)
 PAINT = RNG.integers(0, 256, (16, 16, 3)).astype(np.uint8)
@@ -110,9 +110,9 @@ def test_true_tint_on_a_whole_sheet(history: History, sheets: Sheets) -> None:
     """Through masks, 8-bit weights and the sheet's own mean; and a finding says how much clips."""
     history.do(commands.set_cell_value("region_1", "colour", (0.3, 0.2, 0.25)))
     kit = history.kit
-    weights, base = sheets.weights(kit), sheets.base_colour(kit)
+    weights, base = sheets.weights(kit.at()), sheets.base_colour(kit.at())
     formula = coat_formula(
-        Dressed("region_1", "", kit.sheet.regions[0].coat, tuple(map(float, sheets.means(kit)[0]))),
+        Dressed("region_1", "", kit.sheets[0].regions[0].coat, tuple(map(float, sheets.means(kit.at())[0]))),
         kit.parameters,
     )
     inputs = {"region_1_colour": tuple(map(float, srgb_to_linear(float32((0.3, 0.2, 0.25)))))}
@@ -124,7 +124,7 @@ def test_true_tint_on_a_whole_sheet(history: History, sheets: Sheets) -> None:
     history.do(commands.set_cell_value("region_1", "colour", (0.9, 0.9, 0.9)))
     clipped = [f.text for f in find(history.kit, sheets) if "clips in Master" in f.text]
     ((colours, levels),) = aligned_bands(base, weights.levels[:1])
-    raw = colours / sheets.means(kit)[0] * srgb_to_linear(float32(0.9))
+    raw = colours / sheets.means(kit.at())[0] * srgb_to_linear(float32(0.9))
     share = levels[0][(raw > 1).any(axis=-1)].sum() / levels[0].sum()
     assert clipped == [f"{share:.1%} of Region 1 clips in Master (true tint)."]
 

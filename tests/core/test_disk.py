@@ -20,11 +20,11 @@ from even_palette.core.disk.whole import PREFIX, write_whole
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Bake, Kit, MeshFile, Sheet
-from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import KitFolder, fingerprint
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.maps import write_bakes
 from even_palette.core.ship.package import package_files, read_package
 from even_palette.core.ship.write import ship
@@ -48,8 +48,8 @@ def baked(kit: Kit, tmp_path: Path) -> Kit:
     mesh = tmp_path / "square.obj"
     mesh.write_text(SQUARE)
     seen = fingerprint(mesh)
-    sheet = replace(kit.sheet, bakes=(Bake("position", "position", size=256),))
-    file = MeshFile("square", str(mesh), kit.sheet.key, seen.size, seen.sha256)
+    sheet = replace(kit.sheets[0], bakes=(Bake("position", "position", size=256),))
+    file = MeshFile("square", str(mesh), kit.sheets[0].key, seen.size, seen.sha256)
     return replace(kit.with_sheet(sheet), meshes=(file,))
 
 
@@ -184,7 +184,7 @@ oiio.attribute("threads", 1)
 from pathlib import Path
 from msgspec.structs import replace
 from even_palette.core.disk import folders
-from even_palette.core.kit.sheets import Sheets
+from even_palette.core.results.sheets import Sheets
 from even_palette.core.kit.store import read_kit
 from even_palette.core.ship.write import ship
 kits = [read_kit(Path(sys.argv[1])), replace(read_kit(Path(sys.argv[1])), name="Other")]
@@ -336,9 +336,9 @@ def test_a_package_that_a_kit_reads_is_no_target(kit: Kit, sheets: Sheets, tmp_p
     target = tmp_path / "package"
     ship(kit, sheets, target)
     seen = fingerprint(target / "base_colour.png")
-    base = replace(kit.sheet.sources[0], path=str(target / "base_colour.png"), size=seen.size, sha256=seen.sha256)
+    base = replace(kit.sheets[0].sources[0], path=str(target / "base_colour.png"), size=seen.size, sha256=seen.sha256)
     with pytest.raises(UserError, match="read from"):
-        ship(commands.set_source(base).apply(kit), sheets, target)
+        ship(commands.set_source("sheet_1", base).apply(kit), sheets, target)
     assert load(target)
 
 
@@ -352,9 +352,9 @@ def test_sheets_never_share_files(kit: Kit, tmp_path: Path) -> None:
         path = tmp_path / f"{number}.png"
         write_plane(path, Plane(np.full((4, 4, 3), 40 * number, np.uint8), Encoding.SRGB))
         seen = fingerprint(path)
-        source = replace(kit.sheet.sources[0], path=str(path), size=seen.size, sha256=seen.sha256)
+        source = replace(kit.sheets[0].sources[0], path=str(path), size=seen.size, sha256=seen.sha256)
         made.append(Sheet(f"sheet_{number}", name, (source,)))
-    many = replace(kit, sheets=tuple(made), front="sheet_0", parameters=(), variants=())
+    many = replace(kit, sheets=tuple(made), parameters=(), variants=())
     ship(many, Sheets(), tmp_path / "package")
     for number, name in enumerate(names):
         assert load(tmp_path / "package", name).planes["base_colour"].samples.max() == 40 * number
@@ -364,11 +364,11 @@ def test_sheets_never_share_files(kit: Kit, tmp_path: Path) -> None:
 
 def test_bakes_never_share_files(baked: Kit, tmp_path: Path) -> None:
     sheets = (
-        replace(baked.sheet, key="a", name="One", bakes=(Bake("b_c", "position", size=256),)),
+        replace(baked.sheets[0], key="a", name="One", bakes=(Bake("b_c", "position", size=256),)),
         Sheet("a_b", "Two", bakes=(Bake("c", "random", size=256),)),
     )
     mesh = replace(baked.meshes[0], sheet="a")
-    many = replace(baked, sheets=sheets, front="a", meshes=(mesh, replace(mesh, key="other", sheet="a_b")))
+    many = replace(baked, sheets=sheets, meshes=(mesh, replace(mesh, key="other", sheet="a_b")))
     made = write_bakes(many, Sheets(), tmp_path / "baked")
     assert len(made) == 2
     assert len(set(state(tmp_path / "baked").values())) == 3
@@ -378,13 +378,13 @@ def test_bakes_never_share_files(baked: Kit, tmp_path: Path) -> None:
 def test_keys_of_bakes_are_checked_on_reading(key: str, baked: Kit, tmp_path: Path) -> None:
     from even_palette.core.kit.store import decode_kit, encode_kit
 
-    odd = baked.with_sheet(replace(baked.sheet, bakes=(Bake(key, "position"),)))
+    odd = baked.with_sheet(replace(baked.sheets[0], bakes=(Bake(key, "position"),)))
     with pytest.raises(UserError, match="bake"):
         decode_kit(encode_kit(odd, tmp_path), tmp_path)
 
 
 def test_bakes_replace_only_what_they_wrote(baked: Kit, tmp_path: Path) -> None:
-    folder, name = tmp_path / "baked", f"{baked.sheet.key}-position.png"
+    folder, name = tmp_path / "baked", f"{baked.sheets[0].key}-position.png"
     for _ in range(2):
         assert list(write_bakes(baked, Sheets(), folder)) == [name]
     assert sorted(path.name for path in folder.iterdir()) == [INDEX_FILE, name]
@@ -396,13 +396,13 @@ def test_bakes_replace_only_what_they_wrote(baked: Kit, tmp_path: Path) -> None:
 
 def test_a_file_that_the_kit_reads_is_no_target(baked: Kit, sheets: Sheets, tmp_path: Path) -> None:
     """A map that has the name of a bake, and the kit's own mesh as the place for one with ID colours."""
-    from even_palette.core.kit.meshes import write_with_ids
+    from even_palette.core.results.meshes import write_with_ids
 
-    folder, name = tmp_path / "baked", f"{baked.sheet.key}-position.png"
+    folder, name = tmp_path / "baked", f"{baked.sheets[0].key}-position.png"
     write_bakes(baked, Sheets(), folder)
     seen = fingerprint(folder / name)
-    source = replace(baked.sheet.sources[0], path=str(folder / name), size=seen.size, sha256=seen.sha256)
-    taken = baked.with_sheet(replace(baked.sheet, sources=(source,)))
+    source = replace(baked.sheets[0].sources[0], path=str(folder / name), size=seen.size, sha256=seen.sha256)
+    taken = baked.with_sheet(replace(baked.sheets[0], sources=(source,)))
     with pytest.raises(UserError, match="read from"):
         write_bakes(taken, Sheets(), folder)
     for other in (tmp_path / "square.obj", tmp_path / "link.glb"):

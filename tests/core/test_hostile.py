@@ -21,16 +21,17 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import add_variant
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import MOST_VARIANTS, FaceRegions, Kit, MeshFile, Sheet, Source, check_kit
-from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.model import MOST_VARIANTS, FaceRegions, Kit, MeshFile, Sheet, Source
 from even_palette.core.kit.store import KIT_FILE, encode_kit
-from even_palette.core.looks import Look, LookKind, picture, render_reference, whole_sheet
+from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import Parameter, ValueKind, Variant
 from even_palette.core.mesh.bakes import bakes
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.looks import Look, LookKind, picture, render_reference, whole_sheet
+from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship
 from even_palette.gl.sheet_view import SheetRenderer
 from even_palette.player.load import load
@@ -207,7 +208,7 @@ def with_variants(kit: Kit, count: int, chained: bool) -> Kit:
 def shifted(kit: Kit) -> Kit:
     """The small kit with one parameter in a region of its own."""
     bare = replace(kit, parameters=(), variants=())
-    history = History(bare.with_sheet(replace(bare.sheet, regions=kit.sheet.regions[2:3])))
+    history = History(bare.with_sheet(replace(bare.sheets[0], regions=kit.sheets[0].regions[2:3])))
     for change in (commands.set_coat_kind("region_3", "shift"), commands.expose("region_3", "hue")):
         history.do(change)
     named = history.kit.parameters[0].name
@@ -348,15 +349,15 @@ def test_base_colours_of_all_kinds(mode: str, suffix: str, tmp_path: Path) -> No
             image = colour.convert("L").convert(mode) if mode in ("LA", "1") else colour.convert(mode)
             image.save(path)
             wanted = np.asarray(image.convert("RGB")).astype(float)
-    kit = commands.set_source(Source(Role.BASE_COLOUR, str(path), Encoding.SRGB)).apply(Kit())
+    kit = commands.set_source("sheet_1", Source(Role.BASE_COLOUR, str(path), Encoding.SRGB)).apply(Kit())
     sheets, view = Sheets(), whole_sheet(47, 33)
-    look = picture(kit, sheets, Look())
+    look = picture(kit.at(), sheets, Look())
     ship(kit, sheets, tmp_path / "package")
     loaded = load(tmp_path / "package")
     shown = {
         "window": SheetRenderer().render(look, view)[..., :3],
         "reference": render_reference(look, view),
-        "source look": SheetRenderer().render(picture(kit, sheets, Look(LookKind.SOURCE)), view)[..., :3],
+        "source look": SheetRenderer().render(picture(kit.at(), sheets, Look(LookKind.SOURCE)), view)[..., :3],
         "player": play_opengl(loaded, "", 47, 33),
         "player's reference": play_reference(loaded, "", 47, 33),
     }
@@ -389,7 +390,9 @@ def test_exr_with_more_than_one_picture(tmp_path: Path) -> None:
     plane = read_plane(tmp_path / "parts.exr", Encoding.LINEAR)
     assert plane.samples.max() == 0
     assert plane.notes == ("parts.exr has several parts; only the first, “beauty”, is used.",)
-    kit = commands.set_source(Source(Role.BASE_COLOUR, str(tmp_path / "parts.exr"), Encoding.LINEAR)).apply(Kit())
+    kit = commands.set_source("sheet_1", Source(Role.BASE_COLOUR, str(tmp_path / "parts.exr"), Encoding.LINEAR)).apply(
+        Kit()
+    )
     assert plane.notes[0] in [finding.text for finding in find(kit, Sheets())]
     chroma = oiio.ImageSpec(8, 8, 3, "half")
     chroma.channelnames = ("Y", "RY", "BY")

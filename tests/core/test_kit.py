@@ -17,46 +17,47 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.derive import Cache
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Kit, check_kit, identifier, users_of
+from even_palette.core.kit.model import Kit, identifier, users_of
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
+from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Bound, ValueKind
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.weights import Resolve
+from even_palette.core.results.cache import Cache
 
 DOCS = Path(__file__).parents[2] / "docs"
 
 
 def random_command(kit: Kit, rng: random.Random) -> Command:
     """Any command there is, with arguments that may or may not make sense."""
-    keys = [region.key for region in kit.sheet.regions] or ["none"]
+    keys = [region.key for region in kit.sheets[0].regions] or ["none"]
     variants = [variant.name for variant in kit.variants]
     key, value = rng.choice(keys), rng.random()
     colour = (rng.random(), rng.random(), rng.random())
     levels = (rng.randrange(256), rng.randrange(256), rng.randrange(256))
     name = rng.choice(["Hull", "Deck", "  ", "Bow № 2", "x" * 80])
-    region = next((r for r in kit.sheet.regions if r.key == key), None)
+    region = next((r for r in kit.sheets[0].regions if r.key == key), None)
     spec = rng.choice(COATS[region.coat.kind].values) if region else rng.choice(COATS["tint"].values)
     setting = colour if spec.kind == ValueKind.COLOUR else spec.low + (spec.high - spec.low) * value
     at = rng.choice(["", *variants])
     parameter = rng.choice([p.name for p in kit.parameters] or ["none"])
     choices = [
-        lambda: c.add_regions([levels]), lambda: c.remove_region(key), lambda: c.rename_region(key, name),
+        lambda: c.add_regions("sheet_1", [levels]), lambda: c.remove_region(key), lambda: c.rename_region(key, name),
         lambda: c.move_region(key, rng.randint(-2, 2)), lambda: c.set_id_colour(key, levels),
         lambda: c.set_tolerance(key, value * 99, rng.random() * 99), lambda: c.set_metric(key, rng.choice(list(Metric))),
-        lambda: c.set_resolve(rng.choice(list(Resolve))), lambda: c.set_blending(rng.choice(list(Blending))),
+        lambda: c.set_resolve("sheet_1", rng.choice(list(Resolve))), lambda: c.set_blending(rng.choice(list(Blending))),
         lambda: c.set_coat_kind(key, rng.choice(list(COATS))), lambda: c.expose(key, spec.name), lambda: c.unbind(key, spec.name),
         lambda: c.set_cell_value(key, spec.name, setting, at), lambda: c.bind(key, spec.name, parameter),
         lambda: c.rename_parameter(parameter, name), lambda: c.add_variant(name, at or None),
         lambda: c.remove_variant(at or "none"), lambda: c.rename_variant(at or "none", name),
         lambda: c.set_parent(at or "none", rng.choice([None, *variants])), lambda: c.clear_cell(key, at),
         lambda: c.paste_cell(c.read_cell(kit, rng.choice(keys), at), key, rng.choice(["", *variants])),
-        lambda: c.set_encoding(Role.BASE_COLOUR, rng.choice(list(Encoding))), lambda: c.rename_kit(name),
-        lambda: c.set_role(Role.ID, rng.choice(list(Role))), lambda: c.remove_source(rng.choice(list(Role))),
+        lambda: c.set_encoding("sheet_1", Role.BASE_COLOUR, rng.choice(list(Encoding))), lambda: c.rename_kit(name),
+        lambda: c.set_role("sheet_1", Role.ID, rng.choice(list(Role))), lambda: c.remove_source("sheet_1", rng.choice(list(Role))),
     ]  # fmt: skip
     if spec.kind == ValueKind.CHOICE:
         return c.set_choice(key, spec.name, rng.choice(spec.choices)[0])
@@ -100,7 +101,7 @@ def test_a_drag_is_one_step(history: History) -> None:
     assert history.undo_labels[:2] == ["Change tolerance"] * 2
     history.undo()
     assert history.redo_labels == ["Change tolerance"]
-    assert history.kit.sheet.regions[0].inner == 9
+    assert history.kit.sheets[0].regions[0].inner == 9
 
 
 def test_parameters_are_unique_and_shared_only_when_bound(history: History) -> None:
@@ -177,11 +178,11 @@ def test_a_moved_kit_finds_its_maps(maps: dict[Role, Path], history: History, tm
     """Paths are relative: kit and maps may move together. A map that the kit took in travels with save as."""
     folder = KitFolder.create(tmp_path / "kit")
     blob, seen = folder.take_in(maps[Role.ID])
-    history.do(c.point_source_to(Role.ID, str(blob), seen.size, seen.sha256))
+    history.do(c.point_source_to("sheet_1", Role.ID, str(blob), seen.size, seen.sha256))
     folder.save(history.kit)
     other = KitFolder.create(tmp_path / "elsewhere" / "copy")
     kept = other.save(history.kit)
-    path = Path(kept.sheet.source(Role.ID).path)  # type: ignore[union-attr]
+    path = Path(kept.sheets[0].source(Role.ID).path)  # type: ignore[union-attr]
     assert path.parent.parent == tmp_path / "elsewhere" / "copy"
     assert path.read_bytes() == maps[Role.ID].read_bytes()
     folder.close()
@@ -189,7 +190,7 @@ def test_a_moved_kit_finds_its_maps(maps: dict[Role, Path], history: History, tm
     os.rename(tmp_path / "kit", tmp_path / "far" / "kit")
     os.rename(tmp_path / "maps", tmp_path / "far" / "maps")
     moved = read_kit(tmp_path / "far" / "kit")
-    assert all(Path(source.path).exists() for source in moved.sheet.sources)
+    assert all(Path(source.path).exists() for source in moved.sheets[0].sources)
 
 
 def test_autosave_is_recovered_only_if_newer(history: History, tmp_path: Path) -> None:

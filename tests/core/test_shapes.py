@@ -11,12 +11,21 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import MOST_REGIONS, Kit
-from even_palette.core.kit.sheets import Sheets
-from even_palette.core.looks import HOLE, OVERLAP, Look, LookKind, picture, read_texel, render_reference, whole_sheet
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.keying import Metric
+from even_palette.core.results.looks import (
+    HOLE,
+    OVERLAP,
+    Look,
+    LookKind,
+    picture,
+    read_texel,
+    render_reference,
+    whole_sheet,
+)
+from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import contents, ship
 from even_palette.gl.sheet_view import SheetRenderer
 from even_palette.player.load import load
@@ -33,10 +42,10 @@ def sheet(folder: Path, paint: np.ndarray, ids: np.ndarray | None, encoding: Enc
     history = History(Kit())
     path = folder / ("paint.exr" if paint.dtype == np.float32 else "paint.png")
     write_plane(path, Plane(paint, encoding))
-    history.do(commands.set_source(source(path, Role.BASE_COLOUR, encoding)))
+    history.do(commands.set_source("sheet_1", source(path, Role.BASE_COLOUR, encoding)))
     if ids is not None:
         write_plane(folder / "ids.png", Plane(ids, Encoding.DATA))
-        history.do(commands.set_source(source(folder / "ids.png", Role.ID, Encoding.DATA)))
+        history.do(commands.set_source("sheet_1", source(folder / "ids.png", Role.ID, Encoding.DATA)))
     return history
 
 
@@ -67,7 +76,7 @@ def test_depths_and_sizes(tmp_path: Path, paint: str, id_size: tuple[int, int]) 
     """
     samples, encoding = PAINTS[paint]
     history = sheet(tmp_path, samples, halves(*id_size), encoding)
-    history.do(commands.add_regions([RED, BLUE]))
+    history.do(commands.add_regions("sheet_1", [RED, BLUE]))
     history.do(commands.set_choice("region_1", "mode", "luminance"))
     history.do(commands.set_cell_value("region_1", "colour", (0.3, 0.5, 0.2)))
     history.do(commands.set_coat_kind("region_2", "shift"))
@@ -79,18 +88,18 @@ def test_depths_and_sizes(tmp_path: Path, paint: str, id_size: tuple[int, int]) 
     if id_size[0] <= height and id_size[1] <= width:
         limit = 1 if id_size == (height, width) else 2
         assert np.abs(played - play_reference(loaded, "", width, height)).max() <= limit
-    shown = SheetRenderer().render(picture(history.kit, sheets, Look()), whole_sheet(width, height))
+    shown = SheetRenderer().render(picture(history.kit.at(), sheets, Look()), whole_sheet(width, height))
     assert np.abs(played - shown[..., :3]).max() <= 2
 
 
 def test_paint_without_regions_is_shown_as_painted(tmp_path: Path) -> None:
     samples = PAINTS["8 bit"][0]
     history, sheets = sheet(tmp_path, samples, None), Sheets()
-    assert np.array_equal(render_reference(picture(history.kit, sheets, Look()), whole_sheet(24, 40)), samples)
+    assert np.array_equal(render_reference(picture(history.kit.at(), sheets, Look()), whole_sheet(24, 40)), samples)
     ship(history.kit, sheets, tmp_path / "package")
     assert np.array_equal(play_opengl(load(tmp_path / "package"), "", 24, 40), samples)
     with pytest.raises(UserError, match="no ID map"):
-        picture(history.kit, sheets, Look(LookKind.ID))
+        picture(history.kit.at(), sheets, Look(LookKind.ID))
 
 
 def test_sixty_regions_and_no_more(tmp_path: Path) -> None:
@@ -98,14 +107,14 @@ def test_sixty_regions_and_no_more(tmp_path: Path) -> None:
     colours = [(40 * (i % 6), 40 * (i // 6 % 6), 120 * (i // 36)) for i in range(MOST_REGIONS)]
     ids = np.array(colours, dtype=np.uint8).reshape(6, 10, 3).repeat(4, axis=0).repeat(4, axis=1)
     history, sheets = sheet(tmp_path, np.full((24, 40, 3), 255, dtype=np.uint8), ids), Sheets()
-    history.do(commands.add_regions(colours))
+    history.do(commands.add_regions("sheet_1", colours))
     want = np.zeros((60, 3))
-    for index, region in enumerate(history.kit.sheet.regions):
+    for index, region in enumerate(history.kit.sheets[0].regions):
         history.do(commands.set_tolerance(region.key, 5, 10))
         want[index] = (index * 4 / 255, 1 - index * 4 / 255, 0.5)
         history.do(commands.set_cell_value(region.key, "colour", tuple(want[index])))
     with pytest.raises(UserError, match="at most 60"):
-        history.do(commands.add_regions([(255, 255, 255)]))
+        history.do(commands.add_regions("sheet_1", [(255, 255, 255)]))
     ship(history.kit, sheets, tmp_path / "package")
     played = play_opengl(load(tmp_path / "package"), "", 40, 24)
     assert np.abs(played[2::4, 2::4].reshape(60, 3) / 255 - want).max() < 1.01 / 255
@@ -115,8 +124,8 @@ def test_what_cannot_be_shipped_is_told(tmp_path: Path) -> None:
     with pytest.raises(UserError, match="no base colour"):
         contents(Kit(), Sheets())
     history = sheet(tmp_path, PAINTS["8 bit"][0], halves(40, 24))
-    history.do(commands.add_regions([RED]))
-    history.do(commands.remove_source(Role.ID))
+    history.do(commands.add_regions("sheet_1", [RED]))
+    history.do(commands.remove_source("sheet_1", Role.ID))
     with pytest.raises(UserError, match="no ID map"):
         contents(history.kit, Sheets())
 
@@ -126,10 +135,10 @@ def test_heat_shows_holes_and_overlaps(tmp_path: Path) -> None:
     ids = np.zeros((1, 40, 3), dtype=np.uint8)
     ids[0, :10], ids[0, 10:20], ids[0, 20:30] = (200, 0, 0), (200, 0, 60), (120, 0, 0)
     history, sheets = sheet(tmp_path, np.zeros((1, 40, 3), dtype=np.uint8), ids), Sheets()
-    history.do(commands.add_regions([(200, 0, 0), (200, 0, 60)]))
+    history.do(commands.add_regions("sheet_1", [(200, 0, 0), (200, 0, 60)]))
     history.do(commands.set_tolerance("region_1", 10, 100))
     history.do(commands.set_tolerance("region_2", 10, 50))
-    heat = render_reference(picture(history.kit, sheets, Look(LookKind.HEAT)), whole_sheet(40, 1))[0]
+    heat = render_reference(picture(history.kit.at(), sheets, Look(LookKind.HEAT)), whole_sheet(40, 1))[0]
     assert np.ptp(heat[5].astype(int)) == 0
     assert heat[5, 0] > 180
     orange, blue = heat[15] / 255, heat[25] / 255
@@ -137,13 +146,13 @@ def test_heat_shows_holes_and_overlaps(tmp_path: Path) -> None:
     assert np.ptp(orange) > 0.15
     assert np.argmax(blue) == np.argmax(HOLE)
     assert heat[35].max() == 0
-    coverage = sheets.weights(history.kit).coverage
+    coverage = sheets.weights(history.kit.at()).coverage
     assert (coverage.covered, coverage.over, coverage.empty) == pytest.approx((0.5, 0.25, 0.25))
 
 
 def test_findings_name_stage_and_share(tmp_path: Path) -> None:
     history, sheets = sheet(tmp_path, PAINTS["8 bit"][0], halves(40, 30)), Sheets()
-    history.do(commands.add_regions([RED, (9, 200, 9)]))
+    history.do(commands.add_regions("sheet_1", [RED, (9, 200, 9)]))
     history.do(commands.set_metric("region_1", Metric.EUCLIDEAN))
     told = {finding.text.split(";")[0]: (finding.stage, finding.severity) for finding in find(history.kit, sheets)}
     assert told["Region 2 covers no texel"] == ("Regions", "error")
@@ -154,8 +163,8 @@ def test_findings_name_stage_and_share(tmp_path: Path) -> None:
 def test_a_texel_tells_what_is_shipped(tmp_path: Path) -> None:
     """Encoded and linear values of one colour, and weights with their sum."""
     history, sheets = sheet(tmp_path, np.full((8, 8, 3), 128, dtype=np.uint8), halves(8, 8)), Sheets()
-    history.do(commands.add_regions([RED, BLUE]))
-    texel = read_texel(history.kit, sheets, Look(), (0.8, 0.3))
+    history.do(commands.add_regions("sheet_1", [RED, BLUE]))
+    texel = read_texel(history.kit.at(), sheets, Look(), (0.8, 0.3))
     assert texel.encoded == pytest.approx((128 / 255,) * 3, abs=1e-5)
     assert linear_to_srgb(np.float32(texel.linear)) == pytest.approx(texel.encoded, abs=1e-6)
     assert texel.weights == (0, 1)

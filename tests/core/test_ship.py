@@ -14,13 +14,13 @@ from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit.model import Kit, MeshFile, with_files
-from even_palette.core.kit.sheets import Sheets
 from even_palette.core.kit.store import KitFolder, read_kit
-from even_palette.core.looks import Look, picture, render_reference, whole_sheet
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.package import package_schema, read_package
 from even_palette.core.ship.write import plan, ship, shipped_base, texture_bytes
 from even_palette.demo import KIT_FOLDER
@@ -46,7 +46,7 @@ def test_demo_player_window_and_reference_agree(demo: Kit, sheets: Sheets, tmp_p
     assert demo.variant("Ice Patrol").parent == "Night Post"
     assert [sheet.name for sheet in demo.sheets] == ["Ferry tug", "Oar and crate", "Reed clump"]
     for sheet in demo.sheets:
-        part, loaded = demo.showing(sheet.key), load(tmp_path / "package", sheet.name)
+        part, loaded = demo.at(sheet.key), load(tmp_path / "package", sheet.name)
         side = loaded.sheet.width
         view = whole_sheet(side, side)
         for name in ["", *(variant.name for variant in demo.variants)]:
@@ -80,11 +80,11 @@ def test_the_demo_kit_is_what_its_code_makes(demo: Kit, sheets: Sheets, tmp_path
 def test_layout_of_the_demo(demo: Kit, sheets: Sheets) -> None:
     """No overlaps, nothing outside the tile, no face without area; many shells, the hull's planks in three regions."""
     for sheet in demo.sheets:
-        found = sheets.meshes.layout(demo.showing(sheet.key), 1024, 1024)
+        found = sheets.meshes.layout(demo.at(sheet.key), 1024, 1024)
         assert found is not None
         assert (found.overlapping_texels, found.outside_faces, found.empty_faces) == (0, 0, 0)
-    assert sheets.meshes.elements(demo, ElementKind.SHELL).count > 100
-    hull = [region.key for region in demo.sheet.regions if region.name.startswith("Hull")]
+    assert sheets.meshes.elements(demo.at(), ElementKind.SHELL).count > 100
+    hull = [region.key for region in demo.sheets[0].regions if region.name.startswith("Hull")]
     assert len(hull) == 3
     assert set(hull) <= set(demo.meshes[0].faces.regions)
 
@@ -108,7 +108,7 @@ def test_what_a_package_holds(kit: Kit, sheets: Sheets, maps: dict[Role, Path], 
     weights = np.asarray(Image.open(folder / "weights_0.png")).astype(int)
     assert weights.sum(axis=-1).max() <= 255
     ids = np.asarray(Image.open(maps[Role.ID]))
-    for region, packed in zip(kit.sheet.regions, package.sheets[0].regions, strict=True):
+    for region, packed in zip(kit.sheets[0].regions, package.sheets[0].regions, strict=True):
         pure = (ids == region.id_colour).all(axis=-1)
         assert pure.any()
         assert (weights[pure]["rgba".index(packed.channel) == np.arange(4)[None].repeat(pure.sum(), 0)] == 255).all()
@@ -217,6 +217,6 @@ def test_command_line(kit: Kit, tmp_path: Path, capsys: pytest.CaptureFixture[st
     told = capsys.readouterr().err
     assert told.count("\n") == 1
     assert "nowhere" in told
-    Path(kit.sheet.sources[0].path).unlink()
+    Path(kit.sheets[0].sources[0].path).unlink()
     assert main(["check", str(tmp_path / "kit")]) == 1
     assert "is missing" in capsys.readouterr().out

@@ -21,13 +21,13 @@ from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.graph.types import Type
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.sheets import Sheets
-from even_palette.core.looks import Look, LookKind, Picture, View, picture, render_reference, whole_sheet
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, ValueKind
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.weights import Resolve
+from even_palette.core.results.looks import Look, LookKind, Picture, View, picture, render_reference, whole_sheet
+from even_palette.core.results.sheets import Sheets
 from even_palette.gl.sheet_view import SheetRenderer
 from tests.conftest import kit_of, write_maps
 
@@ -186,7 +186,7 @@ def dressings(draw: st.DrawFn) -> list[commands.Command]:
             if spec.bindable and draw(st.booleans()):
                 made.append(commands.expose(key, spec.name))
     made.append(commands.set_blending(draw(st.sampled_from(list(Blending)))))
-    made.append(commands.set_resolve(draw(st.sampled_from(list(Resolve)))))
+    made.append(commands.set_resolve("sheet_1", draw(st.sampled_from(list(Resolve)))))
     return made
 
 
@@ -207,14 +207,14 @@ def test_random_materials(
     history = kit_of(paths, coats=False)
     for command in made:
         history.do(command)
-    assert difference(renderer, picture(history.kit, sheets, Look()), whole_sheet(48, 48)) <= 1
+    assert difference(renderer, picture(history.kit.at(), sheets, Look()), whole_sheet(48, 48)) <= 1
 
 
 @pytest.mark.parametrize("kind", [kind for kind in LookKind if kind not in (LookKind.BAKE, LookKind.LAYOUT)])
 @pytest.mark.parametrize("filtered", [True, False])
 def test_every_look(renderer: SheetRenderer, history: History, sheets: Sheets, kind: LookKind, filtered: bool) -> None:
     """All looks that need no mesh, at 1:1 and enlarged, filtered and as texels."""
-    look = picture(history.kit, sheets, Look(kind, region="region_2"))
+    look = picture(history.kit.at(), sheets, Look(kind, region="region_2"))
     assert difference(renderer, look, whole_sheet(64, 64), filtered) <= 1
     enlarged = View((0.21, 0.33), (1 / 640, 1 / 640), 90, 70)
     drawn = renderer.render(look, enlarged, filtered)[..., :3].astype(int)
@@ -223,7 +223,7 @@ def test_every_look(renderer: SheetRenderer, history: History, sheets: Sheets, k
 
 
 def test_pixels_off_the_sheet_are_clear(renderer: SheetRenderer, history: History, sheets: Sheets) -> None:
-    look = picture(history.kit, sheets, Look())
+    look = picture(history.kit.at(), sheets, Look())
     drawn = renderer.render(look, View((-0.5, -0.5), (1 / 64, 1 / 64), 128, 128))
     assert (drawn[..., 3] > 0).sum() == 64 * 64
     assert drawn[32:96, 32:96, 3].min() == 255
@@ -235,7 +235,7 @@ def test_shipped_shader_compiles_elsewhere(history: History, sheets: Sheets, tmp
     """glslangValidator (Khronos) accepts material.glsl in desktop GLSL 3.30 and in GLSL ES 3.00."""
     from even_palette.core.ship.shader import FUNCTION, shader_text
 
-    text = shader_text(sheets.material(history.kit), "Crate “№ 1”\\")
+    text = shader_text(sheets.material(history.kit.at()), "Crate “№ 1”\\")
     assert text.isascii()
     main = f"in vec2 v_uv; out vec4 o; void main() {{ o = vec4({FUNCTION}(v_uv), 1.0); }}"
     path = tmp_path / "material.frag"

@@ -8,12 +8,12 @@ import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 
-from even_palette.core.looks import map_picture
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.rays import build_scene
 from even_palette.core.mesh.unwrap import unwrapped
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.looks import map_picture
 from even_palette.demo.tug_mesh import tug_mesh
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.model_view import Light, ModelRenderer, Skin

@@ -14,17 +14,18 @@ from even_palette.core.checks import find
 from even_palette.core.errors import UserError
 from even_palette.core.kit import mesh_commands, sheet_commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_chosen, unpack_faces
-from even_palette.core.kit.dividing import assign, divide, fresh_id_colours, scatter_split, take_ids
 from even_palette.core.kit.history import History
-from even_palette.core.kit.meshes import write_with_ids
-from even_palette.core.kit.model import Bake, Box, FaceRegions, Kit, MeshFile, Up, check_kit
-from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.model import Bake, Box, FaceRegions, Kit, MeshFile, Up
 from even_palette.core.kit.store import decode_kit, encode_kit, fingerprint
+from even_palette.core.kit.validate import check_kit
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.files.gltf import write_glb
 from even_palette.core.mesh.files.ply import write_ply
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
+from even_palette.core.results.dividing import assign, divide, fresh_id_colours, scatter_split, take_ids
+from even_palette.core.results.meshes import write_with_ids
+from even_palette.core.results.sheets import Sheets
 from tests.core.test_bad_input import mutate, mutate_values
 from tests.mesh.conftest import quads
 
@@ -50,11 +51,11 @@ def tiles(tmp_path: Path) -> tuple[History, Sheets]:
 def test_a_region_per_shell_covers_each_shell(tiles: tuple[History, Sheets]) -> None:
     """Weights of a region are 1 at the texels of its shell, and all weights add up to 1 on the mesh."""
     history, sheets = tiles
-    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
+    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
     kit = history.kit
-    assert [region.name for region in kit.sheet.regions] == [f"Shell {n}" for n in range(1, 10)]
-    assert len({region.id_colour for region in kit.sheet.regions}) == 9
-    weights = sheets.weights(kit)
+    assert [region.name for region in kit.sheets[0].regions] == [f"Shell {n}" for n in range(1, 10)]
+    assert len({region.id_colour for region in kit.sheets[0].regions}) == 9
+    weights = sheets.weights(kit.at())
     side = weights.levels[0].shape[0]
     for number, (left, top, right, bottom) in enumerate(GRID):
         rows = slice(int(top * side) + 1, int(bottom * side) - 1)
@@ -66,24 +67,28 @@ def test_a_region_per_shell_covers_each_shell(tiles: tuple[History, Sheets]) -> 
 
 def test_assigning_moves_faces(tiles: tuple[History, Sheets]) -> None:
     history, sheets = tiles
-    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
-    first, second = (region.key for region in history.kit.sheet.regions[:2])
-    faces = sheets.meshes.elements(history.kit, ElementKind.SHELL).labels == 1
-    history.do(assign(history.kit, sheets.meshes, faces, first))
-    labels = sheets.meshes.face_regions(history.kit)
+    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
+    first, second = (region.key for region in history.kit.sheets[0].regions[:2])
+    faces = sheets.meshes.elements(history.kit.at(), ElementKind.SHELL).labels == 1
+    history.do(assign(history.kit.at(), sheets.meshes, faces, first))
+    labels = sheets.meshes.face_regions(history.kit.at())
     assert (labels[faces] == 0).all()
     assert second not in history.kit.meshes[0].faces.regions
-    history.do(assign(history.kit, sheets.meshes, faces, ""))
-    assert (sheets.meshes.face_regions(history.kit)[faces] == -1).all()
+    history.do(assign(history.kit.at(), sheets.meshes, faces, ""))
+    assert (sheets.meshes.face_regions(history.kit.at())[faces] == -1).all()
     history.undo()
-    assert (sheets.meshes.face_regions(history.kit)[faces] == 0).all()
+    assert (sheets.meshes.face_regions(history.kit.at())[faces] == 0).all()
 
 
 def test_vertex_colours_give_their_own_id_colours(tmp_path: Path) -> None:
     colours = np.repeat(np.uint8([(200, 10, 10), (10, 200, 10), (10, 10, 200)]), 6, axis=0)
     history, sheets = opened(tmp_path / "tiles.glb", quads(GRID), colours)
-    history.do(divide(history.kit, sheets.meshes, ElementKind.COLOUR))
-    assert [region.id_colour for region in history.kit.sheet.regions] == [(200, 10, 10), (10, 200, 10), (10, 10, 200)]
+    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.COLOUR))
+    assert [region.id_colour for region in history.kit.sheets[0].regions] == [
+        (200, 10, 10),
+        (10, 200, 10),
+        (10, 10, 200),
+    ]
     write_with_ids(history.kit, sheets.meshes, "tiles", tmp_path / "out.glb")
     again = read_mesh(tmp_path / "out.glb")
     assert again.colours is not None
@@ -96,42 +101,42 @@ def test_too_many_elements_are_refused(tmp_path: Path) -> None:
     many = quads([(0.01 * i, 0, 0.01 * i + 0.005, 0.1) for i in range(80)])
     history, sheets = opened(tmp_path / "many.ply", many)
     with pytest.raises(UserError, match="80 of them and room for 60"):
-        divide(history.kit, sheets.meshes, ElementKind.SHELL)
+        divide(history.kit.at(), sheets.meshes, ElementKind.SHELL)
 
 
 def test_scatter_split_is_reproducible_and_editable(tiles: tuple[History, Sheets]) -> None:
     history, sheets = tiles
-    history.do(divide(history.kit, sheets.meshes, ElementKind.SLOT))
-    history.do(mesh_commands.add_regions(tuple(replace(history.kit.sheet.regions[0], key=f"more_{n}", name=f"More {n}")
+    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SLOT))
+    history.do(mesh_commands.add_regions("sheet_1", tuple(replace(history.kit.sheets[0].regions[0], key=f"more_{n}", name=f"More {n}")
                                                for n in range(2))))  # fmt: skip
-    keys = [region.key for region in history.kit.sheet.regions]
+    keys = [region.key for region in history.kit.sheets[0].regions]
     every = np.ones(18, dtype=bool)
     shares = dict(zip(keys, (50, 30, 20), strict=True))
-    split = scatter_split(history.kit, sheets.meshes, every, shares, seed=3)
+    split = scatter_split(history.kit.at(), sheets.meshes, every, shares, seed=3)
     assert sum(split.counts) == 9
     assert np.abs(np.array(split.counts) - (4.5, 2.7, 1.8)).max() < 1
-    again = scatter_split(history.kit, sheets.meshes, every, shares, seed=3)
+    again = scatter_split(history.kit.at(), sheets.meshes, every, shares, seed=3)
     assert split.command.apply(history.kit) == again.command.apply(history.kit)
-    other = scatter_split(history.kit, sheets.meshes, every, shares, seed=4)
+    other = scatter_split(history.kit.at(), sheets.meshes, every, shares, seed=4)
     assert split.command.apply(history.kit) != other.command.apply(history.kit)
     history.do(split.command)
-    labels = sheets.meshes.face_regions(history.kit)
+    labels = sheets.meshes.face_regions(history.kit.at())
     assert (labels.reshape(9, 2)[:, 0] == labels.reshape(9, 2)[:, 1]).all()  # both faces of a shell go together
     for bad in ({}, {keys[0]: 0.0}):
         with pytest.raises(UserError, match="share above 0"):
-            scatter_split(history.kit, sheets.meshes, every, bad, 1)
+            scatter_split(history.kit.at(), sheets.meshes, every, bad, 1)
     with pytest.raises(UserError, match="Select the shells"):
-        scatter_split(history.kit, sheets.meshes, ~every, shares, 1)
+        scatter_split(history.kit.at(), sheets.meshes, ~every, shares, 1)
 
 
 def test_boxes_hold_the_texels_whose_centres_lie_in_them(tiles: tuple[History, Sheets]) -> None:
     history, sheets = tiles
-    history.do(divide(history.kit, sheets.meshes, ElementKind.SLOT))
-    key = history.kit.sheet.regions[0].key
+    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SLOT))
+    key = history.kit.sheets[0].regions[0].key
     faces = np.ones(18, dtype=bool)
-    history.do(assign(history.kit, sheets.meshes, faces, ""))
+    history.do(assign(history.kit.at(), sheets.meshes, faces, ""))
     history.do(mesh_commands.add_box(key, Box(0.25, 0.5, 0.75, 1.2)))
-    level = sheets.weights(history.kit).levels[0]
+    level = sheets.weights(history.kit.at()).levels[0]
     side = level.shape[0]
     centre = (np.arange(side) + 0.5) / side
     inside = (centre[:, None] >= 0.5) & (centre[None] >= 0.25) & (centre[None] < 0.75)
@@ -139,28 +144,28 @@ def test_boxes_hold_the_texels_whose_centres_lie_in_them(tiles: tuple[History, S
     with pytest.raises(UserError, match="no part of the sheet"):
         mesh_commands.add_box(key, Box(0.5, 0.5, 0.5, 0.6)).apply(history.kit)
     history.do(mesh_commands.clear_boxes(key))
-    assert not sheets.weights(history.kit).levels[0].any()
+    assert not sheets.weights(history.kit.at()).levels[0].any()
 
 
 def test_sources_of_a_region_are_mixed_by_the_strongest_claim(tiles: tuple[History, Sheets]) -> None:
     """A face and a box of one region claim a texel once; of two regions, they share it."""
     history, sheets = tiles
-    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
-    first, second = (region.key for region in history.kit.sheet.regions[:2])
+    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
+    first, second = (region.key for region in history.kit.sheets[0].regions[:2])
     history.do(mesh_commands.add_box(first, Box(0, 0, 0.5, 0.5)))
-    weights = sheets.weights(history.kit)
+    weights = sheets.weights(history.kit.at())
     at = int(0.15 * 1024), int(0.15 * 1024)  # on the first shell, in the box
     assert weights.levels[0][at] == 255
     assert weights.mask_sum.samples[(*at, 0)] / 65535 * 4 == pytest.approx(1, abs=1e-3)
     at = int(0.15 * 1024), int(0.45 * 1024)  # on the second shell, in the first one's box
     assert (weights.levels[0][at], weights.levels[1][at]) in ((128, 127), (127, 128))
-    assert second == history.kit.sheet.regions[1].key
+    assert second == history.kit.sheets[0].regions[1].key
 
 
 def test_kit_json_keeps_meshes_and_assignments(tiles: tuple[History, Sheets], tmp_path: Path) -> None:
     history, sheets = tiles
-    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
-    history.do(mesh_commands.add_bake(Bake("along", "along", 512, 8, 2, {"way": "up"})))
+    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
+    history.do(mesh_commands.add_bake("sheet_1", Bake("along", "along", 512, 8, 2, {"way": "up"})))
     history.do(mesh_commands.set_roots({"tiles": pack_chosen(np.arange(18) < 3)}))
     text = encode_kit(history.kit, tmp_path)
     assert decode_kit(text, tmp_path) == history.kit
@@ -211,17 +216,17 @@ def test_slots_on_two_sheets_and_merged(tmp_path: Path) -> None:
     history.do(mesh_commands.put_slot("tiles", "iron", "irons"))
     kit = history.kit
     for key, count in (("sheet_1", 10), ("irons", 8)):
-        found = sheets.meshes.on_sheet(kit.showing(key))
+        found = sheets.meshes.on_sheet(kit.at(key))
         assert found is not None
         assert found.mesh.face_count == count
-    history.do(divide(kit.showing("irons"), sheets.meshes, ElementKind.SLOT))
-    assert len(history.kit.showing("irons").sheet.regions) == 1
-    assert (sheets.meshes.face_regions(history.kit.showing("irons")) == 0).all()
+    history.do(divide(kit.at("irons"), sheets.meshes, ElementKind.SLOT))
+    assert len(history.kit.at("irons").sheet.regions) == 1
+    assert (sheets.meshes.face_regions(history.kit.at("irons")) == 0).all()
     history.do(mesh_commands.merge_slots("tiles", "sheet_1"))
-    found = sheets.meshes.on_sheet(history.kit.showing("sheet_1"))
+    found = sheets.meshes.on_sheet(history.kit.at("sheet_1"))
     assert found is not None
     assert found.mesh.face_count == 18
-    assert sheets.meshes.on_sheet(history.kit.showing("irons")) is None
+    assert sheets.meshes.on_sheet(history.kit.at("irons")) is None
     check_kit(history.kit)
     with pytest.raises(UserError, match="at least one sheet"):
         sheet_commands.remove_sheet("sheet_1").apply(sheet_commands.remove_sheet("irons").apply(history.kit))
@@ -243,20 +248,20 @@ def test_ids_from_another_mesh(tiles: tuple[History, Sheets], tmp_path: Path) ->
     write_glb(tmp_path / "other.glb", half, np.zeros((12, 3), np.uint8))
     seen = fingerprint(tmp_path / "other.glb")
     with pytest.raises(UserError, match="no other mesh"):
-        take_ids(history.kit, sheets.meshes, "slots", 0.02)
+        take_ids(history.kit.at(), sheets.meshes, "slots", 0.02)
     reference = MeshFile("other", str(tmp_path / "other.glb"), "sheet_1", seen.size, seen.sha256, reference=True)
     history.do(mesh_commands.add_mesh(reference))
-    history.do(take_ids(history.kit, sheets.meshes, "slots", 0.02))
+    history.do(take_ids(history.kit.at(), sheets.meshes, "slots", 0.02))
     kit = history.kit
-    assert [region.name for region in kit.sheet.regions] == ["wood", "iron"]
-    weights = sheets.weights(kit)
+    assert [region.name for region in kit.sheets[0].regions] == ["wood", "iron"]
+    weights = sheets.weights(kit.at())
     for number, (left, top, right, bottom) in enumerate(GRID):
         at = int((top + bottom) / 2 * 1024), int((left + right) / 2 * 1024)
         expected = (255, 0) if number < 3 else (0, 255) if number < 6 else (0, 0)
         assert (weights.levels[0][at], weights.levels[1][at]) == expected
-    _, made = sheets.meshes.bake(kit, kit.sheet.bake(kit.sheet.id_bake))
+    _, made = sheets.meshes.bake(kit.at(), kit.sheets[0].bake(kit.sheets[0].id_bake))
     assert made.missed_texels / made.covered_texels == pytest.approx(1 / 3, abs=0.01)
-    shown = sheets.shown_ids(kit)
+    shown = sheets.shown_ids(kit.at())
     assert shown is not None
     left, top, right, bottom = GRID[8]
     assert len(set(shown.samples[int((top + bottom) / 2 * 1024), int((left + right) / 2 * 1024)])) == 1  # grey
@@ -267,12 +272,12 @@ def test_ids_from_another_mesh(tiles: tuple[History, Sheets], tmp_path: Path) ->
 def test_bakes_follow_the_assignment_and_only_what_they_depend_on(tiles: tuple[History, Sheets]) -> None:
     history, sheets = tiles
     for name in ("id_colours", "position"):
-        history.do(mesh_commands.add_bake(Bake(name, name, 256, 4, 1)))
-    before = {bake.key: sheets.meshes.bake(history.kit, bake)[0] for bake in history.kit.sheet.bakes}
-    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
-    assert sheets.meshes.known_bake(history.kit, history.kit.sheet.bake("id_colours")) is None
-    assert sheets.meshes.known_bake(history.kit, history.kit.sheet.bake("position")) is not None
-    after = sheets.meshes.bake(history.kit, history.kit.sheet.bake("id_colours"))[0]
+        history.do(mesh_commands.add_bake("sheet_1", Bake(name, name, 256, 4, 1)))
+    before = {bake.key: sheets.meshes.bake(history.kit.at(), bake)[0] for bake in history.kit.sheets[0].bakes}
+    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
+    assert sheets.meshes.known_bake(history.kit.at(), history.kit.sheets[0].bake("id_colours")) is None
+    assert sheets.meshes.known_bake(history.kit.at(), history.kit.sheets[0].bake("position")) is not None
+    after = sheets.meshes.bake(history.kit.at(), history.kit.sheets[0].bake("id_colours"))[0]
     assert not np.array_equal(after.samples, before["id_colours"].samples)
 
 
@@ -280,7 +285,7 @@ def test_findings_of_meshes(tmp_path: Path) -> None:
     """Overlaps, UVs outside, faces that no longer fit, no UVs, a missing file: each is told with its number."""
     bad = quads([(0.1, 0.1, 0.4, 0.4), (0.2, 0.2, 0.5, 0.5), (0.9, 0.1, 1.2, 0.3)])
     history, sheets = opened(tmp_path / "bad.ply", bad)
-    history.do(divide(history.kit, sheets.meshes, ElementKind.SLOT))
+    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SLOT))
     told = " ".join(finding.text for finding in find(history.kit, sheets))
     overlap = round((0.2 * 1024) ** 2)
     counted = int(told.split(" texels are claimed")[0].split()[-1].replace(",", ""))
@@ -297,7 +302,7 @@ def test_findings_of_meshes(tmp_path: Path) -> None:
     seen = fingerprint(path)
     kit = replace(history.kit, meshes=(replace(changed, size=seen.size, sha256=seen.sha256),))
     assert "has no UVs; unwrap it" in " ".join(finding.text for finding in find(kit, Sheets()))
-    assert sheets.meshes.on_sheet(replace(kit, meshes=(replace(kit.meshes[0], unwrap=True),))) is not None
+    assert sheets.meshes.on_sheet(replace(kit, meshes=(replace(kit.meshes[0], unwrap=True),)).at()) is not None
     path.unlink()
     assert "(mesh) is missing" in " ".join(finding.text for finding in find(kit, Sheets()))
 
@@ -313,21 +318,21 @@ def test_fresh_id_colours_are_far_apart() -> None:
 def test_mutated_kits_with_meshes(tiles: tuple[History, Sheets], tmp_path: Path) -> None:
     """200 damaged kit.json with meshes, boxes and bakes: refused in one line, or opened and computed."""
     history, sheets = tiles
-    history.do(divide(history.kit, sheets.meshes, ElementKind.SHELL))
-    history.do(mesh_commands.add_box(history.kit.sheet.regions[0].key, Box(0.1, 0.1, 0.6, 0.6)))
-    history.do(mesh_commands.add_bake(Bake("height", "height", 256, 4, 1, {"axis": "x"})))
+    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
+    history.do(mesh_commands.add_box(history.kit.sheets[0].regions[0].key, Box(0.1, 0.1, 0.6, 0.6)))
+    history.do(mesh_commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1, {"axis": "x"})))
     history.do(mesh_commands.set_roots({"tiles": pack_chosen(np.arange(18) < 3)}))
     data, rng, opened_kits = encode_kit(history.kit, tmp_path), random.Random(8), 0
     refused = []
     for number in range(200):
         try:
             kit = decode_kit((mutate_values if number % 2 else mutate)(data, rng), tmp_path, "damaged.json")
-            labels = sheets.meshes.face_regions(kit)
-            assert ((labels >= -1) & (labels < len(kit.sheet.regions))).all()
-            sheets.meshes.roots(kit)
-            for bake in kit.sheet.bakes:
+            labels = sheets.meshes.face_regions(kit.at())
+            assert ((labels >= -1) & (labels < len(kit.sheets[0].regions))).all()
+            sheets.meshes.roots(kit.at())
+            for bake in kit.sheets[0].bakes:
                 if bake.size == 256:
-                    sheets.meshes.bake(kit, bake)
+                    sheets.meshes.bake(kit.at(), bake)
             opened_kits += 1
         except UserError as error:
             refused.append(str(error))

@@ -22,8 +22,8 @@ from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
-from even_palette.core.looks import Look, picture
 from even_palette.core.raster.plane import to_levels8
+from even_palette.core.results.looks import Look, picture
 
 ROW_PX, COLUMN_PX, NAME_PX = 26, 132, 150
 THUMB_PX, HEAD_PX = 76, 108
@@ -82,9 +82,9 @@ class Board(QTableView):
             viewport.update()
 
     def _follow_selection(self) -> None:
-        kit = self.session.kit
-        keys = [region.key for region in kit.sheet.regions]
-        names = ["", *(variant.name for variant in kit.variants)]
+        at = self.session.at
+        keys = [region.key for region in at.sheet.regions]
+        names = ["", *(variant.name for variant in at.kit.variants)]
         if self.session.region in keys and self.session.variant in names:
             index = self.board_model.index(keys.index(self.session.region), names.index(self.session.variant))
             selection = self.selectionModel()
@@ -190,19 +190,19 @@ class CellDelegate(QStyledItemDelegate):
         assert painter is not None
         model = index.model()
         assert isinstance(model, BoardModel)
-        kit = self.session.shown
+        at = self.session.shown
         t = tokens()
         painter.fillRect(option.rect, grey(t.panel))
-        if kit is None or index.row() >= len(kit.sheet.regions) or index.column() > len(kit.variants):
+        if at is None or index.row() >= len(at.sheet.regions) or index.column() > len(at.kit.variants):
             return
-        region, variant = kit.sheet.regions[index.row()], model.variant(index.column())
-        if variant and variant not in [v.name for v in kit.variants]:
+        region, variant = at.sheet.regions[index.row()], model.variant(index.column())
+        if variant and variant not in [v.name for v in at.kit.variants]:
             return
-        own = is_own(kit, region.key, variant)
+        own = is_own(at.kit, region.key, variant)
         box = option.rect.adjusted(5, 3, -5, -3) if own else option.rect.adjusted(5, 9, -5, -9)
-        strip = self.session.sheets.coat_strip(kit, region.key, variant)
+        strip = self.session.sheets.coat_strip(at, region.key, variant)
         if region.coat.kind == "shift":
-            tones = self.session.sheets.tones(kit)[index.row()]
+            tones = self.session.sheets.tones(at)[index.row()]
             upper = QRect(box.x(), box.y(), box.width(), box.height() // 3)
             painter.drawImage(upper, _strip_image(to_levels8(linear_to_srgb(tones))))
             painter.drawImage(box.adjusted(0, box.height() // 3, 0, 0), _strip_image(strip))
@@ -267,17 +267,17 @@ class VariantHeads(Heads):
         painter.restore()
 
     def _thumb(self, variant: str, width: int, height: int) -> QImage | None:
-        kit = self.session.shown
-        if kit is None or not kit.sheet.sources or (variant and variant not in [v.name for v in kit.variants]):
+        at = self.session.shown
+        if at is None or not at.sheet.sources or (variant and variant not in [v.name for v in at.kit.variants]):
             return None
         if variant not in self._thumbs:
             ratio = self.devicePixelRatioF()
             size = (round(width * ratio), round(height * ratio))
-            base = self.session.sheets.base_colour(kit)
+            base = self.session.sheets.base_colour(at)
             zoom = min(size[0] / base.width, size[1] / base.height)
             view = Camera((base.width, base.height), zoom=zoom).view(*size)
             try:
-                shown = picture(kit, self.session.sheets, Look(variant=variant))
+                shown = picture(at, self.session.sheets, Look(variant=variant))
             except UserError:
                 return None
             self._thumbs[variant] = to_image(self.renderer.render(shown, view))
@@ -298,7 +298,7 @@ class RegionNames(Heads):
 
     def paintSection(self, painter: QPainter | None, rect: QRect, section: int) -> None:
         assert painter is not None
-        region = self.session.kit.sheet.regions[section]
+        region = self.session.at.sheet.regions[section]
         chosen = region.key == self.session.region
         t = tokens()
         painter.save()

@@ -22,7 +22,7 @@ class BoardModel(QAbstractTableModel):
         session.changed.connect(self._follow)
 
     def _follow(self) -> None:
-        shape = (len(self.session.kit.sheet.regions), 1 + len(self.session.kit.variants))
+        shape = (len(self.session.at.sheet.regions), 1 + len(self.session.kit.variants))
         if shape != self._shape:
             self.beginResetModel()
             self._shape = shape
@@ -43,7 +43,7 @@ class BoardModel(QAbstractTableModel):
         return MASTER if column == 0 else self.session.kit.variants[column - 1].name
 
     def region_key(self, row: int) -> str:
-        return self.session.kit.sheet.regions[row].key
+        return self.session.at.sheet.regions[row].key
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole) and index.isValid():
@@ -55,7 +55,7 @@ class BoardModel(QAbstractTableModel):
             return None
         if orientation == Qt.Orientation.Horizontal:
             return self.variant(section) or "Master"
-        return self.session.kit.sheet.regions[section].name
+        return self.session.at.sheet.regions[section].name
 
 
 def is_own(kit: Kit, key: str, variant: str) -> bool:

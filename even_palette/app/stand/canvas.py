@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
-from even_palette.core.looks import Picture
+from even_palette.core.results.looks import Picture
 
 
 class Canvas(TileView):

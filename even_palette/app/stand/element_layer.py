@@ -46,19 +46,19 @@ class ElementLayer(QObject):
 
     def sheet_faces(self) -> Samples | None:
         """The face under each pixel of the sheet pane's first tile."""
-        kit = self.choice.session.shown
-        if kit is None or self.choice.mesh is None:
+        at = self.choice.session.shown
+        if at is None or self.choice.mesh is None:
             return None
-        seen = self.choice.session.sheets.meshes.footprint(kit, *self.choice.session.sheets.mask_size(kit))
+        seen = self.choice.session.sheets.meshes.footprint(at, *self.choice.session.sheets.mask_size(at))
         field = self.sheet.field(0)
         return faces_in_view(seen, self.sheet.camera.view(field.width(), field.height())) if seen else None
 
     def face_at(self, u: float, v: float) -> int:
         """The face at a uv of the sheet, -1 for none."""
-        kit = self.choice.session.shown
-        if kit is None or self.choice.mesh is None:
+        at = self.choice.session.shown
+        if at is None or self.choice.mesh is None:
             return -1
-        seen = self.choice.session.sheets.meshes.footprint(kit, *self.choice.session.sheets.mask_size(kit))
+        seen = self.choice.session.sheets.meshes.footprint(at, *self.choice.session.sheets.mask_size(at))
         if seen is None:
             return -1
         height, width = seen.face.shape

@@ -14,10 +14,10 @@ from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.tiles import Tile
 from even_palette.core.arrays import Floats
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Kit
-from even_palette.core.looks import Look, LookKind, picture
+from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Plane
+from even_palette.core.results.looks import Look, LookKind, picture
 
 if TYPE_CHECKING:
     from even_palette.gl.model_view import Skin
@@ -78,17 +78,17 @@ class ModelPane(QWidget):
         self.look_box.setCurrentIndex(at)
         self.look_box.blockSignals(False)
 
-    def show_looks(self, kit: Kit, looks: list[tuple[str, Look, str, Look | None]]) -> None:
+    def show_looks(self, at: Focus, looks: list[tuple[str, Look, str, Look | None]]) -> None:
         """Show looks, each with its label and perhaps another one to wipe to. What cannot be shown is told."""
         try:
-            if self.session.sheets.meshes.on_sheet(kit) is None:
+            if self.session.sheets.meshes.on_sheet(at) is None:
                 self.canvas.show_message(EMPTY)
                 return
             if trouble := self.renderer.model_trouble():
                 self.canvas.show_message(trouble)
                 return
             tiles = [
-                Tile(label, self._skins(kit, look), other_label, self._skins(kit, other) if other else None)
+                Tile(label, self._skins(at, look), other_label, self._skins(at, other) if other else None)
                 for label, look, other_label, other in looks
             ]
         except UserError as error:
@@ -101,17 +101,17 @@ class ModelPane(QWidget):
 
         self.canvas.show_tiles(tiles, points, "".join(skin.mesh.content_id for skin in skins))
 
-    def _skins(self, kit: Kit, look: Look) -> list[Skin]:
+    def _skins(self, at: Focus, look: Look) -> list[Skin]:
         """The sheet in front in a look, and the other sheets of the same meshes in their results."""
         from even_palette.gl.model_view import Skin
 
         skins = []
-        for key in self.session.sheets_seen(kit):
-            part = kit.showing(key)
+        for key in self.session.sheets_seen(at):
+            part = at.kit.at(key)
             found = self.session.sheets.meshes.on_sheet(part)
             if found is None:
                 continue
-            own = look if key == kit.front else Look(variant=look.variant)
+            own = look if key == at.key else Look(variant=look.variant)
             relief = tuple(
                 self._map(part, role) for role in (Role.NORMAL, Role.ROUGHNESS, Role.METALNESS, Role.OCCLUSION)
             )
@@ -120,8 +120,8 @@ class ModelPane(QWidget):
             skins.append(Skin(found.mesh, shown, relief, data))  # type: ignore[arg-type]
         return skins
 
-    def _map(self, kit: Kit, role: Role) -> Plane | None:
-        source = kit.sheet.source(role)
+    def _map(self, at: Focus, role: Role) -> Plane | None:
+        source = at.sheet.source(role)
         try:
             return self.session.sheets.plane(source) if source else None
         except UserError:

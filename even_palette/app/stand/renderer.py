@@ -9,8 +9,8 @@ from PyQt6.QtGui import QImage
 
 from even_palette.core.arrays import Levels, Samples
 from even_palette.core.errors import UserError
-from even_palette.core.looks import Picture, View, on_sheet, render_reference
 from even_palette.core.mesh.view import Orbit, Vector
+from even_palette.core.results.looks import Picture, View, on_sheet, render_reference
 
 if TYPE_CHECKING:
     from even_palette.gl.model_view import ModelRenderer, Skin

@@ -18,11 +18,11 @@ from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import Tile
 from even_palette.app.theme import set_icon
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Bake, Kit
-from even_palette.core.looks import Look, LookKind, Texel, View, map_picture, picture, read_texel
+from even_palette.core.kit.model import Bake, Focus
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
+from even_palette.core.results.looks import Look, LookKind, Texel, View, map_picture, picture, read_texel
 
 
 class Panes(Enum):
@@ -166,19 +166,19 @@ class Stand(QWidget):
         self.proof = [Tile(label, map_picture(p)) for label, p in zip(labels, (own, played, difference), strict=True)]
         self.refresh()
 
-    def looks(self, kit: Kit) -> list[tuple[str, Look]]:
+    def looks(self, at: Focus) -> list[tuple[str, Look]]:
         """Everything that can be looked at, with its name."""
-        found = [(f"Result · {name or 'Master'}", Look(variant=name)) for name in _variants(kit)]
-        found += [(f"Source · {source.role}", Look(LookKind.SOURCE, role=source.role)) for source in kit.sheet.sources]
-        meshes = any(not mesh.reference and kit.front in (mesh.sheet, *mesh.slots.values()) for mesh in kit.meshes)
-        if kit.sheet.source(Role.ID) or kit.sheet.id_bake or meshes:
+        found = [(f"Result · {name or 'Master'}", Look(variant=name)) for name in _variants(at)]
+        found += [(f"Source · {source.role}", Look(LookKind.SOURCE, role=source.role)) for source in at.sheet.sources]
+        meshes = any(not mesh.reference and at.key in (mesh.sheet, *mesh.slots.values()) for mesh in at.kit.meshes)
+        if at.sheet.source(Role.ID) or at.sheet.id_bake or meshes:
             found.append(("ID colours", Look(LookKind.ID)))
-        found += [(f"Weight · {region.name}", Look(LookKind.WEIGHT, region=region.key)) for region in kit.sheet.regions]
-        if kit.sheet.regions:
+        found += [(f"Weight · {region.name}", Look(LookKind.WEIGHT, region=region.key)) for region in at.sheet.regions]
+        if at.sheet.regions:
             found.append(("Sum of masks", Look(LookKind.HEAT)))
         if meshes:
             found.append(("UV layout", Look(LookKind.LAYOUT)))
-        found += [(f"Bake · {bake_name(bake)}", Look(LookKind.BAKE, bake=bake.key)) for bake in kit.sheet.bakes]
+        found += [(f"Bake · {bake_name(bake)}", Look(LookKind.BAKE, bake=bake.key)) for bake in at.sheet.bakes]
         return found
 
     def _follow_selection(self) -> None:
@@ -190,43 +190,43 @@ class Stand(QWidget):
 
     def refresh(self) -> None:
         """Show the looks of the kit that is ready."""
-        kit = self.session.shown
+        at = self.session.shown
         self.other_box.setVisible(self.wipe_button.isChecked())
-        if kit is None or not (kit.sheet.sources or kit.meshes):
-            present = self.session.kit
-            told = self.session.trouble if present.sheet.sources or present.meshes else EMPTY
+        if at is None or not (at.sheet.sources or at.kit.meshes):
+            present = self.session.at
+            told = self.session.trouble if present.sheet.sources or present.kit.meshes else EMPTY
             self.canvas.show_message(told)
             self.model.canvas.show_message(told)
-            self._fill_boxes(self.session.kit)
+            self._fill_boxes(self.session.at)
             return
-        there = [look for _, look in self.looks(self.session.kit)]
+        there = [look for _, look in self.looks(self.session.at)]
         self.look = self.look if self.look in there else Look()
         self.other = self.other if self.other in there else Look()
-        self._fill_boxes(self.session.kit)
+        self._fill_boxes(self.session.at)
         other = self.other if self.wipe_button.isChecked() else None
         for wanted in (self.look, other, self.model.own_look):
             if wanted is not None and wanted.kind == LookKind.BAKE:
                 self.session.want_bake(wanted.bake)
-        base = self.session.sheets.base_colour(kit)
-        painted = kit.sheet.source(Role.BASE_COLOUR) is not None
-        size = (base.width, base.height) if painted else self.session.sheets.mask_size(kit)
+        base = self.session.sheets.base_colour(at)
+        painted = at.sheet.source(Role.BASE_COLOUR) is not None
+        size = (base.width, base.height) if painted else self.session.sheets.mask_size(at)
         if self.panes != Panes.MODEL:
             try:
-                self.canvas.show_tiles(self._tiles(kit), size)
+                self.canvas.show_tiles(self._tiles(at), size)
             except UserError as error:
                 self.canvas.show_message(self.session.bake_state(self.look.bake) or str(error))
         if self.panes != Panes.SHEET:
-            self.model.show_looks(kit, self._model_looks(kit))
+            self.model.show_looks(at, self._model_looks(at))
         self._update_loupe()
         self.elements.mark()
 
-    def _model_looks(self, kit: Kit) -> list[tuple[str, Look, str, Look | None]]:
+    def _model_looks(self, at: Focus) -> list[tuple[str, Look, str, Look | None]]:
         """What the model pane shows: label and look, and those of the other side of the wipe."""
         if self.spread_button.isChecked():
-            return [(name or "Master", Look(variant=name), "", None) for name in _variants(kit)]
-        names = {look: name for name, look in self.looks(self.session.kit)}
-        look = self._showable(self.model.own_look or self.look, kit)
-        other = self._showable(self.other, kit) if self.wipe_button.isChecked() else None
+            return [(name or "Master", Look(variant=name), "", None) for name in _variants(at)]
+        names = {look: name for name, look in self.looks(self.session.at)}
+        look = self._showable(self.model.own_look or self.look, at)
+        other = self._showable(self.other, at) if self.wipe_button.isChecked() else None
         return [(names.get(look, ""), look, names.get(other, "") if other else "", other)]
 
     def choose_panes(self, panes: Panes) -> None:
@@ -255,31 +255,31 @@ class Stand(QWidget):
         self.refresh()
 
     def _click_face(self, face: int, tile: int, add: bool) -> None:
-        kit = self.session.shown
-        if self.spread_button.isChecked() and kit is not None:
-            self.session.select(variant=_variants(kit)[tile])
+        at = self.session.shown
+        if self.spread_button.isChecked() and at is not None:
+            self.session.select(variant=_variants(at)[tile])
             return
         self.face_picked.emit(face, add)
 
-    def _showable(self, look: Look, kit: Kit) -> Look:
+    def _showable(self, look: Look, at: Focus) -> Look:
         """The look, unless the kit that is shown does not have it yet."""
-        return look if look in [there for _, there in self.looks(kit)] else Look()
+        return look if look in [there for _, there in self.looks(at)] else Look()
 
-    def _tiles(self, kit: Kit) -> list[Tile]:
+    def _tiles(self, at: Focus) -> list[Tile]:
         if self.proof:
             return self.proof
         sheets = self.session.sheets
         if self.spread_button.isChecked():
-            return [Tile(name or "Master", picture(kit, sheets, Look(variant=name))) for name in _variants(kit)]
-        names = {look: name for name, look in self.looks(self.session.kit)}
-        shown = picture(kit, sheets, self._showable(self.look, kit))
+            return [Tile(name or "Master", picture(at, sheets, Look(variant=name))) for name in _variants(at)]
+        names = {look: name for name, look in self.looks(self.session.at)}
+        shown = picture(at, sheets, self._showable(self.look, at))
         if self.wipe_button.isChecked():
-            other = picture(kit, sheets, self._showable(self.other, kit))
+            other = picture(at, sheets, self._showable(self.other, at))
             return [Tile(names[self.look], shown, names[self.other], other)]
         return [Tile(names[self.look], shown)]
 
-    def _fill_boxes(self, kit: Kit) -> None:
-        looks = self.looks(kit)
+    def _fill_boxes(self, at: Focus) -> None:
+        looks = self.looks(at)
         self.model.fill_looks(looks)
         for box, current in ((self.look_box, self.look), (self.other_box, self.other)):
             box.blockSignals(True)
@@ -313,24 +313,24 @@ class Stand(QWidget):
 
     def texel_at(self, u: float, v: float) -> Texel | None:
         """Exact values of the present look at a uv, if there are any."""
-        kit = self.session.shown
-        if kit is None:
+        at = self.session.shown
+        if at is None:
             return None
         try:
-            return read_texel(kit, self.session.sheets, self._showable(self.look, kit), (u, v))
+            return read_texel(at, self.session.sheets, self._showable(self.look, at), (u, v))
         except UserError:
             return None
 
     def _click(self, u: float, v: float, tile: int, add: bool) -> None:
-        kit = self.session.shown
+        at = self.session.shown
         if self.picking:
             texel = self.texel_at(u, v)
             self.stop_picking()
             if texel:
                 self.eyedropped.emit(texel.encoded)
             return
-        if self.spread_button.isChecked() and not self.proof and kit is not None:
-            self.session.select(variant=_variants(kit)[tile])
+        if self.spread_button.isChecked() and not self.proof and at is not None:
+            self.session.select(variant=_variants(at)[tile])
             return
         self.picked.emit(u, v, add)
 
@@ -351,8 +351,8 @@ class Stand(QWidget):
         self._update_loupe()
 
     def _update_loupe(self) -> None:
-        kit = self.session.shown
-        if not self.loupe_button.isChecked() or self._last_uv is None or kit is None or not kit.sheet.sources:
+        at = self.session.shown
+        if not self.loupe_button.isChecked() or self._last_uv is None or at is None or not at.sheet.sources:
             self.loupe.hide()
             return
         texel = self.texel_at(*self._last_uv)
@@ -362,9 +362,9 @@ class Stand(QWidget):
         column, row = int(self._last_uv[0] * width), int(self._last_uv[1] * height)
         half = TEXELS // 2
         view = View(((column - half) / width, (row - half) / height), (1 / width, 1 / height), TEXELS, TEXELS)
-        shown = picture(kit, self.session.sheets, self._showable(self.look, kit))
+        shown = picture(at, self.session.sheets, self._showable(self.look, at))
         image = to_image(self.renderer.render(shown, view, filtered=False))
-        self.loupe.show_texel(image, (column, row), texel, kit.sheet.regions, "texel")
+        self.loupe.show_texel(image, (column, row), texel, at.sheet.regions, "texel")
         self._place_loupe()
         self.loupe.show()
 
@@ -386,5 +386,5 @@ def bake_name(bake: Bake) -> str:
     return f"{words[:1].upper()}{words[1:]}".replace("Id ", "ID ").replace(" ids", " IDs")
 
 
-def _variants(kit: Kit) -> list[str]:
-    return [MASTER, *(variant.name for variant in kit.variants)]
+def _variants(at: Focus) -> list[str]:
+    return [MASTER, *(variant.name for variant in at.kit.variants)]

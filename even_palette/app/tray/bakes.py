@@ -17,11 +17,11 @@ from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
-from even_palette.core.kit.dividing import choose_roots
 from even_palette.core.kit.model import Bake
-from even_palette.core.looks import Look, LookKind
 from even_palette.core.mesh.bakes import bakes
 from even_palette.core.raster.files import write_plane
+from even_palette.core.results.dividing import choose_roots
+from even_palette.core.results.looks import Look, LookKind
 
 SIZES = (256, 512, 1024, 2048, 4096, 8192)
 SAMPLES = ((1, "1 sample a texel"), (2, "4 samples a texel"), (4, "16 samples a texel"))
@@ -61,9 +61,9 @@ class BakesTab(QWidget):
         self.write_button.setToolTip("Write this bake as a file (PNG, TIFF or EXR)")
         self.write_button.clicked.connect(self._write)
         self.id_button = QPushButton("Use as ID map")
-        self.id_button.clicked.connect(lambda: session.do(mesh_commands.set_id_bake(self.bake)))
+        self.id_button.clicked.connect(lambda: session.do(mesh_commands.set_id_bake(session.at.key, self.bake)))
         remove = tool("Remove bake", "trash", "Remove this bake")
-        remove.clicked.connect(lambda: session.do(mesh_commands.remove_bake(self.bake)))
+        remove.clicked.connect(lambda: session.do(mesh_commands.remove_bake(session.at.key, self.bake)))
         self.remove = remove
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -82,20 +82,20 @@ class BakesTab(QWidget):
         self._shown_kind = ""
 
     def _current(self) -> Bake | None:
-        return next((bake for bake in self.session.kit.sheet.bakes if bake.key == self.bake), None)
+        return next((bake for bake in self.session.at.sheet.bakes if bake.key == self.bake), None)
 
     def refresh(self) -> None:
-        kit = self.session.kit
+        at = self.session.at
         if not self.kind.count():
             for kind in bakes().values():
                 self.kind.addItem(kind.label, kind.name)
                 self.kind.setItemData(self.kind.count() - 1, kind.told, Qt.ItemDataRole.ToolTipRole)
-        keys = [bake.key for bake in kit.sheet.bakes]
+        keys = [bake.key for bake in at.sheet.bakes]
         self.bake = self.bake if self.bake in keys else (keys[0] if keys else "")
         self.list.blockSignals(True)
         self.list.clear()
-        for bake in kit.sheet.bakes:
-            serves = ", ID map" if bake.key == kit.sheet.id_bake else ""
+        for bake in at.sheet.bakes:
+            serves = ", ID map" if bake.key == at.sheet.id_bake else ""
             item = QListWidgetItem(f"{bake_name(bake)}   {bake.size}²{serves}")
             item.setData(Qt.ItemDataRole.UserRole, bake.key)
             self.list.addItem(item)
@@ -132,7 +132,7 @@ class BakesTab(QWidget):
             if levels >= 0
             else "Without padding the first mip level already shows background."
         )
-        self.id_button.setEnabled(kind.channels == 3 and bake.key != self.session.kit.sheet.id_bake)
+        self.id_button.setEnabled(kind.channels == 3 and bake.key != self.session.at.sheet.id_bake)
         if f"{bake.key} {bake.kind}" != self._shown_kind:
             self._shown_kind = f"{bake.key} {bake.kind}"
             self._build_values(bake)
@@ -164,12 +164,12 @@ class BakesTab(QWidget):
     def _change(self, **fields: object) -> None:
         bake = self._current()
         if bake is not None:
-            self.session.do(mesh_commands.set_bake(replace(bake, **fields)))
+            self.session.do(mesh_commands.set_bake(self.session.at.key, replace(bake, **fields)))
 
     def _add(self) -> None:
         name = self.kind.currentData()
-        if self.session.do(mesh_commands.add_bake(Bake(name, name))):
-            self.bake = self.session.kit.sheet.bakes[-1].key
+        if self.session.do(mesh_commands.add_bake(self.session.at.key, Bake(name, name))):
+            self.bake = self.session.at.sheet.bakes[-1].key
             self.refresh()
             self._look()
 
@@ -185,7 +185,7 @@ class BakesTab(QWidget):
 
     def _roots(self) -> None:
         try:
-            self.session.do(choose_roots(self.session.kit, self.session.sheets.meshes, self.choice.faces))
+            self.session.do(choose_roots(self.session.at, self.session.sheets.meshes, self.choice.faces))
             bake = self._current()
             if bake is not None and bake.values.get("way") != "way":
                 self._set("way", "way")
@@ -199,20 +199,20 @@ class BakesTab(QWidget):
         if bake is None:
             return
         name, _ = QFileDialog.getSaveFileName(
-            self, "Write bake", f"{self.session.kit.sheet.key}-{bake.key}.png", "Maps (*.png *.tif *.exr *.tga)"
+            self, "Write bake", f"{self.session.at.sheet.key}-{bake.key}.png", "Maps (*.png *.tif *.exr *.tga)"
         )
         if name:
             self.write_to(Path(name))
 
     def write_to(self, path: Path) -> None:
         """Bake and write the selected bake as a file."""
-        kit, bake = self.session.kit, self._current()
+        at, bake = self.session.at, self._current()
         if bake is None:
             return
 
         def work(progress: Progress, cancel: CancelToken) -> None:
-            refuse_sources(path, [Path(file.path) for file in kit.files])
-            plane, _ = self.session.sheets.meshes.bake(kit, bake, progress, cancel)
+            refuse_sources(path, [Path(file.path) for file in at.kit.files])
+            plane, _ = self.session.sheets.meshes.bake(at, bake, progress, cancel)
             write_plane(path, plane)
 
         def done(_: object) -> None:

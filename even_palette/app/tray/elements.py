@@ -28,9 +28,9 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.dividing import Split, assign, divide, scatter_split
 from even_palette.core.kit.model import Box
 from even_palette.core.mesh.kinds import ElementKind, Likeness
+from even_palette.core.results.dividing import Split, assign, divide, scatter_split
 
 MOST_LISTED = 400
 KINDS = [
@@ -86,7 +86,7 @@ class ElementsTab(QWidget):
         self.padding.setToolTip("How far regions of elements reach beyond their UV islands")
         self.padding.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.padding.setKeyboardTracking(False)
-        self.padding.valueChanged.connect(lambda value: session.do(mesh_commands.set_padding(value)))
+        self.padding.valueChanged.connect(lambda value: session.do(mesh_commands.set_padding(session.at.key, value)))
         self.column.addWidget(self.padding)
         self.column.addWidget(self._scatter())
         self.column.addWidget(self._boxes())
@@ -190,22 +190,22 @@ class ElementsTab(QWidget):
 
     def refresh(self) -> None:
         self._fill()
-        regions = self.session.kit.sheet.regions
+        regions = self.session.at.sheet.regions
         region = next((r for r in regions if r.key == self.session.region), None)
         self.assign_button.setText(f"Give to {region.name}" if region else "Give to the selected region")
         count = len(region.boxes) if region else 0
         self.boxes_label.setText(f"{region.name} holds {count} rectangles." if region else "Select a region first.")
         self.padding.blockSignals(True)
-        self.padding.setValue(self.session.kit.sheet.padding)
+        self.padding.setValue(self.session.at.sheet.padding)
         self.padding.blockSignals(False)
         self._fill_shares()
         self._show_chosen()
 
     def _fill(self) -> None:
-        kit = self.session.shown
+        at = self.session.shown
         found = self.choice.mesh
         show_choice(self.kind, self.choice.kind)
-        if kit is None or found is None:
+        if at is None or found is None:
             self._listed = ()
             self.list.clear()
             self.divide_button.setText("There is no mesh on this sheet")
@@ -240,12 +240,12 @@ class ElementsTab(QWidget):
         self.list.blockSignals(False)
 
     def _show_chosen(self) -> None:
-        kit, found, faces = self.session.shown, self.choice.mesh, self.choice.faces
+        at, found, faces = self.session.shown, self.choice.mesh, self.choice.faces
         there = bool(faces.any())
         self.assign_button.setEnabled(there and bool(self.session.region))
         self.scatter_button.setEnabled(there)
         self.roll_button.setEnabled(there)
-        if kit is None or found is None or len(faces) != found.mesh.face_count:
+        if at is None or found is None or len(faces) != found.mesh.face_count:
             self.chosen_label.setText("")
             return
         whole = self.session.elements_of(ElementKind.FACE)
@@ -268,7 +268,7 @@ class ElementsTab(QWidget):
         self.list.blockSignals(False)
 
     def _fill_shares(self) -> None:
-        regions = self.session.kit.sheet.regions
+        regions = self.session.at.sheet.regions
         if list(self.shares) == [region.key for region in regions]:
             return
         before = {key: field.value() for key, field in self.shares.items()}
@@ -297,10 +297,10 @@ class ElementsTab(QWidget):
         self.choice.take_elements([number for number in numbers if number is not None])
 
     def _assign(self, region: str) -> None:
-        self._try(lambda: assign(self.session.kit, self.session.sheets.meshes, self.choice.faces, region))
+        self._try(lambda: assign(self.session.at, self.session.sheets.meshes, self.choice.faces, region))
 
     def _divide(self) -> None:
-        self._try(lambda: divide(self.session.kit, self.session.sheets.meshes, self.choice.kind))
+        self._try(lambda: divide(self.session.at, self.session.sheets.meshes, self.choice.kind))
 
     def _roll(self) -> None:
         self.seed.setValue(self.seed.value() % 9999 + 1)
@@ -309,14 +309,14 @@ class ElementsTab(QWidget):
     def run_scatter(self) -> None:
         """Scatter the chosen shells with the shares and the seed that are set."""
         shares = {key: field.value() for key, field in self.shares.items()}
-        kit, faces, seed = self.session.kit, self.choice.faces, self.seed.value()
+        at, faces, seed = self.session.at, self.choice.faces, self.seed.value()
         by_area, apart = self.by.currentData(), self.apart.isChecked()
 
         def work(progress: Progress, cancel: CancelToken) -> Split:
-            return scatter_split(kit, self.session.sheets.meshes, faces, shares, seed, by_area, apart)
+            return scatter_split(at, self.session.sheets.meshes, faces, shares, seed, by_area, apart)
 
         def done(found: Split) -> None:
-            if kit is self.session.kit:
+            if at is self.session.at:
                 self._tell_split(found, [key for key, share in shares.items() if share > 0])
                 self.session.do(found.command)
 

@@ -9,10 +9,10 @@ from even_palette.app.tray.panel import Fold, choice, label, row, short_list, sh
 from even_palette.core.colour.hexcode import Rgb8, format_hex, parse_hex
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands, mesh_commands
-from even_palette.core.kit.dividing import take_ids
-from even_palette.core.kit.model import Kit
+from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.id_colours import IdColours
+from even_palette.core.results.dividing import take_ids
 
 
 class IdColoursTab(QWidget):
@@ -62,16 +62,16 @@ class IdColoursTab(QWidget):
         return fold
 
     def _colours(self) -> IdColours | None:
-        kit = self.session.shown
+        at = self.session.shown
         try:
-            return self.session.sheets.known_id_colours(kit) if kit else None
+            return self.session.sheets.known_id_colours(at) if at else None
         except UserError:
             return IdColours((), 0)
 
     def refresh(self) -> None:
-        kit, listed = self.session.kit, self._colours()
+        at, listed = self.session.at, self._colours()
         colours = listed or IdColours((), 0)
-        names = {region.id_colour: region.name for region in kit.sheet.regions}
+        names = {region.id_colour: region.name for region in at.sheet.regions}
         selected = {item.data(Qt.ItemDataRole.UserRole) for item in self.found.selectedItems()}
         self.found.clear()
         for colour in colours.colours:
@@ -91,25 +91,25 @@ class IdColoursTab(QWidget):
             self.found_label.setText("The colours are being listed …")
         else:
             self.found_label.setText("There is no painted ID map; open one in Source, or use Elements.")
-        region = next((r for r in kit.sheet.regions if r.key == self.session.region), None)
+        region = next((r for r in at.sheet.regions if r.key == self.session.region), None)
         self.keyed.setEnabled(region is not None)
         self.keyed.setChecked(region is not None and region.keyed)
-        there = any(mesh.reference for mesh in kit.meshes)
+        there = any(mesh.reference for mesh in at.kit.meshes)
         self.take_button.setEnabled(there)
-        self._show_taken(kit, there)
+        self._show_taken(at, there)
 
-    def _show_taken(self, kit: Kit, there: bool) -> None:
+    def _show_taken(self, at: Focus, there: bool) -> None:
         if not there:
             self.taken.setText("Open the other mesh in Source and call it a reference.")
             return
-        if not kit.sheet.id_bake:
+        if not at.sheet.id_bake:
             self.taken.setText("The slots or colours of the reference become an ID map of this sheet.")
             return
-        bake = kit.sheet.bake(kit.sheet.id_bake)
+        bake = at.sheet.bake(at.sheet.id_bake)
         show_choice(self.by, bake.values.get("by", "slots"))
-        if kit.sheet.source(Role.ID):
+        if at.sheet.source(Role.ID):
             self.taken.setText("The painted ID map is used; remove it in Source to use the IDs of the other mesh.")
-        elif self.session.shown is kit and (made := self.session.sheets.meshes.known_bake(kit, bake)):
+        elif self.session.shown is at and (made := self.session.sheets.meshes.known_bake(at, bake)):
             share = made.missed_texels / max(1, made.covered_texels)
             self.taken.setText(
                 f"{made.missed_texels:,} of {made.covered_texels:,} texels found nothing ({share:.2%}); "
@@ -117,9 +117,9 @@ class IdColoursTab(QWidget):
             )
 
     def _take(self) -> None:
-        kit = self.session.kit
+        at = self.session.at
         try:
-            command = take_ids(kit, self.session.sheets.meshes, self.by.currentData(), self.limit.value() / 100)
+            command = take_ids(at, self.session.sheets.meshes, self.by.currentData(), self.limit.value() / 100)
         except UserError as error:
             self.session.notice.emit(str(error))
             return
@@ -131,15 +131,15 @@ class IdColoursTab(QWidget):
 
     def make_regions(self, colours: list[Rgb8]) -> None:
         """Make regions of ID colours, and select the last."""
-        if colours and self.session.do(commands.add_regions(colours)):
-            self.session.select(region=self.session.kit.sheet.regions[-1].key)
+        if colours and self.session.do(commands.add_regions(self.session.at.key, colours)):
+            self.session.select(region=self.session.at.sheet.regions[-1].key)
 
     def pick(self, colour: Rgb8) -> None:
         """A click on the sheet: the ID colour that this texel belongs to."""
         listed = (self._colours() or IdColours((), 0)).colours
         near = min(listed, key=lambda c: max(abs(a - b) for a, b in zip(c.levels, colour, strict=True)), default=None)
         chosen = near.levels if near else colour
-        have = {region.id_colour: region.key for region in self.session.kit.sheet.regions}
+        have = {region.id_colour: region.key for region in self.session.at.sheet.regions}
         if chosen in have:
             self.session.select(region=have[chosen])
         else:

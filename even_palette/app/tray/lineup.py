@@ -47,10 +47,10 @@ class LineupPanel(Panel):
         session.selection_changed.connect(self.follow)
 
     def refresh(self) -> None:
-        kit = self.session.kit
+        at = self.session.at
         self.variants.blockSignals(True)
         self.variants.clear()
-        for name in (MASTER, *(variant.name for variant in kit.variants)):
+        for name in (MASTER, *(variant.name for variant in at.kit.variants)):
             item = QListWidgetItem(name or "Master")
             item.setData(Qt.ItemDataRole.UserRole, name)
             if name:
@@ -61,21 +61,21 @@ class LineupPanel(Panel):
         self.variants.blockSignals(False)
         self.parent_box.clear()
         self.parent_box.addItem("Master", "")
-        for variant in kit.variants:
+        for variant in at.kit.variants:
             if variant.name != self.session.variant:
                 self.parent_box.addItem(variant.name, variant.name)
         self.parent_box.setEnabled(bool(self.session.variant))
-        parent = kit.variant(self.session.variant).parent if self.session.variant else None
+        parent = at.kit.variant(self.session.variant).parent if self.session.variant else None
         show_choice(self.parent_box, parent or "")
         self._refresh_parameters()
 
     def _refresh_parameters(self) -> None:
-        kit = self.session.kit
+        at = self.session.at
         self.parameters.blockSignals(True)
         self.parameters.clear()
-        for parameter in kit.parameters:
+        for parameter in at.kit.parameters:
             item = QListWidgetItem(parameter.name)
-            users = ", ".join(use.region.name for use in users_of(kit, parameter.name))
+            users = ", ".join(use.region.name for use in users_of(at.kit, parameter.name))
             item.setToolTip(f"{parameter.help} Used by {users}.")
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
             item.setData(Qt.ItemDataRole.UserRole, parameter.name)

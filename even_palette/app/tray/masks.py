@@ -8,9 +8,9 @@ from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, choice, label, row, show_choice
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Region
-from even_palette.core.looks import Look, LookKind
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.weights import Resolve
+from even_palette.core.results.looks import Look, LookKind
 
 MOST_TOLERANCE = 255
 
@@ -36,7 +36,9 @@ class MasksPanel(Panel):
         self.resolve = choice(
             "Overlaps", [("Share: in proportion", Resolve.SHARE), ("Order: upper wins", Resolve.ORDER)]
         )
-        self.resolve.activated.connect(lambda i: session.do(commands.set_resolve(self.resolve.itemData(i))))
+        self.resolve.activated.connect(
+            lambda i: session.do(commands.set_resolve(session.at.key, self.resolve.itemData(i)))
+        )
         self.view = choice(
             "Show",
             [("This region's weight", LookKind.WEIGHT), ("Sum of masks", LookKind.HEAT), ("ID colours", LookKind.ID)],
@@ -71,12 +73,12 @@ class MasksPanel(Panel):
         self.column.addStretch(1)
 
     def region(self) -> Region | None:
-        return next((r for r in self.session.kit.sheet.regions if r.key == self.session.region), None)
+        return next((r for r in self.session.at.sheet.regions if r.key == self.session.region), None)
 
     def refresh(self) -> None:
-        kit, region = self.session.kit, self.region()
+        at, region = self.session.at, self.region()
         self.region_box.clear()
-        for each in kit.sheet.regions:
+        for each in at.sheet.regions:
             self.region_box.addItem(each.name, each.key)
         show_choice(self.region_box, self.session.region)
         for widget in (self.region_box, self.inner, self.outer, self.distance):
@@ -85,16 +87,16 @@ class MasksPanel(Panel):
             self.inner.show_value(region.inner)
             self.outer.show_value(region.outer)
             show_choice(self.distance, region.metric)
-        show_choice(self.resolve, kit.sheet.resolve)
+        show_choice(self.resolve, at.sheet.resolve)
         self._show_figures()
 
     def _show_figures(self) -> None:
-        kit = self.session.shown
-        if kit is None or not kit.sheet.regions or not self.session.sheets.has_masks(kit):
+        at = self.session.shown
+        if at is None or not at.sheet.regions or not self.session.sheets.has_masks(at):
             for value in self._values.values():
                 value.setText("–")
             return
-        seen, colours = self.session.sheets.weights(kit).coverage, self.session.sheets.known_id_colours(kit)
+        seen, colours = self.session.sheets.weights(at).coverage, self.session.sheets.known_id_colours(at)
         shares = {
             "covered": seen.covered,
             "partly": 1 - seen.covered - seen.empty,

@@ -8,7 +8,7 @@ from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.panel import Panel, choice, empty, label, row, show_choice, tool
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Kit, Region, users_of
+from even_palette.core.kit.model import Focus, Region, users_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Blending, Setting, ValueKind
@@ -42,9 +42,9 @@ class RecolourPanel(Panel):
         session.selection_changed.connect(self.follow)
 
     def refresh(self) -> None:
-        kit = self.session.kit
-        show_choice(self.blending, kit.blending)
-        region = next((r for r in kit.sheet.regions if r.key == self.session.region), None)
+        at = self.session.at
+        show_choice(self.blending, at.kit.blending)
+        region = next((r for r in at.sheet.regions if r.key == self.session.region), None)
         self.kind.setEnabled(region is not None)
         if region is None:
             self.cell.setText("No region is selected")
@@ -59,20 +59,20 @@ class RecolourPanel(Panel):
         self.kind.setToolTip(kind.help)
         self.told.setText("" if at_master else "One kind of coat for all variants.")
         self.told.setVisible(not at_master)
-        shape = self._shape_of(kit, region)
+        shape = self._shape_of(at, region)
         if shape != self._shape:
             self._shape = shape
-            self._build(kit, region)
-        self._show_values(kit, region)
+            self._build(at, region)
+        self._show_values(at, region)
 
-    def _shape_of(self, kit: Kit, region: Region) -> object:
+    def _shape_of(self, at: Focus, region: Region) -> object:
         """What decides which widgets there are; values alone are shown in the widgets that are there."""
-        bound = commands.bound_parameters(kit, region.key)
-        shared = {name: [use.region.name for use in users_of(kit, parameter)] for name, parameter in bound.items()}
-        names = [(parameter.name, parameter.kind) for parameter in kit.parameters]
+        bound = commands.bound_parameters(at.kit, region.key)
+        shared = {name: [use.region.name for use in users_of(at.kit, parameter)] for name, parameter in bound.items()}
+        names = [(parameter.name, parameter.kind) for parameter in at.kit.parameters]
         return (region.key, region.name, region.coat.kind, bound, shared, names, self.session.variant)
 
-    def _build(self, kit: Kit, region: Region) -> None:
+    def _build(self, at: Focus, region: Region) -> None:
         empty(self.values)
         self.editors = {}
         for spec in sorted(COATS[region.coat.kind].values, key=lambda spec: spec.bindable):
@@ -82,7 +82,7 @@ class RecolourPanel(Panel):
             self.editors[spec.name] = editor
             self.values.addWidget(editor)
             if spec.bindable:
-                self._add_binding(kit, region, spec)
+                self._add_binding(at, region, spec)
 
     def _editor(self, region: Region, spec: ValueSpec) -> QWidget:
         session = self.session
@@ -106,12 +106,12 @@ class RecolourPanel(Panel):
         number.finished.connect(session.history.end_merge)
         return number
 
-    def _add_binding(self, kit: Kit, region: Region, spec: ValueSpec) -> None:
+    def _add_binding(self, at: Focus, region: Region, spec: ValueSpec) -> None:
         """Whether the value is fixed or bound, to which parameter, and who shares it."""
         session = self.session
-        parameter = commands.bound_parameters(kit, region.key).get(spec.name)
+        parameter = commands.bound_parameters(at.kit, region.key).get(spec.name)
         items: list[tuple[str, object]] = [("Fixed in the shader", ""), ("Parameter of its own", "new")]
-        items += [(f"Parameter {p.name}", p.name) for p in kit.parameters if p.kind == spec.kind]
+        items += [(f"Parameter {p.name}", p.name) for p in at.kit.parameters if p.kind == spec.kind]
         box = choice(f"Binding of {spec.label}", items)
         show_choice(box, parameter or "")
         box.activated.connect(lambda i: self._bind(region.key, spec.name, parameter, str(box.itemData(i))))
@@ -121,7 +121,7 @@ class RecolourPanel(Panel):
         link = tool(f"Unbind {spec.label}", "link-break", "Fix the value; the parameter goes if nothing else uses it")
         link.clicked.connect(lambda: session.do(commands.unbind(region.key, spec.name)))
         self.values.addLayout(row(box, link, stretch=0))
-        others = [use.region.name for use in users_of(kit, parameter) if use.region.key != region.key]
+        others = [use.region.name for use in users_of(at.kit, parameter) if use.region.key != region.key]
         if others:
             self.values.addWidget(label(f"Shared with {', '.join(others)}.", "quiet"))
 
@@ -135,8 +135,8 @@ class RecolourPanel(Panel):
         else:
             self.session.do(commands.unbind(key, value_name))
 
-    def _show_values(self, kit: Kit, region: Region) -> None:
-        cell = commands.read_cell(kit, region.key, self.session.variant)
+    def _show_values(self, at: Focus, region: Region) -> None:
+        cell = commands.read_cell(at.kit, region.key, self.session.variant)
         for name, editor in self.editors.items():
             if name in cell.choices:
                 show_choice(editor, cell.choices[name])  # type: ignore[arg-type]

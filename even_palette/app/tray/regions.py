@@ -10,8 +10,8 @@ from even_palette.app.tray.elements import ElementsTab
 from even_palette.app.tray.id_colours import IdColoursTab
 from even_palette.app.tray.panel import Panel, row, short_list, swatch_icon, tool
 from even_palette.core.kit import commands, mesh_commands
-from even_palette.core.kit.dividing import fresh_id_colours, new_regions
 from even_palette.core.raster.guess import Role
+from even_palette.core.results.dividing import fresh_id_colours, new_regions
 
 TABS = ("Elements", "ID map", "Bakes")
 
@@ -70,7 +70,7 @@ class RegionsPanel(Panel):
 
     def show_tab(self, index: int) -> None:
         """Show one of the sources of regions of this sheet."""
-        self._tab_of = self.session.kit.front
+        self._tab_of = self.session.at.key
         self._lay_tab(index)
         self.refresh()
 
@@ -88,9 +88,9 @@ class RegionsPanel(Panel):
         self.tab_changed.emit()
 
     def refresh(self) -> None:
-        kit = self.session.kit
-        if self._tab_of != kit.front:  # a sheet begins with where its regions come from
-            elements = kit.sheet.source(Role.ID) is None and any(not mesh.reference for mesh in kit.meshes)
+        at = self.session.at
+        if self._tab_of != at.key:  # a sheet begins with where its regions come from
+            elements = at.sheet.source(Role.ID) is None and any(not mesh.reference for mesh in at.kit.meshes)
             wanted = 0 if elements else 1
             if self.stack.currentIndex() != wanted:
                 self._lay_tab(wanted)
@@ -98,7 +98,7 @@ class RegionsPanel(Panel):
         (self.elements, self.ids, self.bakes)[self.stack.currentIndex()].refresh()
 
     def _refresh_regions(self) -> None:
-        regions = self.session.kit.sheet.regions
+        regions = self.session.at.sheet.regions
         self.regions.blockSignals(True)
         self.regions.clear()
         for index, region in enumerate(regions):
@@ -111,10 +111,10 @@ class RegionsPanel(Panel):
         self.regions.blockSignals(False)
 
     def _add(self) -> None:
-        kit = self.session.kit
-        colours = fresh_id_colours(1, [region.id_colour for region in kit.sheet.regions])
-        made = new_regions(kit, [f"Region {len(kit.sheet.regions) + 1}"], colours)
-        if self.session.do(mesh_commands.add_regions(made)):
+        at = self.session.at
+        colours = fresh_id_colours(1, [region.id_colour for region in at.sheet.regions])
+        made = new_regions(at, [f"Region {len(at.sheet.regions) + 1}"], colours)
+        if self.session.do(mesh_commands.add_regions(at.key, made)):
             self.session.select(region=made[0].key)
 
     def _rename(self, item: QListWidgetItem) -> None:
@@ -127,5 +127,5 @@ class RegionsPanel(Panel):
             self.session.do(commands.move_region(self.session.region, by))
 
     def _select(self, index: int) -> None:
-        if 0 <= index < len(self.session.kit.sheet.regions):
-            self.session.select(region=self.session.kit.sheet.regions[index].key)
+        if 0 <= index < len(self.session.at.sheet.regions):
+            self.session.select(region=self.session.at.sheet.regions[index].key)

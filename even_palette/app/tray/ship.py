@@ -10,11 +10,11 @@ from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, choice, label, row, show_choice, tool
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit.model import Kit
-from even_palette.core.looks import Look, picture, whole_sheet
+from even_palette.core.kit.model import Focus
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.looks import Look, picture, whole_sheet
 from even_palette.core.ship.write import plan, ship
 from even_palette.terminal import command
 
@@ -27,7 +27,7 @@ class ShipPanel(Panel):
     def __init__(self, session: Session, renderer) -> None:  # type: ignore[no-untyped-def]
         super().__init__(session, "Ship", "")
         self.renderer = renderer
-        self.shipped: tuple[Path, Kit] | None = None
+        self.shipped: tuple[Path, Focus] | None = None
         self._process: QProcess | None = None
         self.folder = QLineEdit()
         self.folder.setPlaceholderText("Folder of the package")
@@ -65,7 +65,7 @@ class ShipPanel(Panel):
         session.shown_changed.connect(self.follow)
 
     def refresh(self) -> None:
-        kit = self.session.shown
+        at = self.session.shown
         current = self.variant.currentData() or MASTER
         self.variant.clear()
         for name in (MASTER, *(variant.name for variant in self.session.kit.variants)):
@@ -73,15 +73,15 @@ class ShipPanel(Panel):
         show_choice(self.variant, current)
         self.files.clear()
         self._show_obstacle("")
-        fresh = self.shipped is not None and self.shipped[1] == self.session.kit
+        fresh = self.shipped is not None and self.shipped[1].kit == self.session.kit
         self.proof_button.setEnabled(fresh)
         if not fresh:
             self.proof_result.setText("Ship first; the proof needs a package of the present kit.")
-        if kit is None:
+        if at is None:
             self._show_obstacle("There is nothing to ship: maps are missing. Open them in Source.")
             return
         try:
-            planned = plan(kit, self.session.sheets)
+            planned = plan(at.kit, self.session.sheets)
         except UserError as error:
             self._show_obstacle(str(error))
             return
@@ -117,14 +117,14 @@ class ShipPanel(Panel):
             self.outcome.setText("Choose a folder first.")
             self.folder.setFocus()
             return
-        folder, kit = Path(self.folder.text().strip()).expanduser(), self.session.kit
+        folder, at = Path(self.folder.text().strip()).expanduser(), self.session.at
         self.ship_button.setEnabled(False)
 
         def work(progress: Progress, cancel: CancelToken) -> dict[str, int]:
-            return ship(kit, self.session.sheets, folder, progress, cancel)
+            return ship(at.kit, self.session.sheets, folder, progress, cancel)
 
         def done(sizes: dict[str, int]) -> None:
-            self.shipped = (folder, kit)
+            self.shipped = (folder, at)
             self.outcome.setText(f"Shipped {len(sizes)} files, {_bytes(sum(sizes.values()))}, to {folder}.")
 
         self.session.jobs.run("Ship", work, done, self.outcome.setText, self.refresh)
@@ -133,7 +133,7 @@ class ShipPanel(Panel):
         """Let the player render the package in a process of its own, then compare."""
         if self.shipped is None or self._process is not None:
             return
-        folder, kit = self.shipped
+        folder, at = self.shipped
         variant = self.variant.currentData() or MASTER
         place = QTemporaryDir()
         out = Path(place.path()) / "played.png"
@@ -150,16 +150,16 @@ class ShipPanel(Panel):
                 told = bytes(process.readAllStandardError().data()).decode(errors="replace").strip()
                 self.proof_result.setText(told.splitlines()[-1] if told else "The player ended without a picture.")
             else:
-                self._compare(kit, variant, read_plane(out, Encoding.SRGB))
+                self._compare(at, variant, read_plane(out, Encoding.SRGB))
             place.remove()
 
         process.finished.connect(finished)
-        words = ["play", str(folder), "--out", str(out), f"--sheet={kit.sheet.name}"]
+        words = ["play", str(folder), "--out", str(out), f"--sheet={at.sheet.name}"]
         program, *arguments = command(*words, *([f"--variant={variant}"] if variant else []))
         process.start(program, arguments)
 
-    def _compare(self, kit: Kit, variant: str, played: Plane) -> None:
-        shown = picture(kit, self.session.sheets, Look(variant=variant))
+    def _compare(self, at: Focus, variant: str, played: Plane) -> None:
+        shown = picture(at, self.session.sheets, Look(variant=variant))
         own = self.renderer.render(shown, whole_sheet(played.width, played.height))[..., :3]
         difference = np.abs(own.astype(np.int16) - played.samples[..., :3])
         worst, share = int(difference.max()), float((difference.max(axis=-1) > 0).mean())

@@ -1,4 +1,4 @@
-"""Stage 1, Source: the sheets of the kit, their painted maps, and the meshes that lie on them."""
+"""Stage 1, Source: the sheets of the at, their painted maps, and the meshes that lie on them."""
 
 from pathlib import Path
 
@@ -12,13 +12,13 @@ from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
-from even_palette.core.kit.meshes import write_with_ids
 from even_palette.core.kit.model import MeshFile, Source, Unit, Up
 from even_palette.core.mesh.files import READABLE as MESHES
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import READABLE
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
+from even_palette.core.results.meshes import write_with_ids
 
 FILTER = f"Maps and meshes ({' '.join('*' + suffix for suffix in (*READABLE, *MESHES))})"
 MESH_FILTER = f"Meshes ({' '.join('*' + suffix for suffix in MESHES)})"
@@ -46,7 +46,7 @@ class SourcePanel(Panel):
         self.add_sheet = tool("Add sheet", "plus", "Add an empty sheet and put it in front")
         self.add_sheet.clicked.connect(lambda: session.do(sheet_commands.add_sheet("Sheet")))
         self.remove_sheet = tool("Remove sheet", "trash", "Remove this sheet with its regions")
-        self.remove_sheet.clicked.connect(lambda: session.do(sheet_commands.remove_sheet(session.kit.front)))
+        self.remove_sheet.clicked.connect(lambda: session.do(sheet_commands.remove_sheet(session.at.key)))
         self.cards = QVBoxLayout()
         self.cards.setSpacing(8)
         self.column.addWidget(self.open_button)
@@ -56,17 +56,17 @@ class SourcePanel(Panel):
         self.column.addStretch(1)
 
     def refresh(self) -> None:
-        kit = self.session.kit
+        at = self.session.at
         empty(self.cards)
         if not self.sheet_name.hasFocus():
-            self.sheet_name.setText(kit.sheet.name)
-        self.remove_sheet.setEnabled(len(kit.sheets) > 1)
+            self.sheet_name.setText(at.sheet.name)
+        self.remove_sheet.setEnabled(len(at.kit.sheets) > 1)
         self.cards.addWidget(label("Maps", "section"))
-        for source in kit.sheet.sources:
+        for source in at.sheet.sources:
             self.cards.addWidget(self._card(source))
-        if not kit.sheet.sources:
+        if not at.sheet.sources:
             self.cards.addWidget(label("No maps yet. Files can also be dropped on the window.", "quiet"))
-        shown = [mesh for mesh in kit.meshes if mesh.reference or kit.front in (mesh.sheet, *mesh.slots.values())]
+        shown = [mesh for mesh in at.kit.meshes if mesh.reference or at.key in (mesh.sheet, *mesh.slots.values())]
         self.cards.addWidget(label("Meshes", "section"))
         for mesh in shown:
             self.cards.addWidget(self._mesh_card(mesh))
@@ -74,8 +74,8 @@ class SourcePanel(Panel):
             self.cards.addWidget(label("No mesh on this sheet: OBJ, PLY, glTF and GLB are read.", "quiet"))
 
     def _rename_sheet(self) -> None:
-        if self.sheet_name.text() != self.session.kit.sheet.name:
-            self.session.do(sheet_commands.rename_sheet(self.session.kit.front, self.sheet_name.text()))
+        if self.sheet_name.text() != self.session.at.sheet.name:
+            self.session.do(sheet_commands.rename_sheet(self.session.at.key, self.sheet_name.text()))
 
     # Maps
 
@@ -83,12 +83,17 @@ class SourcePanel(Panel):
         card, column = _frame()
         name = label(Path(source.path).name, "section")
         name.setToolTip(source.path)
+        sheet = self.session.at.key
         role = choice(f"What {Path(source.path).name} is", [(r.value, r) for r in Role])
         show_choice(role, source.role)
-        role.activated.connect(lambda i: self.session.do(commands.set_role(source.role, role.itemData(i))))
+        role.activated.connect(
+            lambda i: self.session.do(commands.set_role(self.session.at.key, source.role, role.itemData(i)))
+        )
         encoding = choice(f"Encoding of {source.role}", list(ENCODINGS))
         show_choice(encoding, source.encoding)
-        encoding.activated.connect(lambda i: self.session.do(commands.set_encoding(source.role, encoding.itemData(i))))
+        encoding.activated.connect(
+            lambda i: self.session.do(commands.set_encoding(self.session.at.key, source.role, encoding.itemData(i)))
+        )
         find = tool(f"Find {source.role}", "folder-open", "Use another file for this map")
         find.clicked.connect(lambda: self._find(source))
         take = tool(
@@ -98,7 +103,7 @@ class SourcePanel(Panel):
         )
         take.clicked.connect(lambda: self.session.take_in(source.role))
         remove = tool(f"Remove {source.role}", "trash", "Remove this map from the sheet")
-        remove.clicked.connect(lambda: self.session.do(commands.remove_source(source.role)))
+        remove.clicked.connect(lambda: self.session.do(commands.remove_source(sheet, source.role)))
         column.addWidget(name)
         column.addWidget(label(self._told(source), "quiet"))
         column.addLayout(row(role, encoding, stretch=0))
@@ -214,9 +219,9 @@ class SourcePanel(Panel):
             column.addLayout(row(name, box, stretch=0))
         used = {file.slots.get(slot, file.sheet) for slot in mesh.slots}
         if len(used) > 1:
-            merge = QPushButton(f"Merge slots to {self.session.kit.sheet.name}")
+            merge = QPushButton(f"Merge slots to {self.session.at.sheet.name}")
             merge.setToolTip(f"Its slots lie on {len(used)} sheets; put them all on this one")
-            merge.clicked.connect(lambda: self.session.do(mesh_commands.merge_slots(file.key, self.session.kit.front)))
+            merge.clicked.connect(lambda: self.session.do(mesh_commands.merge_slots(file.key, self.session.at.key)))
             column.addWidget(merge)
 
     def _find_mesh(self, file: MeshFile) -> None:

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.sheets import Sheets
+from even_palette.core.results.sheets import Sheets
 
 _MODULES = [
     importlib.import_module(f"{__name__}.{module.name}")
@@ -24,7 +24,7 @@ def find(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
         for sheet in kit.sheets
         if sheet.sources or sheet.regions or not several
         for module in _MODULES
-        for finding in module.check(kit.showing(sheet.key), sheets)
+        for finding in module.check(kit.at(sheet.key), sheets)
     ]
     yield from sorted(findings, key=lambda finding: finding.severity != Severity.ERROR)
 

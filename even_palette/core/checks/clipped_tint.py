@@ -10,39 +10,39 @@ from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes
 from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.kit.commands import Cell, read_cell
-from even_palette.core.kit.model import Kit
-from even_palette.core.kit.sheets import Sheets, aligned_bands
+from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import BASE_SLOT, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import CoatInputs
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import texel_centres
+from even_palette.core.results.sheets import Sheets, aligned_bands
 
 
-def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
+def check(at: Focus, sheets: Sheets) -> Iterator[Finding]:
     cells = {
-        (index, variant): read_cell(kit, region.key, variant)
-        for index, region in enumerate(kit.sheet.regions)
+        (index, variant): read_cell(at.kit, region.key, variant)
+        for index, region in enumerate(at.sheet.regions)
         if region.coat.kind == "tint" and region.coat.values.get("mode", "plain") != "plain"
-        for variant in (MASTER, *(v.name for v in kit.variants))
+        for variant in (MASTER, *(v.name for v in at.kit.variants))
     }
     try:
-        shares = {at: clipped_share(kit, sheets, at[0], cell) for at, cell in cells.items()}
+        shares = {place: clipped_share(at, sheets, place[0], cell) for place, cell in cells.items()}
     except UserError:
         return
     for (index, variant), share in shares.items():
         if share > 0.0005:
-            region = kit.sheet.regions[index].name
+            region = at.sheet.regions[index].name
             yield Finding(
                 "Recolour", Severity.WARNING, f"{share:.1%} of {region} clips in {variant or 'Master'} (true tint)."
             )
 
 
-def clipped_share(kit: Kit, sheets: Sheets, region_index: int, cell: Cell) -> float:
+def clipped_share(at: Focus, sheets: Sheets, region_index: int, cell: Cell) -> float:
     """Share of a region's weight, 0..1, where the coat's colour exceeds 1 in a channel before it is clipped."""
-    base, weights = sheets.base_colour(kit), sheets.weights(kit)
-    mean = sheets.means(kit)[region_index]
+    base, weights = sheets.base_colour(at), sheets.weights(at)
+    mean = sheets.means(at)[region_index]
     key = ("clipped", base.content_id, weights.content_id, region_index, repr(cell))
 
     def compute() -> float:

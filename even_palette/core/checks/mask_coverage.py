@@ -6,20 +6,20 @@ import numpy as np
 
 from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Kit
-from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.model import Focus
+from even_palette.core.results.sheets import Sheets
 
 
-def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
-    if not kit.sheet.regions:
+def check(at: Focus, sheets: Sheets) -> Iterator[Finding]:
+    if not at.sheet.regions:
         return
     try:
-        if not sheets.has_masks(kit):
+        if not sheets.has_masks(at):
             return
-        weights = sheets.weights(kit)
+        weights = sheets.weights(at)
     except UserError:
         return
-    for region, levels in zip(kit.sheet.regions, weights.levels, strict=True):
+    for region, levels in zip(at.sheet.regions, weights.levels, strict=True):
         if not np.any(levels):
             yield Finding(
                 "Regions",

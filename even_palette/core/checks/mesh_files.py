@@ -7,13 +7,13 @@ from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
 from even_palette.core.kit.assignment import is_readable
-from even_palette.core.kit.model import Kit
-from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.model import Focus
+from even_palette.core.results.sheets import Sheets
 
 
-def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
-    for file in kit.meshes:
-        if kit.front not in (file.sheet, *file.slots.values()):
+def check(at: Focus, sheets: Sheets) -> Iterator[Finding]:
+    for file in at.kit.meshes:
+        if at.key not in (file.sheet, *file.slots.values()):
             continue
         name = Path(file.path).name
         if not exists(Path(file.path)):

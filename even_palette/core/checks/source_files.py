@@ -6,14 +6,14 @@ from pathlib import Path
 from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Kit
-from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
+from even_palette.core.results.sheets import Sheets
 
 
-def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
+def check(at: Focus, sheets: Sheets) -> Iterator[Finding]:
     shapes = {}
-    for source in kit.sheet.sources:
+    for source in at.sheet.sources:
         name = Path(source.path).name
         if not exists(Path(source.path)):
             yield Finding("Source", Severity.ERROR, f"{name} ({source.role}) is missing; point to it in Source.")
@@ -25,7 +25,7 @@ def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
                 yield Finding("Source", Severity.NOTE, note)
         except UserError as error:
             yield Finding("Source", Severity.ERROR, str(error))
-    if kit.sheet.source(Role.BASE_COLOUR) is None:
+    if at.sheet.source(Role.BASE_COLOUR) is None:
         yield Finding("Source", Severity.ERROR, "There is no base colour map; open one in Source.")
     base, ids = shapes.get(Role.BASE_COLOUR), shapes.get(Role.ID)
     if base and ids and base[0] * ids[1] != base[1] * ids[0]:

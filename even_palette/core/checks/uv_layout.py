@@ -4,13 +4,13 @@ from collections.abc import Iterator
 
 from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Kit
-from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.model import Focus
+from even_palette.core.results.sheets import Sheets
 
 
-def check(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
+def check(at: Focus, sheets: Sheets) -> Iterator[Finding]:
     try:
-        found = sheets.meshes.layout(kit, *sheets.mask_size(kit))
+        found = sheets.meshes.layout(at, *sheets.mask_size(at))
     except UserError:
         return
     if found is None:

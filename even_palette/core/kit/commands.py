@@ -14,13 +14,13 @@ from even_palette.core.kit.model import (
     Region,
     Source,
     change_one,
-    check_setting,
     identifier,
     unique,
     users_of,
     value_uses,
     with_region,
 )
+from even_palette.core.kit.validate import check_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Blending, Bound, Coat, Parameter, Setting, Value, ValueKind, Variant
@@ -46,48 +46,52 @@ class Command:
 # Source
 
 
-def set_source(source: Source) -> Command:
+def set_source(sheet: str, source: Source) -> Command:
     """Take a map into the sheet; a map of the same role is replaced."""
 
     def apply(kit: Kit) -> Kit:
-        others = tuple(s for s in kit.sheet.sources if s.role != source.role and s.path != source.path)
-        return kit.with_sheet(replace(kit.sheet, sources=(*others, source)))
+        others = tuple(s for s in kit.sheet(sheet).sources if s.role != source.role and s.path != source.path)
+        return kit.with_sheet(replace(kit.sheet(sheet), sources=(*others, source)))
 
     return Command(f"Open {source.role}", apply)
 
 
-def remove_source(role: Role) -> Command:
+def remove_source(sheet: str, role: Role) -> Command:
     def apply(kit: Kit) -> Kit:
-        left = tuple(source for source in kit.sheet.sources if source.role != role)
-        return kit.with_sheet(replace(kit.sheet, sources=left))
+        left = tuple(source for source in kit.sheet(sheet).sources if source.role != role)
+        return kit.with_sheet(replace(kit.sheet(sheet), sources=left))
 
     return Command(f"Remove {role}", apply)
 
 
-def set_role(role: Role, new: Role) -> Command:
+def set_role(sheet: str, role: Role, new: Role) -> Command:
     """Say what a map is; a map that had that role before takes the old one."""
     swap = {role: new, new: role}
 
     def apply(kit: Kit) -> Kit:
-        sources = tuple(replace(source, role=swap.get(source.role, source.role)) for source in kit.sheet.sources)
-        return kit.with_sheet(replace(kit.sheet, sources=sources))
+        sources = tuple(replace(source, role=swap.get(source.role, source.role)) for source in kit.sheet(sheet).sources)
+        return kit.with_sheet(replace(kit.sheet(sheet), sources=sources))
 
     return Command(f"Call {role} {new}", apply)
 
 
-def set_encoding(role: Role, encoding: Encoding) -> Command:
-    return _change_source(f"Read {role} as {encoding}", role, lambda source: replace(source, encoding=encoding))
+def set_encoding(sheet: str, role: Role, encoding: Encoding) -> Command:
+    return _change_source(sheet, f"Read {role} as {encoding}", role, lambda source: replace(source, encoding=encoding))
 
 
-def point_source_to(role: Role, path: str, size: int, sha256: str) -> Command:
+def point_source_to(sheet: str, role: Role, path: str, size: int, sha256: str) -> Command:
     """Point a map to another file, such as one that was moved or that the kit took in."""
-    return _change_source(f"Find {role}", role, lambda source: replace(source, path=path, size=size, sha256=sha256))
+
+    def change(source: Source) -> Source:
+        return replace(source, path=path, size=size, sha256=sha256)
+
+    return _change_source(sheet, f"Find {role}", role, change)
 
 
-def _change_source(label: str, role: Role, change: Callable[[Source], Source]) -> Command:
+def _change_source(sheet: str, label: str, role: Role, change: Callable[[Source], Source]) -> Command:
     def apply(kit: Kit) -> Kit:
-        sources = change_one(kit.sheet.sources, lambda source: source.role == role, change)
-        return kit.with_sheet(replace(kit.sheet, sources=sources))
+        sources = change_one(kit.sheet(sheet).sources, lambda source: source.role == role, change)
+        return kit.with_sheet(replace(kit.sheet(sheet), sources=sources))
 
     return Command(label, apply)
 
@@ -95,11 +99,11 @@ def _change_source(label: str, role: Role, change: Callable[[Source], Source]) -
 # Regions and masks
 
 
-def add_regions(colours: list[Rgb8]) -> Command:
+def add_regions(sheet: str, colours: list[Rgb8]) -> Command:
     """Make a region of each ID colour that has none yet."""
 
     def apply(kit: Kit) -> Kit:
-        regions, taken = list(kit.sheet.regions), [region.key for region in kit.regions]
+        regions, taken = list(kit.sheet(sheet).regions), [region.key for region in kit.regions]
         for colour in colours:
             if any(region.id_colour == colour for region in regions):
                 continue
@@ -109,22 +113,23 @@ def add_regions(colours: list[Rgb8]) -> Command:
             key = unique(identifier(name), taken, "_")
             taken.append(key)
             regions.append(Region(key, name, colour))
-        return kit.with_sheet(replace(kit.sheet, regions=tuple(regions)))
+        return kit.with_sheet(replace(kit.sheet(sheet), regions=tuple(regions)))
 
     return Command("Add region" if len(colours) == 1 else f"Add {len(colours)} regions", apply)
 
 
 def remove_region(key: str) -> Command:
     def apply(kit: Kit) -> Kit:
-        left = tuple(region for region in kit.sheet.regions if region.key != key)
-        return without_unused(kit.with_sheet(replace(kit.sheet, regions=left)))
+        sheet = kit.sheet_of(key)
+        left = tuple(region for region in sheet.regions if region.key != key)
+        return without_unused(kit.with_sheet(replace(sheet, regions=left)))
 
     return Command("Remove region", apply)
 
 
 def rename_region(key: str, name: str) -> Command:
     def apply(kit: Kit) -> Kit:
-        others = [region.name for region in kit.sheet.regions if region.key != key]
+        others = [region.name for region in kit.sheet_of(key).regions if region.key != key]
         return with_region(kit, key, lambda region: replace(region, name=_new_name(name, others)))
 
     return Command("Rename region", apply)
@@ -134,10 +139,11 @@ def move_region(key: str, by: int) -> Command:
     """Move a region up (negative) or down; with `order` the upper one wins."""
 
     def apply(kit: Kit) -> Kit:
-        regions = list(kit.sheet.regions)
+        sheet = kit.sheet_of(key)
+        regions = list(sheet.regions)
         at = regions.index(kit.region(key))
         regions.insert(max(0, at + by), regions.pop(at))
-        return kit.with_sheet(replace(kit.sheet, regions=tuple(regions)))
+        return kit.with_sheet(replace(sheet, regions=tuple(regions)))
 
     return Command("Move region", apply)
 
@@ -161,8 +167,8 @@ def set_metric(key: str, metric: Metric) -> Command:
     return Command("Change distance", lambda kit: with_region(kit, key, lambda region: replace(region, metric=metric)))
 
 
-def set_resolve(how: Resolve) -> Command:
-    return Command(f"Resolve by {how}", lambda kit: kit.with_sheet(replace(kit.sheet, resolve=how)))
+def set_resolve(sheet: str, how: Resolve) -> Command:
+    return Command(f"Resolve by {how}", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), resolve=how)))
 
 
 # Recolour

@@ -58,22 +58,27 @@ def merge_slots(key: str, sheet: str) -> Command:
     return change_mesh(key, "Merge slots to one sheet", lambda mesh: replace(mesh, sheet=sheet, slots={}))
 
 
-def set_faces(label: str, faces: Mapping[str, FaceRegions], regions: tuple[Region, ...] = ()) -> Command:
-    """Give faces of meshes, by mesh key, to regions; `regions` are new ones that are added to the sheet in front."""
+def set_faces(
+    label: str, faces: Mapping[str, FaceRegions], sheet: str = "", regions: tuple[Region, ...] = ()
+) -> Command:
+    """Give faces of meshes, by mesh key, to regions; `regions` are new ones that are added to a sheet."""
 
     def apply(kit: Kit) -> Kit:
         meshes = tuple(replace(mesh, faces=faces.get(mesh.key, mesh.faces)) for mesh in kit.meshes)
         kit = replace(kit, meshes=meshes)
-        if len(kit.sheet.regions) + len(regions) > MOST_REGIONS:
+        if not regions:
+            return kit
+        old = kit.sheet(sheet)
+        if len(old.regions) + len(regions) > MOST_REGIONS:
             raise UserError(f"A sheet holds at most {MOST_REGIONS} regions.")
-        return kit.with_sheet(replace(kit.sheet, regions=(*kit.sheet.regions, *regions))) if regions else kit
+        return kit.with_sheet(replace(old, regions=(*old.regions, *regions)))
 
     return Command(label, apply)
 
 
-def add_regions(regions: tuple[Region, ...]) -> Command:
-    """Add regions, ready made, to the sheet in front."""
-    return set_faces("Add region" if len(regions) == 1 else f"Add {len(regions)} regions", {}, regions)
+def add_regions(sheet: str, regions: tuple[Region, ...]) -> Command:
+    """Add regions, ready made, to a sheet."""
+    return set_faces("Add region" if len(regions) == 1 else f"Add {len(regions)} regions", {}, sheet, regions)
 
 
 def set_roots(roots: Mapping[str, bytes]) -> Command:
@@ -110,42 +115,42 @@ def clear_boxes(key: str) -> Command:
     return Command("Remove boxes", lambda kit: with_region(kit, key, lambda region: replace(region, boxes=())))
 
 
-def set_padding(texels: int) -> Command:
-    """How far regions of mesh elements reach beyond their islands on the sheet in front."""
-    return Command("Change padding", lambda kit: kit.with_sheet(replace(kit.sheet, padding=texels)), "padding")
+def set_padding(sheet: str, texels: int) -> Command:
+    """How far regions of mesh elements reach beyond their islands on a sheet."""
+    return Command("Change padding", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), padding=texels)), "padding")
 
 
-def add_bake(bake: Bake) -> Command:
-    """Add a bake to the sheet in front."""
+def add_bake(sheet: str, bake: Bake) -> Command:
+    """Add a bake to a sheet."""
 
     def apply(kit: Kit) -> Kit:
-        if len(kit.sheet.bakes) >= MOST_BAKES:
+        if len(kit.sheet(sheet).bakes) >= MOST_BAKES:
             raise UserError(f"A sheet holds at most {MOST_BAKES} bakes.")
-        made = replace(bake, key=unique(bake.key, [other.key for other in kit.sheet.bakes], "_"))
-        return kit.with_sheet(replace(kit.sheet, bakes=(*kit.sheet.bakes, made)))
+        made = replace(bake, key=unique(bake.key, [other.key for other in kit.sheet(sheet).bakes], "_"))
+        return kit.with_sheet(replace(kit.sheet(sheet), bakes=(*kit.sheet(sheet).bakes, made)))
 
     return Command("Add bake", apply)
 
 
-def remove_bake(key: str) -> Command:
+def remove_bake(sheet: str, key: str) -> Command:
     def apply(kit: Kit) -> Kit:
-        left = tuple(bake for bake in kit.sheet.bakes if bake.key != key)
-        id_bake = kit.sheet.id_bake if kit.sheet.id_bake != key else ""
-        return kit.with_sheet(replace(kit.sheet, bakes=left, id_bake=id_bake))
+        left = tuple(bake for bake in kit.sheet(sheet).bakes if bake.key != key)
+        id_bake = kit.sheet(sheet).id_bake if kit.sheet(sheet).id_bake != key else ""
+        return kit.with_sheet(replace(kit.sheet(sheet), bakes=left, id_bake=id_bake))
 
     return Command("Remove bake", apply)
 
 
-def set_bake(bake: Bake) -> Command:
+def set_bake(sheet: str, bake: Bake) -> Command:
     """Replace the bake of this key."""
 
     def apply(kit: Kit) -> Kit:
-        changed = change_one(kit.sheet.bakes, lambda other: other.key == bake.key, lambda _: bake)
-        return kit.with_sheet(replace(kit.sheet, bakes=changed))
+        changed = change_one(kit.sheet(sheet).bakes, lambda other: other.key == bake.key, lambda _: bake)
+        return kit.with_sheet(replace(kit.sheet(sheet), bakes=changed))
 
     return Command("Change bake", apply, f"bake {bake.key}")
 
 
-def set_id_bake(key: str) -> Command:
-    """Let a bake serve as the ID map of the sheet in front, where there is no file; "" for none."""
-    return Command("Take IDs from bake", lambda kit: kit.with_sheet(replace(kit.sheet, id_bake=key)))
+def set_id_bake(sheet: str, key: str) -> Command:
+    """Let a bake serve as the ID map of a sheet, where there is no file; "" for none."""
+    return Command("Take IDs from bake", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), id_bake=key)))

@@ -1,8 +1,6 @@
 """The kit as an immutable tree of frozen structs, and what makes one valid."""
 
-import math
 import re
-from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
@@ -12,7 +10,6 @@ import msgspec
 from msgspec.structs import replace
 
 from even_palette.core.colour.hexcode import Rgb8
-from even_palette.core.errors import UserError
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import (
@@ -20,18 +17,15 @@ from even_palette.core.material.model import (
     Bound,
     Coat,
     Parameter,
-    Setting,
     Value,
-    ValueKind,
     Variant,
 )
-from even_palette.core.mesh.bakes import BAKE_NAMES
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.weights import Resolve
 
-FORMAT = 2
+FORMAT = 3
 MOST_REGIONS = 60
 """Four regions a plane, fifteen planes and the base colour fill the 16 texture units that OpenGL 3.3 grants."""
 MOST_PADDING = 256
@@ -171,27 +165,36 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """The document. `front` is the key of the sheet that is worked on."""
+    """The document. Which sheet is looked at is no part of it; `at` names one where that matters."""
 
     name: str = "Untitled"
     format: int = FORMAT
     sheets: tuple[Sheet, ...] = (Sheet("sheet_1", "Sheet"),)
-    front: str = "sheet_1"
     meshes: tuple[MeshFile, ...] = ()
     parameters: tuple[Parameter, ...] = ()
     variants: tuple[Variant, ...] = ()
     blending: Blending = Blending.LINEAR
 
-    @property
-    def sheet(self) -> Sheet:
-        """The sheet that is worked on."""
-        return next(sheet for sheet in self.sheets if sheet.key == self.front)
-
-    def showing(self, key: str) -> "Kit":
-        """The kit with another sheet in front. Raises KeyError if there is none with this key."""
+    def at(self, key: str = "") -> "Focus":
+        """The kit at one of its sheets, the first one without a key. Raises KeyError if there is none of this key."""
+        key = key or self.sheets[0].key
         if all(sheet.key != key for sheet in self.sheets):
             raise KeyError(key)
-        return replace(self, front=key)
+        return Focus(self, key)
+
+    def sheet(self, key: str) -> Sheet:
+        """The sheet with this key. Raises KeyError if there is none."""
+        for sheet in self.sheets:
+            if sheet.key == key:
+                return sheet
+        raise KeyError(key)
+
+    def sheet_of(self, region: str) -> Sheet:
+        """The sheet that has the region with this key. Raises KeyError if there is none."""
+        for sheet in self.sheets:
+            if any(other.key == region for other in sheet.regions):
+                return sheet
+        raise KeyError(region)
 
     def with_sheet(self, sheet: Sheet) -> "Kit":
         """The kit with the sheet of this key replaced."""
@@ -234,6 +237,19 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
             if variant.name == name:
                 return variant
         raise KeyError(name)
+
+
+@dataclass(frozen=True, eq=False)
+class Focus:
+    """A kit and the key of the sheet that is meant: what results, looks and checks of one sheet are asked with."""
+
+    kit: Kit
+    key: str
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet that is meant."""
+        return self.kit.sheet(self.key)
 
 
 @dataclass(frozen=True)
@@ -304,149 +320,3 @@ def identifier(text: str) -> str:
     words = [word for word in letters.split("_") if word]
     name = "_".join(words)[:48].rstrip("_") or "item"
     return f"n{name}" if name[0].isdigit() else name
-
-
-def check_kit(kit: Kit) -> None:
-    """Raise UserError for a kit that decodes but does not hold together."""
-    if kit.format != FORMAT:
-        raise UserError(f"the kit has format {kit.format}; this version reads format {FORMAT}.")
-    _distinct("sheet", [sheet.key for sheet in kit.sheets])
-    _distinct("sheet name", [sheet.name for sheet in kit.sheets])
-    if kit.front not in [sheet.key for sheet in kit.sheets]:
-        raise UserError(f"the sheet in front, “{kit.front[:40]}”, is not there.")
-    _distinct("region", [region.key for region in kit.regions])
-    for sheet in kit.sheets:
-        _check_sheet(sheet)
-    _distinct("mesh", [mesh.key for mesh in kit.meshes])
-    for mesh in kit.meshes:
-        _check_mesh(mesh, [sheet.key for sheet in kit.sheets])
-    _distinct("parameter", [parameter.name for parameter in kit.parameters])
-    _distinct("variant", [variant.name for variant in kit.variants])
-    for parameter in kit.parameters:
-        if not IDENTIFIER.fullmatch(parameter.name):
-            raise UserError(f"parameter “{parameter.name[:40]}” is not a plain identifier.")
-        low, high = parameter.low, parameter.high
-        if parameter.kind == ValueKind.CHOICE or not -FARTHEST_VALUE <= low < high <= FARTHEST_VALUE:
-            raise UserError(f"parameter “{parameter.name}” has no usable range.")
-        check_setting(parameter, parameter.default)
-    for use in value_uses(kit):
-        _check_use(kit, use)
-    _check_variants(kit)
-
-
-def check_setting(parameter: Parameter, setting: Setting) -> None:
-    """Raise UserError unless the setting is of the parameter's kind and in its range; colours are 0..1, encoded."""
-    is_colour = parameter.kind == ValueKind.COLOUR
-    parts = setting if isinstance(setting, tuple) else (setting,)
-    low, high = (0.0, 1.0) if is_colour else (parameter.low, parameter.high)
-    if isinstance(setting, tuple) != is_colour or not all(low <= part <= high for part in parts):
-        raise UserError(f"“{parameter.name}” cannot be {str(setting)[:40]}; it is {low:g} to {high:g}.")
-
-
-def _distinct(what: str, names: list[str]) -> None:
-    counts = Counter(names)
-    for name in names:
-        if not name or counts[name] > 1:
-            raise UserError(f"the {what} “{name[:40]}” is there more than once or has no name.")
-
-
-def _check_sheet(sheet: Sheet) -> None:
-    if not IDENTIFIER.fullmatch(sheet.key):
-        raise UserError(f"sheet key “{sheet.key[:40]}” is not a plain identifier.")
-    if len(sheet.regions) > MOST_REGIONS:
-        raise UserError(f"{len(sheet.regions)} regions; the limit is {MOST_REGIONS} on one sheet.")
-    _distinct("region name", [region.name for region in sheet.regions])
-    _distinct("map", [source.role for source in sheet.sources])
-    for region in sheet.regions:
-        _check_region(region)
-    if not 0 <= sheet.padding <= MOST_PADDING:
-        raise UserError(f"sheet “{sheet.name[:40]}” has a padding outside 0..{MOST_PADDING} texels.")
-    _distinct("bake", [bake.key for bake in sheet.bakes])
-    for bake in sheet.bakes:
-        if not IDENTIFIER.fullmatch(bake.key):
-            raise UserError(f"bake key “{bake.key[:40]}” is not a plain identifier.")
-        _check_bake(bake)
-    if sheet.id_bake and sheet.id_bake not in [bake.key for bake in sheet.bakes]:
-        raise UserError(f"sheet “{sheet.name[:40]}” takes its IDs from a bake that is not there.")
-
-
-def _check_bake(bake: Bake) -> None:
-    if bake.kind not in BAKE_NAMES:
-        raise UserError(f"there is no bake called “{bake.kind[:40]}”.")
-    if not (LEAST_BAKE <= bake.size <= MOST_BAKE and 0 <= bake.padding <= MOST_PADDING and 1 <= bake.samples <= 4):
-        raise UserError(f"the bake “{bake.key[:40]}” has a size, padding or samples out of range.")
-    if not all(math.isfinite(value) for value in bake.values.values() if isinstance(value, float)):
-        raise UserError(f"the bake “{bake.key[:40]}” has a value that is no number.")
-
-
-def _check_mesh(mesh: MeshFile, sheets: list[str]) -> None:
-    if not IDENTIFIER.fullmatch(mesh.key):
-        raise UserError(f"mesh key “{mesh.key[:40]}” is not a plain identifier.")
-    for key in (mesh.sheet, *mesh.slots.values()):
-        if key not in sheets:
-            raise UserError(f"mesh “{mesh.key}” lies on sheet “{key[:40]}”, which is not there.")
-    if not 0 <= mesh.uv_set < MOST_UV_SETS:
-        raise UserError(f"mesh “{mesh.key}” has no UV set {mesh.uv_set}.")
-    if not 0 <= mesh.faces.count <= MOST_FACES or len(mesh.faces.regions) > 254:
-        raise UserError(f"mesh “{mesh.key}” has an impossible assignment of faces.")
-
-
-def _check_region(region: Region) -> None:
-    if not IDENTIFIER.fullmatch(region.key):
-        raise UserError(f"region key “{region.key[:40]}” is not a plain identifier.")
-    if not all(0 <= level <= 255 for level in region.id_colour):
-        raise UserError(f"region “{region.name[:40]}” has an ID colour outside 0..255.")
-    for box in region.boxes:
-        if not (0 <= box.left < box.right <= 1 and 0 <= box.top < box.bottom <= 1):
-            raise UserError(f"region “{region.name[:40]}” has a box outside the sheet.")
-    if not (0 <= region.inner <= 512 and 0 <= region.outer <= 512):
-        raise UserError(f"region “{region.name[:40]}” has tolerances outside 0..512 levels.")
-    if region.coat.kind not in COATS:
-        raise UserError(f"region “{region.name[:40]}” wears an unknown coat “{region.coat.kind[:40]}”.")
-    known = {spec.name for spec in COATS[region.coat.kind].values}
-    for name in region.coat.values:
-        if name not in known:
-            raise UserError(f"the coat of region “{region.name[:40]}” has no value “{name[:40]}”.")
-
-
-def _check_use(kit: Kit, use: ValueUse) -> None:
-    where = f"“{use.spec.label}” of region “{use.region.name[:40]}”"
-    value, kind = use.value, use.spec.kind
-    if isinstance(value, Bound):
-        try:
-            parameter = kit.parameter(value.parameter)
-        except KeyError:
-            raise UserError(f"{where} is bound to “{value.parameter[:40]}”, which is not there.") from None
-        if parameter.kind != kind:
-            raise UserError(f"{where} is bound to “{parameter.name}”, which is a {parameter.kind}.")
-    elif kind == ValueKind.CHOICE:
-        if value not in [name for name, _ in use.spec.choices]:
-            raise UserError(f"{where} cannot be {str(value)[:40]}.")
-    elif isinstance(value, str):
-        raise UserError(f"{where} cannot be a word.")
-    else:
-        spec = use.spec
-        check_setting(Parameter(spec.name, kind, spec.default, spec.low, spec.high), value)  # type: ignore[arg-type]
-
-
-def _check_variants(kit: Kit) -> None:
-    if len(kit.variants) > MOST_VARIANTS:
-        raise UserError(f"{len(kit.variants):,} variants; the limit is {MOST_VARIANTS:,}.")
-    parents = {variant.name: variant.parent for variant in kit.variants}
-    parameters = {parameter.name: parameter for parameter in kit.parameters}
-    sound: set[str] = set()
-    for variant in kit.variants:
-        line: dict[str, None] = {}
-        at: str | None = variant.name
-        while at is not None and at not in sound:
-            if at in line:
-                raise UserError(f"Variant “{variant.name[:40]}” inherits from itself.")
-            if at not in parents:
-                raise UserError(f"variant “{variant.name[:40]}” has an ancestor that is not there.")
-            line[at] = None
-            at = parents[at]
-        sound |= line.keys()
-        for name, setting in variant.values.items():
-            if name not in parameters:
-                raise UserError(f"variant “{variant.name[:40]}” sets “{name[:40]}”, which is not there.")
-            check_setting(parameters[name], setting)

@@ -10,14 +10,14 @@ MOST_SHEETS = 64
 
 
 def add_sheet(name: str) -> Command:
-    """Add an empty sheet and put it in front."""
+    """Add an empty sheet."""
 
     def apply(kit: Kit) -> Kit:
         if len(kit.sheets) >= MOST_SHEETS:
             raise UserError(f"A kit holds at most {MOST_SHEETS} sheets.")
         final = unique(" ".join(name.split())[:60] or "Sheet", [sheet.name for sheet in kit.sheets])
         key = unique(identifier(final), [sheet.key for sheet in kit.sheets], "_")
-        return replace(kit, sheets=(*kit.sheets, Sheet(key, final)), front=key)
+        return replace(kit, sheets=(*kit.sheets, Sheet(key, final)))
 
     return Command("Add sheet", apply)
 
@@ -42,7 +42,6 @@ def remove_sheet(key: str) -> Command:
         left = tuple(sheet for sheet in kit.sheets if sheet.key != key)
         if not left:
             raise UserError("A kit needs at least one sheet.")
-        front = kit.front if kit.front != key else left[0].key
-        return without_unused(replace(kit, sheets=left, front=front))
+        return without_unused(replace(kit, sheets=left))
 
     return Command("Remove sheet", apply)

@@ -18,7 +18,8 @@ from msgspec.structs import replace
 from even_palette.core.disk.gate import exists, file_size, read_bytes, reason
 from even_palette.core.disk.whole import PREFIX, write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import FORMAT, FromFile, Kit, check_kit, with_files
+from even_palette.core.kit.model import FORMAT, FromFile, Kit, with_files
+from even_palette.core.kit.validate import check_kit
 
 KIT_FILE = "kit.json"
 AUTOSAVE_FILE = "kit.autosave.json"
@@ -63,10 +64,17 @@ def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
 
 
 def _upgraded(stored: object) -> object:
-    """What an older version saved, in the present format. Format 1 had one sheet, without a key."""
-    if isinstance(stored, dict) and stored.get("format", 1) == 1 and isinstance(stored.get("sheet"), dict):
+    """What an older version saved, in the present format.
+
+    Format 1 had one sheet, without a key; format 2 said which sheet was in front.
+    """
+    if not isinstance(stored, dict):
+        return stored
+    if stored.get("format", 1) == 1 and isinstance(stored.get("sheet"), dict):
         rest = {name: value for name, value in stored.items() if name != "sheet"}
-        return {**rest, "format": FORMAT, "sheets": [{"key": "sheet_1", **stored["sheet"]}]}
+        stored = {**rest, "format": 2, "sheets": [{"key": "sheet_1", **stored["sheet"]}]}
+    if stored.get("format") == 2:
+        stored = {**{name: value for name, value in stored.items() if name != "front"}, "format": FORMAT}
     return stored
 
 

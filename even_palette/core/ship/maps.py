@@ -7,8 +7,8 @@ from even_palette.core.disk.gate import reason
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.sheets import Sheets
 from even_palette.core.raster.files import write_plane
+from even_palette.core.results.sheets import Sheets
 
 
 def write_bakes(
@@ -30,7 +30,7 @@ def write_bakes(
     try:
         with adding_files(folder, wanted, [Path(file.path) for file in kit.files]) as staging:
             for name, (sheet, bake) in wanted.items():
-                plane, _ = sheets.meshes.bake(kit.showing(sheet.key), bake, progress, cancel)
+                plane, _ = sheets.meshes.bake(kit.at(sheet.key), bake, progress, cancel)
                 write_plane(staging / name, plane)
             return {name: (staging / name).stat().st_size for name in wanted}
     except OSError as error:

@@ -19,8 +19,7 @@ from even_palette.core.graph.document import to_records
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.types import Type
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Kit, identifier, unique, users_of
-from even_palette.core.kit.sheets import Sheets
+from even_palette.core.kit.model import Focus, Kit, identifier, unique, users_of
 from even_palette.core.material.build import BASE_SLOT, Material, linear_setting, weights_slot
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter, Setting, ValueKind
@@ -29,6 +28,7 @@ from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.packing import REGIONS_A_PLANE, plane_and_channel
+from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.package import (
     FORMAT,
     MAKER,
@@ -95,7 +95,7 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
     texts: dict[str, str] = {}
     stems = file_stems([sheet.name for sheet in shipped])
     for number, sheet in enumerate(shipped):
-        part = kit.showing(sheet.key)
+        part = kit.at(sheet.key)
         prefix = f"{stems[number]}-" if len(shipped) > 1 else ""
         _check_sheet(part, sheets)
         painted = sheets.base_colour(part)
@@ -130,13 +130,13 @@ def file_stems(names: list[str]) -> list[str]:
     return stems
 
 
-def _check_sheet(kit: Kit, sheets: Sheets) -> None:
-    """Raise UserError if the sheet in front cannot be shipped."""
-    sheet = kit.sheet
-    of = f" of {sheet.name}" if len(kit.sheets) > 1 else ""
+def _check_sheet(at: Focus, sheets: Sheets) -> None:
+    """Raise UserError if a sheet cannot be shipped."""
+    sheet = at.sheet
+    of = f" of {sheet.name}" if len(at.kit.sheets) > 1 else ""
     if sheet.source(Role.BASE_COLOUR) is None:
         raise UserError(f"There is no base colour{of} to ship; open one in Source.")
-    if sheet.regions and not sheets.has_masks(kit):
+    if sheet.regions and not sheets.has_masks(at):
         raise UserError(f"The regions{of} have no ID map, no mesh and no boxes; open a map or a mesh in Source.")
 
 
@@ -181,9 +181,9 @@ def ship(
     return sizes
 
 
-def _sheet(kit: Kit, material: Material, planes: dict[str, Plane], prefix: str) -> PackageSheet:
-    """The sheet in front; `planes` by slot, the base colour first."""
-    sheet = kit.sheet
+def _sheet(at: Focus, material: Material, planes: dict[str, Plane], prefix: str) -> PackageSheet:
+    """A sheet; `planes` by slot, the base colour first."""
+    sheet = at.sheet
     names = [region.name for region in sheet.regions]
     maps = []
     for index, (slot, plane) in enumerate(planes.items()):

@@ -11,9 +11,9 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import mesh_commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_faces
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.meshes import Meshes, SheetMesh, reference_colours
-from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Kit, Region, identifier, unique
+from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Focus, Kit, Region, identifier, unique
 from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.results.meshes import Meshes, SheetMesh, reference_colours
 
 LEVELS = (40, 95, 150, 205, 250)
 TOUCH_SHARE = 0.01
@@ -34,34 +34,34 @@ def fresh_id_colours(count: int, taken: list[Rgb8]) -> list[Rgb8]:
     return found
 
 
-def assign(kit: Kit, meshes: Meshes, chosen: Bools, region: str) -> Command:
-    """Give the chosen faces (F,) of the sheet in front to a region, or to none with ""."""
-    name = kit.region(region).name if region else "no region"
-    return mesh_commands.set_faces(f"Give faces to {name}", _relabelled(kit, meshes, {region: chosen}))
+def assign(at: Focus, meshes: Meshes, chosen: Bools, region: str) -> Command:
+    """Give the chosen faces (F,) of the sheet to a region, or to none with ""."""
+    name = at.kit.region(region).name if region else "no region"
+    return mesh_commands.set_faces(f"Give faces to {name}", _relabelled(at, meshes, {region: chosen}))
 
 
-def divide(kit: Kit, meshes: Meshes, kind: ElementKind) -> Command:
+def divide(at: Focus, meshes: Meshes, kind: ElementKind) -> Command:
     """Make a region of each element of a kind and give it its faces. Raises UserError if there are too many."""
-    found = meshes.elements(kit, kind)
-    room = MOST_REGIONS - len(kit.sheet.regions)
+    found = meshes.elements(at, kind)
+    room = MOST_REGIONS - len(at.sheet.regions)
     if found.count > room:
         raise UserError(
             f"There are {found.count} of them and room for {room} more regions on this sheet; "
             "select some and assign them, or use scatter split."
         )
-    colours = fresh_id_colours(found.count, [region.id_colour for region in kit.sheet.regions])
+    colours = fresh_id_colours(found.count, [region.id_colour for region in at.sheet.regions])
     if kind == ElementKind.COLOUR and found.names[0].startswith("#"):
-        taken = {region.id_colour for region in kit.sheet.regions}
+        taken = {region.id_colour for region in at.sheet.regions}
         own = [parse_hex(name) for name in found.names]
         colours = [mine if mine not in taken else fresh for mine, fresh in zip(own, colours, strict=True)]
-    made = new_regions(kit, [found.name(number) for number in range(found.count)], colours)
+    made = new_regions(at, [found.name(number) for number in range(found.count)], colours)
     parts = {region.key: found.labels == number for number, region in enumerate(made)}
-    return mesh_commands.set_faces(f"A region per {kind}", _relabelled(kit, meshes, parts), made)
+    return mesh_commands.set_faces(f"A region per {kind}", _relabelled(at, meshes, parts), at.key, made)
 
 
-def new_regions(kit: Kit, wanted: list[str], colours: list[Rgb8]) -> tuple[Region, ...]:
+def new_regions(at: Focus, wanted: list[str], colours: list[Rgb8]) -> tuple[Region, ...]:
     """Regions of these names, made unique, that are not keyed from the ID map."""
-    names, keys = [region.name for region in kit.sheet.regions], [region.key for region in kit.regions]
+    names, keys = [region.name for region in at.sheet.regions], [region.key for region in at.kit.regions]
     made = []
     for want, colour in zip(wanted, colours, strict=True):
         name = unique(" ".join(want.split())[:60] or "Region", names)
@@ -83,7 +83,7 @@ class Split:
 
 
 def scatter_split(
-    kit: Kit,
+    at: Focus,
     meshes: Meshes,
     chosen: Bools,
     shares: dict[str, float],
@@ -100,11 +100,11 @@ def scatter_split(
     wanted = {key: share for key, share in shares.items() if share > 0}
     if not wanted:
         raise UserError("Give at least one region a share above 0.")
-    shells = meshes.elements(kit, ElementKind.SHELL)
+    shells = meshes.elements(at, ElementKind.SHELL)
     numbers = np.unique(shells.labels[chosen])
     if not len(numbers):
         raise UserError("Select the shells to be scattered first.")
-    pairs = _pairs_among(kit, meshes, numbers) if keep_apart else None
+    pairs = _pairs_among(at, meshes, numbers) if keep_apart else None
     sizes = shells.area_shares[numbers]
     found = scatter(sizes, list(wanted.values()), seed, by_area, pairs)
     part_of = np.full(shells.count, -1, dtype=np.int64)
@@ -112,20 +112,20 @@ def scatter_split(
     parts = {key: part_of[shells.labels] == number for number, key in enumerate(wanted)}
     total = float(sizes.sum()) or 1.0
     return Split(
-        mesh_commands.set_faces(f"Scatter split, seed {seed}", _relabelled(kit, meshes, parts)),
+        mesh_commands.set_faces(f"Scatter split, seed {seed}", _relabelled(at, meshes, parts)),
         tuple(int((found.parts == number).sum()) for number in range(len(wanted))),
         tuple(float(sizes[found.parts == number].sum()) / total for number in range(len(wanted))),
         found.conflicts,
     )
 
 
-def take_ids(kit: Kit, meshes: Meshes, by: str, limit: float) -> Command:
-    """Let the parts of the reference mesh, `by` slots or colours, be the ID map of the sheet in front.
+def take_ids(at: Focus, meshes: Meshes, by: str, limit: float) -> Command:
+    """Let the parts of the reference mesh, `by` slots or colours, be the ID map of the sheet.
 
     A region is made of each part that has none yet. `limit` is a share of the diagonal. Raises UserError without a
     reference, or if there are too many parts.
     """
-    reference = next((file for file in kit.meshes if file.reference), None)
+    reference = next((file for file in at.kit.meshes if file.reference), None)
     if reference is None:
         raise UserError("There is no other mesh to take IDs from; open one in Source and call it a reference.")
     _, named = reference_colours(meshes.file(reference), by)
@@ -133,27 +133,27 @@ def take_ids(kit: Kit, meshes: Meshes, by: str, limit: float) -> Command:
         raise UserError(f"The other mesh has {len(named)} parts; the limit is {MOST_REGIONS} regions on one sheet.")
 
     def apply(before: Kit) -> Kit:
-        old = next((bake for bake in before.sheet.bakes if bake.kind == "transfer"), None)
+        sheet = before.sheet(at.key)
+        old = next((bake for bake in sheet.bakes if bake.kind == "transfer"), None)
         values: dict[str, float | str] = {"by": by, "limit": limit}
         if old is None:
-            after = mesh_commands.add_bake(Bake("transfer", "transfer", 1024, before.sheet.padding, 1, values)).apply(
-                before
-            )
-            key = after.sheet.bakes[-1].key
+            bake = Bake("transfer", "transfer", 1024, sheet.padding, 1, values)
+            after = mesh_commands.add_bake(at.key, bake).apply(before)
+            key = after.sheet(at.key).bakes[-1].key
         else:
-            after, key = mesh_commands.set_bake(replace(old, values=values)).apply(before), old.key
-        taken = {region.id_colour for region in before.sheet.regions}
+            after, key = mesh_commands.set_bake(at.key, replace(old, values=values)).apply(before), old.key
+        taken = {region.id_colour for region in sheet.regions}
         fresh = [(name, colour) for name, colour in named if colour not in taken]
-        made = new_regions(before, [name for name, _ in fresh], [colour for _, colour in fresh])
+        made = new_regions(before.at(at.key), [name for name, _ in fresh], [colour for _, colour in fresh])
         keyed = tuple(replace(region, keyed=True, inner=4.0, outer=4.0) for region in made)
-        return mesh_commands.add_regions(keyed).apply(mesh_commands.set_id_bake(key).apply(after))
+        return mesh_commands.add_regions(at.key, keyed).apply(mesh_commands.set_id_bake(at.key, key).apply(after))
 
     return Command("Take IDs from another mesh", apply)
 
 
-def choose_roots(kit: Kit, meshes: Meshes, chosen: Bools) -> Command:
-    """Make the chosen faces (F,) of the sheet in front those at which *along* starts."""
-    found = _mesh_of(kit, meshes)
+def choose_roots(at: Focus, meshes: Meshes, chosen: Bools) -> Command:
+    """Make the chosen faces (F,) of the sheet those at which *along* starts."""
+    found = _mesh_of(at, meshes)
     roots = {}
     for (key, count, faces), part in _parts(found, chosen):
         whole = np.zeros(count, dtype=bool)
@@ -162,11 +162,11 @@ def choose_roots(kit: Kit, meshes: Meshes, chosen: Bools) -> Command:
     return mesh_commands.set_roots(roots)
 
 
-def _pairs_among(kit: Kit, meshes: Meshes, numbers: Samples) -> Samples:
+def _pairs_among(at: Focus, meshes: Meshes, numbers: Samples) -> Samples:
     """Pairs of touching shells, as places in `numbers`."""
     from even_palette.core.mesh.surface import touching
 
-    found, shells = _mesh_of(kit, meshes), meshes.elements(kit, ElementKind.SHELL)
+    found, shells = _mesh_of(at, meshes), meshes.elements(at, ElementKind.SHELL)
     within = TOUCH_SHARE * float(np.linalg.norm(np.ptp(found.mesh.points, axis=0)))
     pairs: Samples = meshes.cache.get(
         ("touching", found.content_id), lambda: touching(found.mesh, shells.labels, within)
@@ -177,8 +177,8 @@ def _pairs_among(kit: Kit, meshes: Meshes, numbers: Samples) -> Samples:
     return inside[(inside >= 0).all(axis=1)]
 
 
-def _mesh_of(kit: Kit, meshes: Meshes) -> SheetMesh:
-    found = meshes.on_sheet(kit)
+def _mesh_of(at: Focus, meshes: Meshes) -> SheetMesh:
+    found = meshes.on_sheet(at)
     if found is None:
         raise UserError("There is no mesh with UVs on this sheet; open one in Source.")
     return found
@@ -190,16 +190,16 @@ def _parts(found: SheetMesh, values: Samples) -> list[tuple[tuple[str, int, Samp
     return list(zip(found.origins, np.split(values, ends[:-1]), strict=True))
 
 
-def _relabelled(kit: Kit, meshes: Meshes, parts: dict[str, Bools]) -> dict[str, FaceRegions]:
+def _relabelled(at: Focus, meshes: Meshes, parts: dict[str, Bools]) -> dict[str, FaceRegions]:
     """The stored faces of each mesh on the sheet with those of each part (F,) given to the region of its key."""
-    found = _mesh_of(kit, meshes)
+    found = _mesh_of(at, meshes)
     changed = {}
-    for at, (key, count, faces) in enumerate(found.origins):
-        stored = kit.mesh(key).faces
+    for number, (key, count, faces) in enumerate(found.origins):
+        stored = at.kit.mesh(key).faces
         names = [*stored.regions, *(name for name in parts if name and name not in stored.regions)]
         labels = unpack_faces(stored, count)
         for name, chosen in parts.items():
-            own = _parts(found, chosen)[at][1]
+            own = _parts(found, chosen)[number][1]
             labels[faces[own]] = names.index(name) if name else -1
         changed[key] = pack_faces(labels, tuple(names))
     return changed

@@ -12,14 +12,14 @@ from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.reference import Environment, evaluate
-from even_palette.core.kit.model import Kit
-from even_palette.core.kit.sheets import MOST_MASK_SUM, Sheets
+from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import BASE_SLOT, weights_slot
 from even_palette.core.material.colour_nodes import encode
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.core.regions.packing import plane_and_channel
+from even_palette.core.results.sheets import MOST_MASK_SUM, Sheets
 
 HOLE = (0.13, 0.42, 0.95)
 OVERLAP = (0.98, 0.58, 0.08)
@@ -78,48 +78,48 @@ class Picture:
     sharp: bool = False
 
 
-def picture(kit: Kit, sheets: Sheets, look: Look) -> Picture:
+def picture(at: Focus, sheets: Sheets, look: Look) -> Picture:
     """The expression of a look. Raises UserError if a map that it needs cannot be read."""
     match look.kind:
         case LookKind.RESULT:
-            material = sheets.material(kit, live=True)
-            textures = {BASE_SLOT: sheets.base_colour(kit)}
-            for index, plane in enumerate(sheets.weights(kit).packed):
+            material = sheets.material(at, live=True)
+            textures = {BASE_SLOT: sheets.base_colour(at)}
+            for index, plane in enumerate(sheets.weights(at).packed):
                 textures[weights_slot(index)] = plane
-            settings = resolve(kit.parameters, kit.variants, look.variant)
+            settings = resolve(at.kit.parameters, at.kit.variants, look.variant)
             return Picture(encode(nodes.clamp(material.output)), textures, material.inputs(settings))
         case LookKind.SOURCE:
-            source = kit.sheet.source(look.role)
+            source = at.sheet.source(look.role)
             if source is None:
                 raise UserError(f"There is no {look.role} map yet; open one in Source.")
             return map_picture(sheets.plane(source))
         case LookKind.ID:
-            ids = sheets.shown_ids(kit)
+            ids = sheets.shown_ids(at)
             if ids is None:
                 raise UserError("There is no ID map and no mesh yet; open one in Source.")
             return map_picture(ids, sharp=True)
         case LookKind.LAYOUT:
-            found, size = sheets.meshes.on_sheet(kit), sheets.mask_size(kit)
-            seen = sheets.meshes.footprint(kit, *size)
+            found, size = sheets.meshes.on_sheet(at), sheets.mask_size(at)
+            seen = sheets.meshes.footprint(at, *size)
             if found is None or seen is None:
                 raise UserError("There is no mesh on this sheet yet; open one in Source.")
             claims = Plane(seen.claims[..., None], Encoding.DATA, f"claims {found.content_id} {size}")
             return Picture(_layout(), {"claims": claims}, {}, sharp=True)
         case LookKind.BAKE:
-            made = sheets.meshes.made_bake(kit, kit.sheet.bake(look.bake))
+            made = sheets.meshes.made_bake(at, at.sheet.bake(look.bake))
             if made is None:
                 raise UserError("The bake is being made …")
             return map_picture(made)
         case LookKind.WEIGHT:
-            names = [region.key for region in kit.sheet.regions]
+            names = [region.key for region in at.sheet.regions]
             if look.region not in names:
                 raise UserError("Choose a region to see its weight.")
             plane_index, channel = plane_and_channel(names.index(look.region))
             texel = nodes.texture("weights", nodes.uv())["xyzw"[channel]]
-            packed = sheets.weights(kit).packed[plane_index]
+            packed = sheets.weights(at).packed[plane_index]
             return Picture(nodes.join(texel, texel, texel), {"weights": packed}, {})
         case LookKind.HEAT:
-            return Picture(_heat(), {"mask_sum": sheets.weights(kit).mask_sum}, {})
+            return Picture(_heat(), {"mask_sum": sheets.weights(at).mask_sum}, {})
 
 
 def map_picture(plane: Plane, sharp: bool = False) -> Picture:
@@ -189,14 +189,14 @@ class Texel:
     mask_sum: float
 
 
-def read_texel(kit: Kit, sheets: Sheets, look: Look, at: tuple[float, float]) -> Texel:
+def read_texel(at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float]) -> Texel:
     """Exact values at a texel by the reference. Raises UserError if a map cannot be read."""
-    shown = picture(kit, sheets, look)
-    uv = _texel_centres_at(float32([[at]]), shown)
-    encoded = evaluate(shown.output, Environment(uv, shown.textures, shown.inputs))[0, 0]
-    weights = sheets.weights(kit)
+    shown = picture(at, sheets, look)
+    centre = _texel_centres_at(float32([[uv]]), shown)
+    encoded = evaluate(shown.output, Environment(centre, shown.textures, shown.inputs))[0, 0]
+    weights = sheets.weights(at)
     height, width = weights.mask_sum.height, weights.mask_sum.width
-    row, column = min(int(at[1] * height), height - 1), min(int(at[0] * width), width - 1)
+    row, column = min(int(uv[1] * height), height - 1), min(int(uv[0] * width), width - 1)
     linear = srgb_to_linear(encoded)
     return Texel(
         (float(encoded[0]), float(encoded[1]), float(encoded[2])),

@@ -18,14 +18,14 @@ from even_palette.core.disk.gate import reason, refuse_sources
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.assignment import unpack_chosen, unpack_faces
-from even_palette.core.kit.derive import Cache
-from even_palette.core.kit.model import Bake, FaceRegions, Kit, MeshFile, Unit, Up
+from even_palette.core.kit.model import Bake, FaceRegions, Focus, Kit, MeshFile, Unit, Up
 from even_palette.core.mesh.bakes import bakes
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh, joined
 from even_palette.core.mesh.unwrap import unwrapped
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.cache import Cache
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.bake import Baked
@@ -82,10 +82,10 @@ class Meshes:
             return self.cache.get(("unwrapped", mesh.content_id), lambda: unwrapped(mesh))
         return mesh
 
-    def on_sheet(self, kit: Kit, key: str = "") -> SheetMesh | None:
-        """The faces that lie on a sheet, by default the one in front; None if there are none with UVs."""
-        sheet = key or kit.front
-        files = [file for file in kit.meshes if not file.reference and sheet in (file.sheet, *file.slots.values())]
+    def on_sheet(self, at: Focus) -> SheetMesh | None:
+        """The faces that lie on the sheet; None if there are none with UVs."""
+        sheet = at.key
+        files = [file for file in at.kit.meshes if not file.reference and sheet in (file.sheet, *file.slots.values())]
         if not files:
             return None
         name = ("sheet mesh", sheet, tuple((self.file(f).content_id, f.sheet, repr(f.slots), f.uv_set) for f in files))
@@ -110,121 +110,122 @@ class Meshes:
 
         return self.cache.get(name, build)
 
-    def elements(self, kit: Kit, kind: ElementKind) -> Elements:
-        """The elements of the mesh on the sheet in front. Raises KeyError if there is none."""
+    def elements(self, at: Focus, kind: ElementKind) -> Elements:
+        """The elements of the mesh on the sheet. Raises KeyError if there is none."""
         from even_palette.core.mesh.elements import elements
 
-        found = self.on_sheet(kit)
+        found = self.on_sheet(at)
         if found is None:
             raise KeyError(kind)
         return self.cache.get(("elements", found.content_id, kind), lambda: elements(found.mesh, kind))
 
-    def known_elements(self, kit: Kit, kind: ElementKind) -> Elements | None:
+    def known_elements(self, at: Focus, kind: ElementKind) -> Elements | None:
         """The elements of a kind if they were found already."""
-        found = self.on_sheet(kit)
+        found = self.on_sheet(at)
         return self.cache.peek(("elements", found.content_id, kind)) if found else None
 
-    def face_regions(self, kit: Kit) -> Samples:
-        """For each face on the sheet in front the number of its region on that sheet, (F,) int32, -1 for none."""
-        found = self.on_sheet(kit)
+    def face_regions(self, at: Focus) -> Samples:
+        """For each face on the sheet the number of its region on that sheet, (F,) int32, -1 for none."""
+        found = self.on_sheet(at)
         if found is None:
             return np.zeros(0, dtype=np.int32)
-        place = {region.key: index for index, region in enumerate(kit.sheet.regions)}
+        place = {region.key: index for index, region in enumerate(at.sheet.regions)}
         labels = []
         for key, count, faces in found.origins:
-            stored = kit.mesh(key).faces
+            stored = at.kit.mesh(key).faces
             numbers = np.array([*(place.get(name, -1) for name in stored.regions), -1], dtype=np.int32)
             labels.append(numbers[unpack_faces(stored, count)[faces]])
         return np.concatenate(labels)
 
-    def assignment_key(self, kit: Kit) -> str:
-        """Names what faces of the sheet in front were given to which regions, by content."""
-        stored = [(file.key, _name_of_faces(file.faces)) for file in kit.meshes if not file.reference]
+    def assignment_key(self, at: Focus) -> str:
+        """Names what faces of the sheet were given to which regions, by content."""
+        stored = [(file.key, _name_of_faces(file.faces)) for file in at.kit.meshes if not file.reference]
         return hashlib.sha256(repr(stored).encode()).hexdigest()
 
-    def roots(self, kit: Kit) -> Bools:
-        """The picked root faces (F,) of the mesh on the sheet in front."""
-        found = self.on_sheet(kit)
+    def roots(self, at: Focus) -> Bools:
+        """The picked root faces (F,) of the mesh on the sheet."""
+        found = self.on_sheet(at)
         if found is None:
             return np.zeros(0, dtype=bool)
-        return np.concatenate([unpack_chosen(kit.mesh(key).roots, count)[faces] for key, count, faces in found.origins])
+        picked = [unpack_chosen(at.kit.mesh(key).roots, count)[faces] for key, count, faces in found.origins]
+        return np.concatenate(picked)
 
     def footprint(
-        self, kit: Kit, width: int, height: int, progress: Progress = silent, cancel: CancelToken | None = None
+        self, at: Focus, width: int, height: int, progress: Progress = silent, cancel: CancelToken | None = None
     ) -> Footprint | None:
-        """Which faces the texels of the sheet in front show, at this size; None without a mesh."""
+        """Which faces the texels of the sheet show, at this size; None without a mesh."""
         from even_palette.core.mesh.footprint import footprint
 
-        found = self.on_sheet(kit)
+        found = self.on_sheet(at)
         if found is None:
             return None
         fine = max(width, height) <= FINEST_SIZE and found.mesh.face_count <= MOST_FINE_FACES
         samples = FINE_SAMPLES if fine else COARSE_SAMPLES
-        padding = kit.sheet.padding
+        padding = at.sheet.padding
         return self.cache.get(
             ("footprint", found.content_id, width, height, padding),
             lambda: footprint(found.uv, width, height, samples, padding, progress, cancel),
         )
 
-    def layout(self, kit: Kit, width: int, height: int) -> Layout | None:
-        """How the UVs of the sheet in front lie; None without a mesh."""
+    def layout(self, at: Focus, width: int, height: int) -> Layout | None:
+        """How the UVs of the sheet lie; None without a mesh."""
         from even_palette.core.mesh.raster import layout
 
-        found, seen = self.on_sheet(kit), self.footprint(kit, width, height)
+        found, seen = self.on_sheet(at), self.footprint(at, width, height)
         if found is None or seen is None:
             return None
         return self.cache.get(("layout", found.content_id, width, height), lambda: layout(found.uv, seen.claims))
 
     # Bakes
 
-    def bake_key(self, kit: Kit, bake: Bake) -> str:
+    def bake_key(self, at: Focus, bake: Bake) -> str:
         """Names a bake by everything that it depends on."""
-        found = self.on_sheet(kit)
+        found = self.on_sheet(at)
         depends: list[object] = [found.content_id if found else "", bake.kind, bake.size, bake.padding, bake.samples,
                                  sorted(bake.values.items())]  # fmt: skip
         if bake.kind == "id_colours":
-            colours = [(region.key, region.id_colour) for region in kit.sheet.regions]
-            depends += [self.assignment_key(kit), colours]
+            colours = [(region.key, region.id_colour) for region in at.sheet.regions]
+            depends += [self.assignment_key(at), colours]
         if bake.kind == "along":
-            depends.append([file.roots for file in kit.meshes])
+            depends.append([file.roots for file in at.kit.meshes])
         if bake.kind == "transfer":
-            depends += [(f.path, f.sha256, f.unit, f.up) for f in kit.meshes if f.reference]
+            depends += [(f.path, f.sha256, f.unit, f.up) for f in at.kit.meshes if f.reference]
         return hashlib.sha256(repr(depends).encode()).hexdigest()
 
-    def known_bake(self, kit: Kit, bake: Bake) -> Baked | None:
+    def known_bake(self, at: Focus, bake: Bake) -> Baked | None:
         """The bake if it was made already."""
-        return self.cache.peek(("bake", self.bake_key(kit, bake)))
+        return self.cache.peek(("bake", self.bake_key(at, bake)))
 
-    def made_bake(self, kit: Kit, bake: Bake) -> Plane | None:
+    def made_bake(self, at: Focus, bake: Bake) -> Plane | None:
         """The bake as a plane if it was made already."""
-        known = self.known_bake(kit, bake)
-        return Plane(known.samples, Encoding.DATA, self.bake_key(kit, bake)) if known else None
+        known = self.known_bake(at, bake)
+        return Plane(known.samples, Encoding.DATA, self.bake_key(at, bake)) if known else None
 
     def bake(
-        self, kit: Kit, bake: Bake, progress: Progress = silent, cancel: CancelToken | None = None
+        self, at: Focus, bake: Bake, progress: Progress = silent, cancel: CancelToken | None = None
     ) -> tuple[Plane, Baked]:
-        """A bake of the sheet in front as a data plane. Raises UserError without a mesh, or Cancelled."""
-        found = self.on_sheet(kit)
+        """A bake of the sheet as a data plane. Raises UserError without a mesh, or Cancelled."""
+        found = self.on_sheet(at)
         if found is None:
             raise UserError("There is no mesh with UVs on this sheet to bake from; open one in Source.")
-        key = self.bake_key(kit, bake)
+        key = self.bake_key(at, bake)
 
         def make() -> Baked:
             from even_palette.core.mesh.bake import make_bake
 
-            ground = self._ground(kit, found, bake)
+            ground = self._ground(at, found, bake)
             kind = bakes()[bake.kind]
             return make_bake(kind, ground, bake.values, bake.size, bake.padding, bake.samples, progress, cancel)
 
         baked: Baked = self.cache.get(("bake", key), make)
         return Plane(baked.samples, Encoding.DATA, key), baked
 
-    def _ground(self, kit: Kit, found: SheetMesh, bake: Bake) -> Ground:
+    def _ground(self, at: Focus, found: SheetMesh, bake: Bake) -> Ground:
         from even_palette.core.mesh.bakes._declare import Ground
 
-        colours = np.array([*(region.id_colour for region in kit.sheet.regions), (0, 0, 0)], dtype=np.uint8)
-        ground = Ground(found.mesh, found.uv, colours[self.face_regions(kit)], self.roots(kit))
-        reference = next((file for file in kit.meshes if file.reference), None)
+        colours = np.array([*(region.id_colour for region in at.sheet.regions), (0, 0, 0)], dtype=np.uint8)
+        ground = Ground(found.mesh, found.uv, colours[self.face_regions(at)], self.roots(at))
+        reference = next((file for file in at.kit.meshes if file.reference), None)
         if bake.kind == "transfer" and reference is not None:
             ground.other = self.file(reference)
             ground.other_colours = reference_colours(ground.other, str(bake.values.get("by", "slots")))[0]

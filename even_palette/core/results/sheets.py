@@ -14,9 +14,7 @@ from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.disk.gate import check_memory
 from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.derive import Cache
-from even_palette.core.kit.meshes import Meshes
-from even_palette.core.kit.model import Kit, Region, Source
+from even_palette.core.kit.model import Focus, Region, Source
 from even_palette.core.material.build import BASE_SLOT, Dressed, Material, build_material, coat_formula, linear_setting
 from even_palette.core.material.model import Bound
 from even_palette.core.material.variants import resolve
@@ -29,6 +27,8 @@ from even_palette.core.regions.id_colours import IdColours, distinct_colours, li
 from even_palette.core.regions.keying import key_mask
 from even_palette.core.regions.packing import REGIONS_A_PLANE, pack_weights, unpack_weights
 from even_palette.core.regions.weights import Coverage, coverage, quantize_weights, resolve_weights
+from even_palette.core.results.cache import Cache
+from even_palette.core.results.meshes import Meshes
 
 BAND_ROWS = 256
 MOST_MASK_SUM = 4
@@ -79,93 +79,93 @@ class Sheets:
         read = read.with_encoding(source.encoding)
         return colour_plane(read) if source.role in COLOUR_ROLES else read
 
-    def base_colour(self, kit: Kit) -> Plane:
+    def base_colour(self, at: Focus) -> Plane:
         """The base colour, three channels or four with alpha; a grey texel where there is none."""
-        source = kit.sheet.source(Role.BASE_COLOUR)
+        source = at.sheet.source(Role.BASE_COLOUR)
         return self.plane(source) if source else GREY
 
-    def id_levels(self, kit: Kit) -> Plane | None:
+    def id_levels(self, at: Focus) -> Plane | None:
         """The ID map in 8 bits, if there is one: a file, or the bake that serves as one."""
-        source = kit.sheet.source(Role.ID)
-        if source is None and kit.sheet.id_bake and self.meshes.on_sheet(kit) is not None:
-            return self.meshes.bake(kit, kit.sheet.bake(kit.sheet.id_bake))[0]
+        source = at.sheet.source(Role.ID)
+        if source is None and at.sheet.id_bake and self.meshes.on_sheet(at) is not None:
+            return self.meshes.bake(at, at.sheet.bake(at.sheet.id_bake))[0]
         if source is None:
             return None
         plane = self.plane(source)
         return plane if plane.samples.dtype == np.uint8 else Plane(plane.levels8(), Encoding.DATA, plane.content_id)
 
-    def id_colours(self, kit: Kit) -> IdColours:
-        plane = self.id_levels(kit)
+    def id_colours(self, at: Focus) -> IdColours:
+        plane = self.id_levels(at)
         if plane is None:
             return IdColours((), 0)
         return self.cache.get(("id colours", plane.content_id), lambda: list_id_colours(plane.samples))
 
-    def known_id_colours(self, kit: Kit) -> IdColours | None:
+    def known_id_colours(self, at: Focus) -> IdColours | None:
         """The ID colours if they were listed already."""
-        plane = self.id_levels(kit)
+        plane = self.id_levels(at)
         return self.cache.peek(("id colours", plane.content_id)) if plane else IdColours((), 0)
 
-    def shown_ids(self, kit: Kit) -> Plane | None:
+    def shown_ids(self, at: Focus) -> Plane | None:
         """ID colours for looking at, (H, W, 3 or 4) uint8; None if there is neither map, mesh nor box.
 
         The ID map where there is one, else as faces and boxes claim the texels, with edges mixed. Texels of the mesh
         that belong to no region, or for which another mesh had no ID, are grey, so that they can be seen.
         """
-        if kit.sheet.source(Role.ID):
-            return self.id_levels(kit)
-        baked = self.id_levels(kit)
-        if baked is None and not self.has_masks(kit):
+        if at.sheet.source(Role.ID):
+            return self.id_levels(at)
+        baked = self.id_levels(at)
+        if baked is None and not self.has_masks(at):
             return None
-        colours = tuple(region.id_colour for region in kit.sheet.regions)
-        key = ("shown ids", baked.content_id if baked else "", self.weights_key(kit), colours)
+        colours = tuple(region.id_colour for region in at.sheet.regions)
+        key = ("shown ids", baked.content_id if baked else "", self.weights_key(at), colours)
 
         def compute() -> Plane:
             if baked is not None:
                 shown = baked.samples.copy()
                 free = ~shown.any(axis=-1)
             else:
-                masks, index, _ = self._masks(kit, silent, None)
+                masks, index, _ = self._masks(at, silent, None)
                 shares = masks / np.maximum(1, masks.sum(axis=0))
                 mixed = shares.T @ np.array(colours, dtype=np.float32).reshape(-1, 3)
                 shown = np.asarray(mixed + 0.5, dtype=np.uint8)[index]
                 free = (masks.max(axis=0, initial=0) == 0)[index]
-            seen = self.meshes.footprint(kit, shown.shape[1], shown.shape[0])
+            seen = self.meshes.footprint(at, shown.shape[1], shown.shape[0])
             if seen is not None:
                 shown[seen.covered & free] = UNCLAIMED
             return Plane(shown, Encoding.DATA, _name(key))
 
         return self.cache.get(key, compute)
 
-    def mask_size(self, kit: Kit) -> tuple[int, int]:
-        """Width and height of the masks of the sheet in front: those of its ID map, else of its base colour."""
-        plane = self.id_levels(kit)
-        if plane is None and kit.sheet.source(Role.BASE_COLOUR):
-            plane = self.base_colour(kit)
+    def mask_size(self, at: Focus) -> tuple[int, int]:
+        """Width and height of the masks of the sheet: those of its ID map, else of its base colour."""
+        plane = self.id_levels(at)
+        if plane is None and at.sheet.source(Role.BASE_COLOUR):
+            plane = self.base_colour(at)
         return (plane.width, plane.height) if plane else (MESH_SIDE, MESH_SIDE)
 
-    def has_masks(self, kit: Kit) -> bool:
-        """Whether there is anything that regions of the sheet in front can be made of."""
-        boxes = any(region.boxes for region in kit.sheet.regions)
-        return boxes or self.id_levels(kit) is not None or self.meshes.on_sheet(kit) is not None
+    def has_masks(self, at: Focus) -> bool:
+        """Whether there is anything that regions of the sheet can be made of."""
+        boxes = any(region.boxes for region in at.sheet.regions)
+        return boxes or self.id_levels(at) is not None or self.meshes.on_sheet(at) is not None
 
-    def weights_key(self, kit: Kit) -> tuple[object, ...]:
-        plane, found = self.id_levels(kit), self.meshes.on_sheet(kit)
+    def weights_key(self, at: Focus) -> tuple[object, ...]:
+        plane, found = self.id_levels(at), self.meshes.on_sheet(at)
         return (
             "weights",
             plane.content_id if plane else "",
-            (found.content_id, self.meshes.assignment_key(kit), kit.sheet.padding) if found else "",
-            self.mask_size(kit),
-            kit.sheet.resolve,
-            tuple(_claims(region) for region in kit.sheet.regions),
+            (found.content_id, self.meshes.assignment_key(at), at.sheet.padding) if found else "",
+            self.mask_size(at),
+            at.sheet.resolve,
+            tuple(_claims(region) for region in at.sheet.regions),
         )
 
-    def weights(self, kit: Kit, progress: Progress = silent, cancel: CancelToken | None = None) -> SheetWeights:
+    def weights(self, at: Focus, progress: Progress = silent, cancel: CancelToken | None = None) -> SheetWeights:
         """The weights as they are shipped, in 8 bits. Raises Cancelled if the token is cancelled."""
-        key = self.weights_key(kit)
+        key = self.weights_key(at)
 
         def compute() -> SheetWeights:
-            masks, index, counts = self._masks(kit, progress, cancel)
-            table = quantize_weights(resolve_weights(masks[:, None], kit.sheet.resolve))[:, 0]
+            masks, index, counts = self._masks(at, progress, cancel)
+            table = quantize_weights(resolve_weights(masks[:, None], at.sheet.resolve))[:, 0]
             total = masks.sum(axis=0)
             quarter = np.asarray(np.minimum(total / MOST_MASK_SUM, 1) * 65535 + 0.5, dtype=np.uint16)
             packed = []
@@ -184,31 +184,31 @@ class Sheets:
 
         return self.cache.get(key, compute)
 
-    def _masks(self, kit: Kit, progress: Progress, cancel: CancelToken | None) -> tuple[Floats, Samples, Samples]:
+    def _masks(self, at: Focus, progress: Progress, cancel: CancelToken | None) -> tuple[Floats, Samples, Samples]:
         """Masks (R, n) of the n classes of texels, the class of each texel (H, W), and texels of each class (n,).
 
         A mask depends on a texel's ID colour, on the elements that it shows, and on the boxes that it lies in; texels
         that are alike in these are one class, so each mask is computed once a class. Where several sources claim a
         texel for a region, the strongest claim counts.
         """
-        return self.cache.get(("masks", self.weights_key(kit)), lambda: self._claimed(kit, progress, cancel))
+        return self.cache.get(("masks", self.weights_key(at)), lambda: self._claimed(at, progress, cancel))
 
-    def _claimed(self, kit: Kit, progress: Progress, cancel: CancelToken | None) -> tuple[Floats, Samples, Samples]:
-        regions = kit.sheet.regions
-        width, height = self.mask_size(kit)
+    def _claimed(self, at: Focus, progress: Progress, cancel: CancelToken | None) -> tuple[Floats, Samples, Samples]:
+        regions = at.sheet.regions
+        width, height = self.mask_size(at)
         claims: list[tuple[Floats, Samples]] = []
-        if plane := self.id_levels(kit):
+        if plane := self.id_levels(at):
             colours, index, _ = self.cache.get(("distinct", plane.content_id), lambda: distinct_colours(plane.samples))
             masks = np.zeros((len(regions), len(colours)), dtype=np.float32)
             for row, region in enumerate(regions):
                 if region.keyed:
                     masks[row] = _mask(colours, region)[:, 0]
             claims.append((masks, index))
-        seen = self.meshes.footprint(kit, width, height, progress, cancel)
+        seen = self.meshes.footprint(at, width, height, progress, cancel)
         if seen is not None and regions:
             from even_palette.core.mesh.footprint import label_classes
 
-            classes, shares = label_classes(seen, self.meshes.face_regions(kit), len(regions))
+            classes, shares = label_classes(seen, self.meshes.face_regions(at), len(regions))
             claims.append((float32(shares.T), classes))
         if any(region.boxes for region in regions):
             claims.append(box_masks([region.boxes for region in regions], width, height))
@@ -217,13 +217,13 @@ class Sheets:
         )  # fmt: skip
         return masks, index, np.bincount(index.ravel(), minlength=masks.shape[1])
 
-    def means(self, kit: Kit) -> Floats:
+    def means(self, at: Focus) -> Floats:
         """The mean of the linear base colour in each region, weighted by the shipped weights; (R, 3)."""
-        weights, base = self.weights(kit), self.base_colour(kit)
+        weights, base = self.weights(at), self.base_colour(at)
 
         def compute() -> Floats:
-            totals = np.zeros((len(kit.sheet.regions), 3))
-            counts = np.zeros(len(kit.sheet.regions))
+            totals = np.zeros((len(at.sheet.regions), 3))
+            counts = np.zeros(len(at.sheet.regions))
             for colours, levels in aligned_bands(base, weights.levels):
                 share = levels.reshape(len(levels), levels.shape[1] * levels.shape[2])
                 totals += share @ colours.reshape(-1, 3)
@@ -231,11 +231,11 @@ class Sheets:
             seen = counts[:, None] > 0
             return float32(np.where(seen, totals / np.maximum(counts, 1)[:, None], GREY.linear()[0, 0]))
 
-        return self.cache.get(("means", base.content_id, self.weights_key(kit)), compute)
+        return self.cache.get(("means", base.content_id, self.weights_key(at)), compute)
 
-    def tones(self, kit: Kit) -> Floats:
+    def tones(self, at: Focus) -> Floats:
         """Typical colours of each region's paint from its darkest to its lightest: (R, 24, 3), linear."""
-        weights, base = self.weights(kit), self.base_colour(kit)
+        weights, base = self.weights(at), self.base_colour(at)
 
         def compute() -> Floats:
             colours, levels = thinned(base, weights.levels, 512)
@@ -247,30 +247,30 @@ class Sheets:
                     tones[index] = [part.mean(axis=0) for part in _parts(ordered, TONES)]
             return tones
 
-        return self.cache.get(("tones", base.content_id, self.weights_key(kit)), compute)
+        return self.cache.get(("tones", base.content_id, self.weights_key(at)), compute)
 
-    def coat_strip(self, kit: Kit, key: str, variant: str) -> Levels:
+    def coat_strip(self, at: Focus, key: str, variant: str) -> Levels:
         """A region's typical tones in its coat as a variant wears it, darkest to lightest; (24, 3) uint8, encoded."""
-        region = kit.region(key)
-        at = kit.sheet.regions.index(region)
-        tones, mean = self.tones(kit)[at], self.means(kit)[at]
-        settings = resolve(kit.parameters, kit.variants, variant)
+        region = at.kit.region(key)
+        number = at.sheet.regions.index(region)
+        tones, mean = self.tones(at)[number], self.means(at)[number]
+        settings = resolve(at.kit.parameters, at.kit.variants, variant)
         worn = {use.parameter: settings[use.parameter] for use in region.coat.values.values() if isinstance(use, Bound)}
 
         def compute() -> Levels:
             inputs = {name: linear_setting(setting) for name, setting in worn.items()}
-            formula = coat_formula(_dressed(region, mean), kit.parameters)
+            formula = coat_formula(_dressed(region, mean), at.kit.parameters)
             paint = {BASE_SLOT: Plane(tones[None], Encoding.LINEAR)}
             result = evaluate(formula, Environment(texel_centres(1, TONES), paint, inputs))
             return to_levels8(linear_to_srgb(result[0]))
 
         return self.cache.get(("strip", tones.tobytes(), mean.tobytes(), repr(region.coat), repr(worn)), compute)
 
-    def material(self, kit: Kit, live: bool = False) -> Material:
+    def material(self, at: Focus, live: bool = False) -> Material:
         """The material of the kit's sheet."""
-        means = self.means(kit)
-        dressed = [_dressed(region, mean) for region, mean in zip(kit.sheet.regions, means, strict=True)]
-        return build_material(dressed, kit.parameters, kit.blending, live)
+        means = self.means(at)
+        dressed = [_dressed(region, mean) for region, mean in zip(at.sheet.regions, means, strict=True)]
+        return build_material(dressed, at.kit.parameters, at.kit.blending, live)
 
 
 def _dressed(region: Region, mean: Floats) -> Dressed:

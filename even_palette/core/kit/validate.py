@@ -1,0 +1,174 @@
+"""What makes a kit valid: that its parts fit each other and lie in their ranges."""
+
+import math
+from collections import Counter
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit.model import (
+    FARTHEST_VALUE,
+    FORMAT,
+    IDENTIFIER,
+    LEAST_BAKE,
+    MOST_BAKE,
+    MOST_FACES,
+    MOST_PADDING,
+    MOST_REGIONS,
+    MOST_UV_SETS,
+    MOST_VARIANTS,
+    Bake,
+    Kit,
+    MeshFile,
+    Region,
+    Sheet,
+    ValueUse,
+    value_uses,
+)
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.model import Bound, Parameter, Setting, ValueKind
+from even_palette.core.mesh.bakes import BAKE_NAMES
+
+
+def check_kit(kit: Kit) -> None:
+    """Raise UserError for a kit that decodes but does not hold together."""
+    if kit.format != FORMAT:
+        raise UserError(f"the kit has format {kit.format}; this version reads format {FORMAT}.")
+    _distinct("sheet", [sheet.key for sheet in kit.sheets])
+    _distinct("sheet name", [sheet.name for sheet in kit.sheets])
+    if not kit.sheets:
+        raise UserError("there is no sheet in it.")
+    _distinct("region", [region.key for region in kit.regions])
+    for sheet in kit.sheets:
+        _check_sheet(sheet)
+    _distinct("mesh", [mesh.key for mesh in kit.meshes])
+    for mesh in kit.meshes:
+        _check_mesh(mesh, [sheet.key for sheet in kit.sheets])
+    _distinct("parameter", [parameter.name for parameter in kit.parameters])
+    _distinct("variant", [variant.name for variant in kit.variants])
+    for parameter in kit.parameters:
+        if not IDENTIFIER.fullmatch(parameter.name):
+            raise UserError(f"parameter “{parameter.name[:40]}” is not a plain identifier.")
+        low, high = parameter.low, parameter.high
+        if parameter.kind == ValueKind.CHOICE or not -FARTHEST_VALUE <= low < high <= FARTHEST_VALUE:
+            raise UserError(f"parameter “{parameter.name}” has no usable range.")
+        check_setting(parameter, parameter.default)
+    for use in value_uses(kit):
+        _check_use(kit, use)
+    _check_variants(kit)
+
+
+def check_setting(parameter: Parameter, setting: Setting) -> None:
+    """Raise UserError unless the setting is of the parameter's kind and in its range; colours are 0..1, encoded."""
+    is_colour = parameter.kind == ValueKind.COLOUR
+    parts = setting if isinstance(setting, tuple) else (setting,)
+    low, high = (0.0, 1.0) if is_colour else (parameter.low, parameter.high)
+    if isinstance(setting, tuple) != is_colour or not all(low <= part <= high for part in parts):
+        raise UserError(f"“{parameter.name}” cannot be {str(setting)[:40]}; it is {low:g} to {high:g}.")
+
+
+def _distinct(what: str, names: list[str]) -> None:
+    counts = Counter(names)
+    for name in names:
+        if not name or counts[name] > 1:
+            raise UserError(f"the {what} “{name[:40]}” is there more than once or has no name.")
+
+
+def _check_sheet(sheet: Sheet) -> None:
+    if not IDENTIFIER.fullmatch(sheet.key):
+        raise UserError(f"sheet key “{sheet.key[:40]}” is not a plain identifier.")
+    if len(sheet.regions) > MOST_REGIONS:
+        raise UserError(f"{len(sheet.regions)} regions; the limit is {MOST_REGIONS} on one sheet.")
+    _distinct("region name", [region.name for region in sheet.regions])
+    _distinct("map", [source.role for source in sheet.sources])
+    for region in sheet.regions:
+        _check_region(region)
+    if not 0 <= sheet.padding <= MOST_PADDING:
+        raise UserError(f"sheet “{sheet.name[:40]}” has a padding outside 0..{MOST_PADDING} texels.")
+    _distinct("bake", [bake.key for bake in sheet.bakes])
+    for bake in sheet.bakes:
+        if not IDENTIFIER.fullmatch(bake.key):
+            raise UserError(f"bake key “{bake.key[:40]}” is not a plain identifier.")
+        _check_bake(bake)
+    if sheet.id_bake and sheet.id_bake not in [bake.key for bake in sheet.bakes]:
+        raise UserError(f"sheet “{sheet.name[:40]}” takes its IDs from a bake that is not there.")
+
+
+def _check_bake(bake: Bake) -> None:
+    if bake.kind not in BAKE_NAMES:
+        raise UserError(f"there is no bake called “{bake.kind[:40]}”.")
+    if not (LEAST_BAKE <= bake.size <= MOST_BAKE and 0 <= bake.padding <= MOST_PADDING and 1 <= bake.samples <= 4):
+        raise UserError(f"the bake “{bake.key[:40]}” has a size, padding or samples out of range.")
+    if not all(math.isfinite(value) for value in bake.values.values() if isinstance(value, float)):
+        raise UserError(f"the bake “{bake.key[:40]}” has a value that is no number.")
+
+
+def _check_mesh(mesh: MeshFile, sheets: list[str]) -> None:
+    if not IDENTIFIER.fullmatch(mesh.key):
+        raise UserError(f"mesh key “{mesh.key[:40]}” is not a plain identifier.")
+    for key in (mesh.sheet, *mesh.slots.values()):
+        if key not in sheets:
+            raise UserError(f"mesh “{mesh.key}” lies on sheet “{key[:40]}”, which is not there.")
+    if not 0 <= mesh.uv_set < MOST_UV_SETS:
+        raise UserError(f"mesh “{mesh.key}” has no UV set {mesh.uv_set}.")
+    if not 0 <= mesh.faces.count <= MOST_FACES or len(mesh.faces.regions) > 254:
+        raise UserError(f"mesh “{mesh.key}” has an impossible assignment of faces.")
+
+
+def _check_region(region: Region) -> None:
+    if not IDENTIFIER.fullmatch(region.key):
+        raise UserError(f"region key “{region.key[:40]}” is not a plain identifier.")
+    if not all(0 <= level <= 255 for level in region.id_colour):
+        raise UserError(f"region “{region.name[:40]}” has an ID colour outside 0..255.")
+    for box in region.boxes:
+        if not (0 <= box.left < box.right <= 1 and 0 <= box.top < box.bottom <= 1):
+            raise UserError(f"region “{region.name[:40]}” has a box outside the sheet.")
+    if not (0 <= region.inner <= 512 and 0 <= region.outer <= 512):
+        raise UserError(f"region “{region.name[:40]}” has tolerances outside 0..512 levels.")
+    if region.coat.kind not in COATS:
+        raise UserError(f"region “{region.name[:40]}” wears an unknown coat “{region.coat.kind[:40]}”.")
+    known = {spec.name for spec in COATS[region.coat.kind].values}
+    for name in region.coat.values:
+        if name not in known:
+            raise UserError(f"the coat of region “{region.name[:40]}” has no value “{name[:40]}”.")
+
+
+def _check_use(kit: Kit, use: ValueUse) -> None:
+    where = f"“{use.spec.label}” of region “{use.region.name[:40]}”"
+    value, kind = use.value, use.spec.kind
+    if isinstance(value, Bound):
+        try:
+            parameter = kit.parameter(value.parameter)
+        except KeyError:
+            raise UserError(f"{where} is bound to “{value.parameter[:40]}”, which is not there.") from None
+        if parameter.kind != kind:
+            raise UserError(f"{where} is bound to “{parameter.name}”, which is a {parameter.kind}.")
+    elif kind == ValueKind.CHOICE:
+        if value not in [name for name, _ in use.spec.choices]:
+            raise UserError(f"{where} cannot be {str(value)[:40]}.")
+    elif isinstance(value, str):
+        raise UserError(f"{where} cannot be a word.")
+    else:
+        spec = use.spec
+        check_setting(Parameter(spec.name, kind, spec.default, spec.low, spec.high), value)  # type: ignore[arg-type]
+
+
+def _check_variants(kit: Kit) -> None:
+    if len(kit.variants) > MOST_VARIANTS:
+        raise UserError(f"{len(kit.variants):,} variants; the limit is {MOST_VARIANTS:,}.")
+    parents = {variant.name: variant.parent for variant in kit.variants}
+    parameters = {parameter.name: parameter for parameter in kit.parameters}
+    sound: set[str] = set()
+    for variant in kit.variants:
+        line: dict[str, None] = {}
+        at: str | None = variant.name
+        while at is not None and at not in sound:
+            if at in line:
+                raise UserError(f"Variant “{variant.name[:40]}” inherits from itself.")
+            if at not in parents:
+                raise UserError(f"variant “{variant.name[:40]}” has an ancestor that is not there.")
+            line[at] = None
+            at = parents[at]
+        sound |= line.keys()
+        for name, setting in variant.values.items():
+            if name not in parameters:
+                raise UserError(f"variant “{variant.name[:40]}” sets “{name[:40]}”, which is not there.")
+            check_setting(parameters[name], setting)
