@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from even_palette.core.kit import commands
-from even_palette.core.kit.commands import point_source_to
+from even_palette.core.kit.commands import point_map_to
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import fingerprint, read_kit
 from even_palette.core.raster.files import write_plane
@@ -30,7 +30,7 @@ def drag(times: int, folder: Path, renderer: SheetRenderer) -> Callable[[int], f
         path = folder / f"{times}-{source.role}.tif".replace(" ", "_")
         write_plane(path, Plane(np.ascontiguousarray(samples), source.encoding))
         seen = fingerprint(path)
-        history.do(point_source_to(source.role, str(path), seen.size, seen.sha256))
+        history.do(point_map_to(history.kit.sheets[0].key, source.key, str(path), seen.size, seen.sha256))
     side = 1024 * times
     scale = 1.0 / (HEIGHT - 24)
     view = View((0.5 - WIDTH / 2 * scale, 0.5 - HEIGHT / 2 * scale), (scale, scale), WIDTH, HEIGHT)

@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, settings
 
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Kit, Source
+from even_palette.core.kit.model import Kit, Source, identifier
 from even_palette.core.kit.store import fingerprint
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
@@ -53,7 +53,7 @@ def write_maps(folder: Path, side: int = 64, seed: int = 5) -> dict[Role, Path]:
 
 def source(path: Path, role: Role, encoding: Encoding) -> Source:
     seen = fingerprint(path)
-    return Source(role, str(path.resolve()), encoding, seen.size, seen.sha256)
+    return Source(identifier(role), role, str(path.resolve()), encoding, seen.size, seen.sha256)
 
 
 def kit_of(paths: dict[Role, Path], coats: bool = True) -> History:
@@ -61,7 +61,7 @@ def kit_of(paths: dict[Role, Path], coats: bool = True) -> History:
     history = History(Kit())
     for role, path in paths.items():
         encoding = Encoding.SRGB if role == Role.BASE_COLOUR else Encoding.DATA
-        history.do(commands.set_source("sheet_1", source(path, role, encoding)))
+        history.do(commands.add_map("sheet_1", source(path, role, encoding)))
     history.do(commands.add_regions("sheet_1", [RED, GREEN, BLUE, YELLOW]))
     if coats:
         for command in (

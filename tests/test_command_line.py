@@ -125,6 +125,7 @@ def test_ctrl_c_at_any_moment(folder: Path) -> None:
         process = subprocess.Popen(
             command("ship", str(folder / "kit"), "--to", str(folder / "out")),
             stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+            preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),
         )  # fmt: skip
         time.sleep(0.06 + 0.06 * step)
         process.send_signal(signal.SIGINT)

@@ -17,7 +17,7 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.kit.commands import Cell, Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Focus, FromFile, Kit, MeshFile, Source, identifier, with_files
+from even_palette.core.kit.model import OVER, Focus, FromFile, Kit, MeshFile, Source, identifier, with_files
 from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, Opened, fingerprint
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.files import READABLE as MESHES
@@ -26,6 +26,7 @@ from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding
+from even_palette.core.results.materials import prepare_material, spots
 from even_palette.core.results.sheets import Sheets
 
 if TYPE_CHECKING:
@@ -66,6 +67,7 @@ class Session(QObject):
         self.scratch: KitFolder | None = None
         self.saved = self.history.kit
         self.region = ""
+        self.over = False
         self.variant = MASTER
         self.copied: Cell | None = None
         self._seen: dict[str, tuple[int, int] | None] = {}
@@ -141,12 +143,19 @@ class Session(QObject):
         self.changed.emit()
         self.prepare()
 
+    @property
+    def owner(self) -> str:
+        """Whose coats are selected: the region, or the overcoats of the sheet in front."""
+        return OVER + self.at.key if self.over else self.region
+
     def select(self, region: str | None = None, variant: str | None = None) -> None:
-        """Select a region or a variant or both."""
-        before = (self.region, self.variant)
-        self.region = self.region if region is None else region
+        """Select a region, or by OVER and the sheet's key its overcoats, or a variant, or both."""
+        before = (self.owner, self.variant)
+        if region is not None:
+            self.over = region.startswith(OVER)
+            self.region = self.region if self.over else region
         self.variant = self.variant if variant is None else variant
-        if before != (self.region, self.variant):
+        if before != (self.owner, self.variant):
             self.selection_changed.emit()
 
     # Results
@@ -164,7 +173,8 @@ class Session(QObject):
                 sheets.base_colour(part)
                 sheets.weights(part, progress, cancel)
                 sheets.means(part)
-            sheets.tones(at)
+                prepare_material(part, sheets)
+            spots(at, sheets)
             sheets.shown_ids(at)
             return at
 
@@ -353,20 +363,24 @@ class Session(QObject):
         for path in paths:
             try:
                 seen = fingerprint(path)
-                found = Source(Role.BASE_COLOUR, str(path.resolve()), Encoding.DATA, seen.size, seen.sha256)
+                found = Source(
+                    identifier(path.stem), Role.NONE, str(path.resolve()), Encoding.DATA, seen.size, seen.sha256
+                )
                 plane = self.sheets.plane(found)
             except UserError as error:
                 self.notice.emit(str(error))
                 continue
             role = guess_role(path, plane.samples)
-            taken = [source.role for source in self.at.sheet.sources if source.path != found.path]
-            if role == Role.BASE_COLOUR and role in taken and Role.ID not in taken:
-                role = Role.ID
             encoding = guess_encoding(role, plane.samples)
-            self.do(commands.set_source(self.at.key, replace(found, role=role, encoding=encoding)))
+            known = any(source.path == found.path for source in self.at.sheet.sources)
+            taken = self.at.sheet.source(role) is not None and not known
+            self.do(commands.add_map(self.at.key, replace(found, role=role, encoding=encoding)))
+            if taken:
+                told = f"{path.name} is there without a role, as there is a {role} already; say what it is in Source."
+                self.notice.emit(told)
         self.title_changed.emit()
 
-    def point_source_to(self, role: Role, path: Path) -> None:
+    def point_map_to(self, key: str, path: Path) -> None:
         """Use another file for a map."""
         try:
             seen = fingerprint(path)
@@ -374,7 +388,7 @@ class Session(QObject):
         except UserError as error:
             self.notice.emit(str(error))
             return
-        self.do(commands.point_source_to(self.at.key, role, str(path.resolve()), seen.size, seen.sha256))
+        self.do(commands.point_map_to(self.at.key, key, str(path.resolve()), seen.size, seen.sha256))
 
     def point_mesh_to(self, key: str, path: Path) -> None:
         """Use another file for a mesh."""
@@ -387,17 +401,15 @@ class Session(QObject):
             return
         self.do(mesh_commands.change_mesh(key, "Find mesh", lambda _: changed))
 
-    def take_in(self, role: Role) -> None:
+    def take_in(self, key: str) -> None:
         """Copy a map into the kit's own folder, so that the kit can travel."""
-        source = self.at.sheet.source(role)
-        if source is None:
-            return
+        source = self.at.sheet.map(key)
         try:
             blob, seen = self._work_folder().take_in(Path(source.path))
         except UserError as error:
             self.notice.emit(str(error))
             return
-        self.do(commands.point_source_to(self.at.key, role, str(blob.resolve()), seen.size, seen.sha256))
+        self.do(commands.point_map_to(self.at.key, key, str(blob.resolve()), seen.size, seen.sha256))
 
     def take_in_mesh(self, key: str) -> None:
         """Copy a mesh into the kit's own folder. A .gltf stays outside: its buffers are other files."""

@@ -275,7 +275,7 @@ class Window(QMainWindow):
             "Source": bool(at.sheet.sources or at.kit.meshes),
             "Regions": bool(at.sheet.regions),
             "Masks": bool(at.sheet.regions and (at.sheet.source(Role.ID) or at.kit.meshes)),
-            "Recolour": any(region.coat.values for region in at.sheet.regions),
+            "Recolour": any(coat.values for region in at.sheet.regions for coat in region.coats),
             "Lineup": bool(at.kit.variants),
             "Ship": self.tray.ship.shipped is not None,
         }

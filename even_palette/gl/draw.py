@@ -1,6 +1,7 @@
 """Drawing a full rectangle with a program into an offscreen buffer, and reading it back."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from types import TracebackType
 from typing import Any
 
@@ -21,6 +22,22 @@ def compile_program(context: Any, vertex: str, fragment: str) -> Any:
         raise UserError(f"The shader does not compile: {(lines or [str(error)])[0][:200]}") from error
 
 
+@dataclass(frozen=True)
+class Bound:
+    """A texture with its sampler, under the name of a uniform."""
+
+    name: str
+    texture: Any
+    sampler: Any
+
+    def use(self, program: Any, unit: int) -> None:
+        """Bind to a texture unit, where the program samples it."""
+        if self.name in program:
+            self.texture.use(unit)
+            self.sampler.use(unit)
+            program[self.name] = unit
+
+
 class Draw:
     """An RGBA8 buffer to draw into. Row 0 of what is read back lies at gl_FragCoord.y = 0.5."""
 
@@ -38,24 +55,19 @@ class Draw:
     def quad(
         self,
         program: Any,
-        textures: Sequence[tuple[str, Any]],
+        textures: Sequence["Bound"],
         uniforms: Mapping[str, float | tuple[float, ...]],
-        sampler: Any = None,
     ) -> Levels:
         """Draw with these textures and uniforms by name, and read back (height, width, 4) uint8.
 
-        Names that the program does not use are passed over; without a sampler each texture's own settings hold.
+        Names that the program does not use are passed over.
         """
         context = self._context
         self._buffer.use()
         self._buffer.viewport = (0, 0, *self._size)
         self._buffer.clear(0, 0, 0, 0)
-        for unit, (name, texture) in enumerate(textures):
-            if name in program:
-                texture.use(unit)
-                program[name] = unit
-                if sampler is not None:
-                    sampler.use(unit)
+        for unit, bound in enumerate(textures):
+            bound.use(program, unit)
         for name, value in uniforms.items():
             if name in program:
                 program[name] = value
@@ -66,8 +78,7 @@ class Draw:
             pixels = np.frombuffer(self._buffer.read(components=4, alignment=1), dtype=np.uint8)
             return pixels.reshape(self._size[1], self._size[0], 4)
         finally:
-            if sampler is not None:
-                for unit in range(len(textures)):
-                    sampler.clear(unit)
+            for unit, bound in enumerate(textures):
+                bound.sampler.clear(unit)
             array.release()
             corners.release()

@@ -8,14 +8,18 @@ from typing import Any
 import numpy as np
 
 from even_palette.core.arrays import Levels, Samples
+from even_palette.core.graph import slots
 from even_palette.core.graph.glsl import texture_name, uniform_name
+from even_palette.core.graph.program import program_of
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.raster.plane import Plane
-from even_palette.core.results.looks import Picture
-from even_palette.gl.draw import compile_program
+from even_palette.core.raster.sampling import SMOOTH
+from even_palette.core.results.looks import SHOWN, Picture
+from even_palette.gl.draw import Bound, compile_program
 from even_palette.gl.programs import Programs
-from even_palette.gl.textures import Textures
+from even_palette.gl.sheet_view import TEXELS
+from even_palette.gl.textures import Samplers, Textures
 
 MOST_MESHES = 8
 SMOOTH_SAMPLES = 4
@@ -68,8 +72,18 @@ in vec2 v_uv;
 out vec4 out_colour;
 {uniforms}
 {helpers}
-vec3 shown(vec2 uv) {{
+struct Surface {{ vec3 shown, emission; float metalness, roughness, clear_coat, occlusion; }};
+Surface surface(vec2 uv) {{
+    vec3 shown = vec3(0.0), colour, emission = vec3(0.0);
+    float metalness = 0.0, roughness = 0.6, clear_coat = 0.0, occlusion = 1.0, opacity = 1.0;
+    bool has_emission = false, has_metalness = false, has_roughness = false, has_clear_coat = false;
+    bool has_occlusion = false, has_opacity = false;
 {body}
+{outputs}
+    if (!has_roughness && has_map.y) roughness = texture(map_roughness, v_uv).x;
+    if (!has_metalness && has_map.z) metalness = texture(map_metalness, v_uv).x;
+    if (!has_occlusion && has_map.w) occlusion = texture(map_occlusion, v_uv).x;
+    return Surface(shown, emission, metalness, roughness, clear_coat, occlusion);
 }}
 vec3 decoded(vec3 c) {{
     return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(vec3(0.04045), c));
@@ -94,14 +108,12 @@ float studio(vec3 d, float roughness) {{
     float back = smoothstep(0.70 - spread, 0.95 + 0.5 * spread, dot(d, normalize(vec3(-light.x, 0.35, -light.z))));
     return sky + box * mix(2.2, 0.5, roughness) + back * mix(0.7, 0.15, roughness);
 }}
-vec3 shaded(vec3 base) {{
+vec3 shaded(vec3 base, Surface s) {{
     vec3 n = normalize(v_normal);
     vec3 v = normalize(eye - v_place);
     if (dot(n, v) < 0.0) n = -n;
     if (has_map.x) n = bent(n, texture(map_normal, v_uv).xyz * 2.0 - 1.0);
-    float rough = has_map.y ? texture(map_roughness, v_uv).x : 0.6;
-    float metal = has_map.z ? texture(map_metalness, v_uv).x : 0.0;
-    float open = has_map.w ? texture(map_occlusion, v_uv).x : 1.0;
+    float rough = s.roughness, metal = s.metalness, open = s.occlusion;
     float nv = max(dot(n, v), 1e-3), nl = max(dot(n, light), 0.0);
     vec3 h = normalize(light + v);
     float a = max(rough * rough, 0.02), nh = max(dot(n, h), 0.0), k = (rough + 1.0) * (rough + 1.0) / 8.0;
@@ -114,12 +126,16 @@ vec3 shaded(vec3 base) {{
     float e = min(r.x * r.x, exp2(-9.28 * nv)) * r.x + r.y;
     vec3 mirror = f0 * (-1.04 * e + r.z) + (1.04 * e + r.w);
     float sky = mix(0.26, 0.58, 0.5 + 0.5 * n.y);
-    return direct + open * (body * sky + mirror * studio(reflect(-v, n), rough));
+    vec3 lit_colour = direct + open * (body * sky + mirror * studio(reflect(-v, n), rough));
+    // Clear coat: a second, smooth layer of varnish with Fresnel 0.04 (KHR_materials_clearcoat).
+    float varnish = s.clear_coat * (0.04 + 0.96 * pow(1.0 - max(dot(n, v), 0.0), 5.0));
+    return mix(lit_colour, vec3(open * studio(reflect(-v, n), 0.05)), varnish) + s.emission;
 }}
 void main() {{
     vec2 at = view_texels.x > 0.0 ? (floor(v_uv * view_texels) + 0.5) / view_texels : v_uv;
-    vec3 colour = shown(at);
-    out_colour = vec4(lit ? encoded(shaded(decoded(clamp(colour, 0.0, 1.0)))) : clamp(colour, 0.0, 1.0), 1.0);
+    Surface s = surface(at);
+    vec3 colour = clamp(s.shown, 0.0, 1.0);
+    out_colour = vec4(lit ? encoded(shaded(decoded(colour), s)) : colour, 1.0);
 }}
 """
 
@@ -155,13 +171,10 @@ class ModelRenderer:
 
     def __init__(self, context: Any, textures: Textures) -> None:
         self._context, self._textures = context, textures
-        self._programs = Programs(context, VERTEX, FRAGMENT)
+        self._programs = Programs(context, VERTEX, FRAGMENT, len(RELIEF))
         self._meshes: OrderedDict[str, tuple[Any, int]] = OrderedDict()
         self._faces = compile_program(context, VERTEX, FACES)
-        self._smooth = context.sampler(
-            repeat_x=False, repeat_y=False, filter=(context.LINEAR_MIPMAP_LINEAR, context.LINEAR)
-        )
-        self._texels = context.sampler(repeat_x=False, repeat_y=False, filter=(context.NEAREST, context.NEAREST))
+        self._samplers = Samplers(context)
         self._buffers: dict[tuple[int, int, int], tuple[Any, Any]] = {}
 
     def render(
@@ -175,31 +188,37 @@ class ModelRenderer:
         drawn.clear(0, 0, 0, 0, depth=1.0)
         context.enable_only(context.DEPTH_TEST)
         for skin in skins:
-            program, function = self._programs.of(skin.picture.output)
-            named = [(texture_name(slot), self._textures.of(skin.picture.textures[slot])) for slot in function.slots]
-            sampler = self._smooth if filtered and not skin.picture.sharp else self._texels
-            for unit, (name, texture) in enumerate(named):
-                texture.use(unit)
-                sampler.use(unit)
-                program[name] = unit
-            for unit, (name, plane) in enumerate(zip(RELIEF, skin.relief, strict=True), len(named)):
-                if name in program:
-                    program[name] = unit
-                    if plane is not None and light.lit:
-                        self._textures.of(plane).use(unit)
-                        self._smooth.use(unit)
-            finest = max(skin.picture.textures.values(), key=lambda plane: plane.width)
+            used = skin.picture.program if light.lit else program_of({SHOWN: skin.picture.outputs[SHOWN]})
+            program = self._programs.of(used)
+            bound = []
+            for name in used.slots:
+                slot = skin.picture.slots[name]
+                sampler = self._samplers.of(slot.sampler if filtered else TEXELS)
+                bound.append(Bound(texture_name(name), self._textures.of(slot), sampler))
+            for name, plane in zip(RELIEF, skin.relief, strict=True):
+                if plane is not None and light.lit:
+                    bound.append(Bound(name, self._textures.of(slots.of(plane)), self._samplers.of(SMOOTH)))
+            for unit, each in enumerate(bound):
+                each.use(program, unit)
+            unbound = [name for name in RELIEF if name in program and name not in [each.name for each in bound]]
+            for unit, name in enumerate(unbound, len(bound)):
+                program[name] = (
+                    unit  # samplers of different kinds must not share a unit (OpenGL 4.6, section 11.1.3.11)
+                )
+            width_px, height_px = skin.picture.finest
             uniforms: dict[str, object] = {uniform_name(k): v for k, v in skin.picture.inputs.items()}
             uniforms.update(
                 lit=light.lit and not skin.data,
                 eye=orbit.eye(),
                 light=light.towards,
-                view_texels=(0.0, 0.0) if filtered else (float(finest.width), float(finest.height)),
-                has_map=tuple(plane is not None for plane in skin.relief),
+                view_texels=(0.0, 0.0) if filtered else (float(width_px), float(height_px)),
+                instance_seed=skin.picture.seed,
+                time=skin.picture.time,
+                has_map=tuple(plane is not None and light.lit for plane in skin.relief),
             )
             self._draw(program, skin, orbit, width / height, uniforms)
-            for unit in range(len(named) + len(RELIEF)):
-                self._smooth.clear(unit)
+            for unit, each in enumerate(bound):
+                each.sampler.clear(unit)
         if smooth:
             context.copy_framebuffer(resolved, drawn)
         return self._read(resolved, width, height)

@@ -1,31 +1,43 @@
-"""Programs of expressions: each is written into a shader once and kept."""
+"""Programs of pictures: each is written into a shader once and kept."""
 
 from collections import OrderedDict
 from typing import Any
 
-from even_palette.core.graph.glsl import GlslFunction, emit, texture_name, uniform_name
-from even_palette.core.graph.nodes import Node
+from even_palette.core.errors import UserError
+from even_palette.core.graph.glsl import emit
+from even_palette.core.graph.program import Program
+from even_palette.core.graph.slots import MOST_UNITS
+from even_palette.core.material.outputs import OUTPUTS
 from even_palette.gl.draw import compile_program
 
 MOST_PROGRAMS = 64
+SHOWN = "shown"
 
 
 class Programs:
-    """Programs by expression. The fragment text has fields for uniforms, helpers and the body of a function."""
+    """Programs by what they compute. The fragment text has fields for uniforms, helpers, the body and what it sets.
 
-    def __init__(self, context: Any, vertex: str, fragment: str) -> None:
-        self._context, self._vertex, self._fragment = context, vertex, fragment
-        self._kept: OrderedDict[Node, tuple[Any, GlslFunction]] = OrderedDict()
+    The body sets the variables `shown` and, for each surface value, one of its name; `other_units` are texture units
+    that the fragment text itself takes.
+    """
 
-    def of(self, output: Node) -> tuple[Any, GlslFunction]:
-        """The program that shows an expression, and what its function needs."""
-        if output not in self._kept:
-            function = emit(output)
-            declared = [f"uniform sampler2D {texture_name(slot)};" for slot in function.slots]
-            declared += [f"uniform {kind} {uniform_name(name)};" for name, kind in function.parameters]
-            text = self._fragment.format(uniforms="\n".join(declared), helpers=function.helpers, body=function.body)
-            self._kept[output] = (compile_program(self._context, self._vertex, text), function)
+    def __init__(self, context: Any, vertex: str, fragment: str, other_units: int = 0) -> None:
+        self._context, self._vertex, self._fragment, self._other = context, vertex, fragment, other_units
+        self._kept: OrderedDict[Program, Any] = OrderedDict()
+
+    def of(self, program: Program) -> Any:
+        """The compiled program. Raises UserError if it would take more texture units than there are."""
+        if program not in self._kept:
+            if len(program.slots) + self._other > MOST_UNITS:
+                raise UserError(f"The material samples {len(program.slots)} planes; there is room for {MOST_UNITS}.")
+            written = emit(program)
+            given = [f"    {name} = {text};" for name, text in written.outputs.items()]
+            given += [f"    has_{name} = true;" for name in written.outputs if name in OUTPUTS]
+            text = self._fragment.format(
+                uniforms=written.uniforms, helpers=written.helpers, body=written.body, outputs="\n".join(given)
+            )
+            self._kept[program] = compile_program(self._context, self._vertex, text)
             if len(self._kept) > MOST_PROGRAMS:
-                self._kept.popitem(last=False)[1][0].release()
-        self._kept.move_to_end(output)
-        return self._kept[output]
+                self._kept.popitem(last=False)[1].release()
+        self._kept.move_to_end(program)
+        return self._kept[program]

@@ -2,11 +2,15 @@
 
 from even_palette.core.arrays import Levels
 from even_palette.core.graph.glsl import texture_name, uniform_name
-from even_palette.core.results.looks import Picture, View
+from even_palette.core.graph.program import program_of
+from even_palette.core.raster.sampling import Filter, Sampler
+from even_palette.core.results.looks import SHOWN, Picture, View
 from even_palette.gl.context import offscreen_context
-from even_palette.gl.draw import Draw
+from even_palette.gl.draw import Bound, Draw
 from even_palette.gl.programs import Programs
-from even_palette.gl.textures import Textures
+from even_palette.gl.textures import Samplers, Textures
+
+TEXELS = Sampler(Filter.NEAREST, mips=False)
 
 VERTEX = """\
 #version 330
@@ -22,13 +26,18 @@ uniform vec2 view_texels;
 out vec4 out_colour;
 {uniforms}
 {helpers}
-vec3 shown(vec2 uv) {{
+vec3 seen(vec2 uv) {{
+    vec3 shown, colour, emission;
+    float metalness, roughness, clear_coat, occlusion, opacity;
+    bool has_emission, has_metalness, has_roughness, has_clear_coat, has_occlusion, has_opacity;
 {body}
+{outputs}
+    return shown;
 }}
 void main() {{
     vec2 uv = view_origin + gl_FragCoord.xy * view_scale;
     vec2 at = view_texels.x > 0.0 ? (floor(uv * view_texels) + 0.5) / view_texels : uv;
-    vec3 colour = shown(at);
+    vec3 colour = seen(at);
     bool inside = all(greaterThanEqual(uv, vec2(0.0))) && all(lessThan(uv, vec2(1.0)));
     out_colour = inside ? vec4(clamp(colour, 0.0, 1.0), 1.0) : vec4(0.0);
 }}
@@ -45,29 +54,31 @@ class SheetRenderer:
         self._context = offscreen_context()
         self.textures = Textures(self._context)
         self._programs = Programs(self._context, VERTEX, FRAGMENT)
-        context = self._context
-        self._smooth = context.sampler(
-            repeat_x=False, repeat_y=False, filter=(context.LINEAR_MIPMAP_LINEAR, context.LINEAR)
-        )
-        self._sharp = context.sampler(
-            repeat_x=False, repeat_y=False, filter=(context.NEAREST_MIPMAP_NEAREST, context.NEAREST)
-        )
-        self._texels = context.sampler(repeat_x=False, repeat_y=False, filter=(context.NEAREST, context.NEAREST))
+        self._samplers = Samplers(self._context)
 
     def render(self, shown: Picture, view: View, filtered: bool = True) -> Levels:
         """A picture through a view: (height, width, 4) uint8, encoded, alpha 0 off the sheet.
 
-        `filtered` samples as a runtime does (mips, linear filter); otherwise texels are squares.
+        `filtered` samples as a runtime does, by each slot's sampler; otherwise texels are squares.
         """
-        program, function = self._programs.of(shown.output)
-        textures = [(texture_name(slot), self.textures.of(shown.textures[slot])) for slot in function.slots]
+        only = program_of({SHOWN: shown.outputs[SHOWN]})
+        program = self._programs.of(only)
+        bound = [
+            Bound(
+                texture_name(name),
+                self.textures.of(shown.slots[name]),
+                self._samplers.of(shown.slots[name].sampler if filtered else TEXELS),
+            )
+            for name in only.slots
+        ]
         uniforms: dict[str, float | tuple[float, ...]] = {uniform_name(k): v for k, v in shown.inputs.items()}
-        finest = max(shown.textures.values(), key=lambda plane: plane.width)
+        width, height = shown.finest
         uniforms.update(
             view_origin=view.origin,
             view_scale=view.scale,
-            view_texels=(0.0, 0.0) if filtered else (float(finest.width), float(finest.height)),
+            view_texels=(0.0, 0.0) if filtered else (float(width), float(height)),
+            instance_seed=shown.seed,
+            time=shown.time,
         )
-        sampler = self._sharp if shown.sharp else self._smooth
         with Draw(self._context, view.width, view.height) as draw:
-            return draw.quad(program, textures, uniforms, sampler if filtered else self._texels)
+            return draw.quad(program, bound, uniforms)

@@ -10,7 +10,9 @@ from typing import Any
 import numpy as np
 
 from even_palette.core.arrays import Floats
+from even_palette.core.graph.slots import Slot
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.sampling import Filter, Sampler, Wrap
 
 
 class Textures:
@@ -20,12 +22,12 @@ class Textures:
         self._context, self._budget, self._bytes = context, budget_bytes, 0
         self._kept: OrderedDict[str, tuple[Any, int]] = OrderedDict()
 
-    def of(self, plane: Plane) -> Any:
-        """The texture of a plane."""
-        key = plane.content_id
+    def of(self, slot: Slot) -> Any:
+        """The texture of a slot's planes."""
+        key = f"{slot.content_id} {slot.sampler.mips} {slot.is_array}"
         if key not in self._kept:
-            size = video_bytes(plane)
-            self._kept[key] = (upload(self._context, plane), size)
+            size = sum(map(video_bytes, slot.planes))
+            self._kept[key] = (upload(self._context, slot), size)
             self._bytes += size
             while self._bytes > self._budget and len(self._kept) > 16:
                 _, (old, freed) = self._kept.popitem(last=False)
@@ -35,11 +37,44 @@ class Textures:
         return self._kept[key][0]
 
 
-def upload(context: Any, plane: Plane, mips: bool = True) -> Any:
-    """A moderngl texture of a plane; row 0 lies at v = 0. Release it when done."""
-    kind, samples = _stored(plane)
-    texture = context.texture((plane.width, plane.height), plane.channels, samples.data, alignment=1, dtype=kind)
-    if mips:
+class Samplers:
+    """Sampler objects by what they say. Lives on the thread of the context."""
+
+    def __init__(self, context: Any) -> None:
+        self._context = context
+        self._kept: dict[Sampler, Any] = {}
+
+    def of(self, sampler: Sampler) -> Any:
+        """The sampler object. Mirrors are turned over by the expressions themselves, so that they clamp here."""
+        if sampler not in self._kept:
+            context, sharp = self._context, sampler.filter == Filter.NEAREST
+            near = context.NEAREST if sharp else context.LINEAR
+            far = context.NEAREST_MIPMAP_NEAREST if sharp else context.LINEAR_MIPMAP_LINEAR
+            repeat = sampler.wrap == Wrap.REPEAT
+            self._kept[sampler] = context.sampler(
+                repeat_x=repeat, repeat_y=repeat, filter=(far if sampler.mips else near, near)
+            )
+        return self._kept[sampler]
+
+    def release(self) -> None:
+        """Free all of them."""
+        for kept in self._kept.values():
+            kept.release()
+        self._kept.clear()
+
+
+def upload(context: Any, slot: Slot) -> Any:
+    """A moderngl texture of a slot, an array of it has layers; row 0 lies at v = 0. Release it when done."""
+    first, size = slot.plane, (slot.plane.width, slot.plane.height)
+    if slot.is_array:
+        kind = _stored(first)[0]
+        texture = context.texture_array((*size, len(slot.planes)), first.channels, alignment=1, dtype=kind)
+        for number, plane in enumerate(slot.planes):
+            texture.write(_stored(plane)[1].data, viewport=(0, 0, number, *size, 1), alignment=1)
+    else:
+        kind, samples = _stored(first)
+        texture = context.texture(size, first.channels, samples.data, alignment=1, dtype=kind)
+    if slot.sampler.mips:
         texture.build_mipmaps()
     return texture
 

@@ -5,24 +5,42 @@ from pathlib import Path
 
 from even_palette.core.disk.gate import read_bytes
 from even_palette.core.errors import UserError
-from even_palette.core.graph.document import from_records
-from even_palette.core.graph.nodes import Node
+from even_palette.core.graph.program import Program, check_program
+from even_palette.core.graph.slots import Slot
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Plane
-from even_palette.core.ship.package import PACKAGE_FILE, Package, PackageSheet, RuntimeValue, read_package
+from even_palette.core.raster.sampling import Sampler
+from even_palette.core.ship.package import (
+    PACKAGE_FILE,
+    Package,
+    PackageOutput,
+    PackageSheet,
+    RuntimeValue,
+    read_package,
+)
 
 MOST_SHADER_BYTES = 16 << 20
+LIGHT = ("colour", "emission")
+"""Outputs that are linear light; they are encoded for looking at, all others are numbers."""
 
 
 @dataclass(frozen=True)
 class Loaded:
-    """A package ready to be played. `planes` are by slot."""
+    """A package ready to be played."""
 
     package: Package
     sheet: PackageSheet
-    planes: dict[str, Plane]
+    slots: dict[str, Slot]
     shader: str
-    graph: Node
+    program: Program
+
+    def output(self, name: str) -> PackageOutput:
+        """An output by name. Raises UserError for one that the sheet does not have."""
+        for output in self.sheet.outputs:
+            if output.name == name:
+                return output
+        names = ", ".join(output.name for output in self.sheet.outputs)
+        raise UserError(f"The sheet has no output “{name}”; it has {names}.")
 
     def files(self, folder: Path) -> list[Path]:
         """The files of the package that were read from its folder."""
@@ -42,17 +60,35 @@ def load(folder: Path, sheet_name: str = "") -> Loaded:
     if sheet is None:
         names = ", ".join(each.name for each in package.sheets)
         raise UserError(f"The package has no sheet “{sheet_name}”; it has {names}.")
-    planes = {}
+    layers: dict[str, dict[int, Plane]] = {}
     for entry in sheet.maps:
         plane = read_plane(folder / entry.file, entry.encoding)
         if (plane.width, plane.height, plane.channels) != (entry.width, entry.height, entry.channels):
             raise UserError(f"{entry.file}: not of the size that package.json tells.")
-        planes[entry.slot] = plane
+        layers.setdefault(entry.slot, {})[entry.layer] = plane
+    found = {}
+    for entry in sheet.maps:
+        held = layers[entry.slot]
+        is_array = entry.layer >= 0
+        wanted = list(range(len(held))) if is_array else [-1]
+        sizes = {(plane.width, plane.height, plane.channels, plane.samples.dtype) for plane in held.values()}
+        if sorted(held) != wanted or len(sizes) > 1:
+            raise UserError(f"{entry.file}: the layers of “{entry.slot[:40]}” are not whole.")
+        sampler = Sampler(entry.filter, entry.wrap, entry.mips)
+        found[entry.slot] = Slot(tuple(held[number] for number in wanted), sampler, is_array)
     try:
         shader = read_bytes(folder / sheet.shader, MOST_SHADER_BYTES).decode("utf-8")
     except UnicodeDecodeError:
         raise UserError(f"{folder / sheet.shader}: is no text in UTF-8.") from None
-    return Loaded(package, sheet, planes, shader, from_records(sheet.graph))
+    program = Program(sheet.program, {output.name: output.node for output in sheet.outputs})
+    try:
+        check_program(program)
+        for slot, is_array in program.slots.items():
+            if slot not in found or found[slot].is_array != is_array:
+                raise UserError(f"the program samples “{slot[:40]}”, which the package does not have.")
+    except UserError as error:
+        raise UserError(f"{folder / PACKAGE_FILE}: {error}") from None
+    return Loaded(package, sheet, found, shader, program)
 
 
 def values_of(loaded: Loaded, variant: str) -> dict[str, RuntimeValue]:

@@ -2,11 +2,13 @@
 
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QToolButton
 
 from even_palette.app.rail import STAGES, State
-from even_palette.core.kit.model import users_of
+from even_palette.core.kit.model import OVER, users_of
+from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Bound
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
@@ -84,19 +86,19 @@ def test_binding(small: Driver) -> None:
     box = control(small, QComboBox, "Binding of Colour")
     assert box.currentText() == "Parameter region_4_colour"
     small.choose(box, "Parameter region_1_colour")
-    assert [use.region.key for use in users_of(small.session.kit, "region_1_colour")] == ["region_1", "region_4"]
+    assert [use.owner for use in users_of(small.session.kit, "region_1_colour")] == ["region_1", "region_4"]
     from PyQt6.QtWidgets import QLabel
 
     assert any("Shared with Region 1." in label.text() for label in small.tray.recolour.findChildren(QLabel))
     small.choose(control(small, QComboBox, "Binding of Colour"), "Parameter of its own")
     assert len(users_of(small.session.kit, "region_1_colour")) == 1
     small.click(control(small, QToolButton, "Unbind Colour"))
-    assert not isinstance(small.session.kit.region("region_4").coat.values["colour"], Bound)
+    assert not isinstance(small.session.kit.region("region_4").coats[0].values["colour"], Bound)
     small.choose(small.tray.recolour.blending, "Blend encoded")
     assert small.session.kit.blending == Blending.ENCODED
     small.choose(small.tray.recolour.kind, "Repaint")
     small.type(control(small, type(small.tray.recolour.editors["strength"].field), "Strength value"), "0.25")  # type: ignore[attr-defined]
-    assert small.session.kit.region("region_4").coat.values["strength"] == 0.25
+    assert small.session.kit.region("region_4").coats[0].values["strength"] == 0.25
 
 
 def test_lineup(small: Driver) -> None:
@@ -165,3 +167,45 @@ def test_rail_and_findings_lead_to_stages(demo: Driver) -> None:
     for number in range(1, 9):
         demo.key(demo.window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.ControlModifier)
         assert demo.window.stage == number - 1
+
+
+def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
+    """A second coat with a pattern, its order, and an overcoat: the picture follows, the board shows a row for it."""
+    session, tray, board = demo.session, demo.tray.recolour, demo.board
+    demo.stage(5)
+    before = demo.stand.texel_at(0.3, 0.2)
+    assert before
+    hull = session.at.sheet.regions[int(np.argmax(before.weights))].key
+    session.select(region=hull)
+    tray.add(COATS["repaint"])
+    demo.settle()
+    assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint", "repaint"]
+    assert tray.coat_box.currentText().startswith("2  Repaint")
+    editor = tray.editors["pattern"]
+    demo.choose(editor.plane, "Map · roughness")  # type: ignore[attr-defined]
+    assert session.kit.region(hull).coats[1].pattern is not None
+    assert tray.coat_box.currentText() == "2  Repaint by pattern"
+    demo.choose(editor.wrap, "Mirror")  # type: ignore[attr-defined]
+    demo.settle()
+    after = demo.stand.texel_at(0.3, 0.2)
+    assert after
+    assert before.encoded != after.encoded
+    demo.click(tray.earlier)
+    assert [coat.kind for coat in session.kit.region(hull).coats] == ["repaint", "tint"]
+    demo.click(tray.remove)
+    assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint"]
+    rows = board.board_model.rowCount()
+    assert board.board_model.owner(rows - 1) == OVER + session.at.key
+    session.select(region=OVER + session.at.key)
+    assert tray.cell.text().startswith("Overcoats of Ferry tug")
+    tray.add(COATS["shade"])
+    demo.settle()
+    (over,) = session.at.sheet.overcoats
+    assert over.planes["plane"].plane.key in [source.key for source in session.at.sheet.sources] + [
+        bake.key for bake in session.at.sheet.bakes
+    ]
+    shaded = demo.stand.texel_at(0.3, 0.2)
+    assert shaded
+    assert sum(shaded.linear) <= sum(before.linear) + 1e-6
+    demo.click(tray.remove)
+    assert not session.at.sheet.overcoats

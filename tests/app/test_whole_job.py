@@ -67,8 +67,8 @@ def test_photograph_to_player(empty: Driver, tmp_path: Path) -> None:
             field = tray.recolour.editors["hue"].field  # type: ignore[attr-defined]
             empty.type(field, f"{turn:.1f}")
     empty.settle()
-    assert read_cell(session.kit, "region_2", "Variant 2").settings["hue"] == 120
-    assert read_cell(session.kit, "region_2", "Variant 1").settings["hue"] == 0
+    assert read_cell(session.kit, "region_2", "Variant 2").settings[0]["hue"] == 120
+    assert read_cell(session.kit, "region_2", "Variant 1").settings[0]["hue"] == 0
     assert session.kit.variant("Variant 2").parent is None
 
     empty.stage(8)
@@ -116,7 +116,7 @@ def test_eyedropper_takes_the_exact_colour(demo: Driver) -> None:
     texel = demo.stand.texel_at(*uv)
     assert texel is not None
     demo.click_sheet(0.2, 0.4)
-    assert read_cell(demo.session.kit, "waterline", "").settings["colour"] == texel.encoded
+    assert read_cell(demo.session.kit, "waterline", "").settings[0]["colour"] == texel.encoded
     assert not demo.stand.picking
 
 

@@ -19,6 +19,7 @@ from even_palette.app.rail import STAGES, StageButton
 from even_palette.app.session import unsaved_folder
 from even_palette.app.stand.camera import Camera
 from even_palette.core.colour.hexcode import encoded_to_hex
+from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import read_cell
@@ -27,6 +28,7 @@ from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.materials import coat_strip, paint_strip
 from tests.app.conftest import Driver
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -46,9 +48,9 @@ def test_board_by_keyboard(small: Driver) -> None:
     for _ in range(3):
         small.key(board, Qt.Key.Key_Down)
     small.key(board, Qt.Key.Key_V, CTRL)
-    assert read_cell(session.kit, "region_4", "Day").settings["colour"] == (0.1, 0.4, 0.6)
+    assert read_cell(session.kit, "region_4", "Day").settings[0]["colour"] == (0.1, 0.4, 0.6)
     small.key(board, Qt.Key.Key_Delete)
-    assert read_cell(session.kit, "region_4", "Day").settings["colour"] == (1, 1, 1)
+    assert read_cell(session.kit, "region_4", "Day").settings[0]["colour"] == (1, 1, 1)
     small.key(board, Qt.Key.Key_Return)
     assert STAGES[small.window.stage] == "Recolour"
     small.qtbot.waitUntil(lambda: small.window.focusWidget() is small.tray.recolour.editors["colour"].hex)  # type: ignore[attr-defined]
@@ -90,11 +92,17 @@ def test_board_tells_own_from_inherited(small: Driver) -> None:
 def test_cells_show_the_tones_of_their_coat(small: Driver) -> None:
     """A cell's strip is the reference's answer for the region's own tones; it follows the value."""
     kit = small.session.kit
-    day, dusk = (small.session.sheets.coat_strip(kit.at(), "region_1", v) for v in ("Day", "Dusk"))
+    at, sheets = kit.at(), small.session.sheets
+    day, dusk, master = (coat_strip(at, sheets, "region_1", v) for v in ("Day", "Dusk", ""))
     assert np.array_equal(day, dusk)
-    assert not np.array_equal(day, small.session.sheets.coat_strip(kit.at(), "region_1", ""))
-    luma = small.session.sheets.tones(kit.at())[0] @ (0.2126, 0.7152, 0.0722)
-    assert (np.diff(luma) >= -1e-6).all()
+    assert not np.array_equal(day, master)
+    paint = paint_strip(at, sheets, "region_1")
+    luma = srgb_to_linear(np.float32(paint) / 255) @ (0.2126, 0.7152, 0.0722)
+    assert (np.diff(luma) >= -2e-3).all()
+    # Region 1 is tinted to a true mean, channel by channel: U T / mean(U).
+    target = srgb_to_linear(np.float32((0.1, 0.4, 0.6)))
+    want = np.clip(srgb_to_linear(np.float32(paint) / 255) / sheets.means(at)[0] * target, 0, 1)
+    assert np.abs(linear_to_srgb(want) * 255 - day).mean() < 6
 
 
 def test_thumbnails_follow_at_once(small: Driver) -> None:
@@ -122,7 +130,7 @@ def test_swatch_in_all_models_and_forms(small: Driver) -> None:
     small.choose(swatch.form_box, "0–255")  # type: ignore[attr-defined]
     assert [box.value() for box in swatch.boxes] == pytest.approx([51, 102, 204], abs=0.05)  # type: ignore[attr-defined]
     small.type(swatch.boxes[0], "255")  # type: ignore[attr-defined]
-    assert encoded_to_hex(read_cell(small.session.kit, "region_4", "").settings["colour"]) == "#ff66cc"  # type: ignore[arg-type]
+    assert encoded_to_hex(read_cell(small.session.kit, "region_4", "").settings[0]["colour"]) == "#ff66cc"  # type: ignore[arg-type]
     small.choose(swatch.form_box, "%")  # type: ignore[attr-defined]
     assert swatch.boxes[2].value() == pytest.approx(80, abs=0.05)  # type: ignore[attr-defined]
     small.type(swatch.hex, "nothing")  # type: ignore[attr-defined]
@@ -130,7 +138,7 @@ def test_swatch_in_all_models_and_forms(small: Driver) -> None:
     track = swatch.tracks[1]  # type: ignore[attr-defined]
     steps = len(small.session.history.undo_labels)
     small.drag(track, QPoint(20, 10), QPoint(track.width() - 1, 10))
-    assert encoded_to_hex(read_cell(small.session.kit, "region_4", "").settings["colour"]) == "#ffffcc"  # type: ignore[arg-type]
+    assert encoded_to_hex(read_cell(small.session.kit, "region_4", "").settings[0]["colour"]) == "#ffffcc"  # type: ignore[arg-type]
     assert len(small.session.history.undo_labels) == steps + 1
     assert swatch.recents[0].hex == "#ffffcc"  # type: ignore[attr-defined]
     small.click(swatch.recents[1])  # type: ignore[attr-defined]
@@ -322,9 +330,9 @@ def test_a_missing_map_is_named_and_found_again(small: Driver, maps: dict[Role, 
     os.rename(maps[Role.ID], tmp_path / "moved.png")
     small.qtbot.waitUntil(lambda: any("is missing" in f.text for f in wait_findings(small)), timeout=8000)
     assert any("crate_id.png" in f.text and f.stage == "Source" for f in small.window.findings)
-    small.session.point_source_to(Role.ID, tmp_path / "moved.png")
+    small.session.point_map_to("id_map", tmp_path / "moved.png")
     assert not [f for f in wait_findings(small) if "missing" in f.text]
-    small.session.take_in(Role.ID)
+    small.session.take_in("id_map")
     assert small.session.kit.sheets[0].source(Role.ID).path.startswith(str(tmp_path / "kit" / "blobs"))  # type: ignore[union-attr]
 
 
@@ -338,7 +346,7 @@ def test_a_kit_opens_with_a_map_missing(
     again.window.open_paths([tmp_path / "kit"])
     again.settle()
     assert "crate_id.png" in again.stand.canvas.message
-    again.session.point_source_to(Role.ID, tmp_path / "moved.png")
+    again.session.point_map_to("id_map", tmp_path / "moved.png")
     again.settle()
     assert again.stand.canvas.message == ""
     assert again.stand.texel_at(0.3, 0.3) is not None
@@ -347,7 +355,7 @@ def test_a_kit_opens_with_a_map_missing(
 def test_a_map_taken_in_survives_undo_and_redo(empty: Driver, maps: dict[Role, Path]) -> None:
     """Also in a kit that was never saved, after an autosave found nothing to keep; the folder goes with the window."""
     empty.window.open_paths([maps[Role.ID]])
-    empty.session.take_in(Role.ID)
+    empty.session.take_in("crate_id")
     empty.session.undo(2)
     empty.session.autosave()
     empty.session.redo()

@@ -11,15 +11,27 @@ from even_palette.core.checks import find
 from even_palette.core.colour import hsl, oklab
 from even_palette.core.colour.luma import luminance
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
-from even_palette.core.graph.reference import Environment, evaluate
+from even_palette.core.graph import slots
+from even_palette.core.graph.reference import Environment, evaluate, run
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.material.build import BASE_SLOT, Dressed, build_material, coat_formula
+from even_palette.core.material.build import BASE_SLOT, Dressed, build_material, map_plane, worn
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.model import Blending, Bound, Coat, Parameter, ValueKind, Variant
+from even_palette.core.material.model import (
+    Blending,
+    Bound,
+    Coat,
+    Parameter,
+    PlaneKind,
+    PlaneRef,
+    PlaneUse,
+    ValueKind,
+    Variant,
+)
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import texel_centres
+from even_palette.core.regions.packing import Packing, PackingPlan
 from even_palette.core.results.sheets import Sheets, aligned_bands
 
 RNG = np.random.default_rng(6)
@@ -32,9 +44,20 @@ def wear(
     kind: str, paint: np.ndarray = PAINT, mean: tuple[float, float, float] = (0.5, 0.5, 0.5), **values: object
 ) -> np.ndarray:
     """The paint (H, W, 3) uint8 in a coat; linear."""
-    formula = coat_formula(Dressed("r", "R", Coat(kind, values), mean), [])
-    textures = {BASE_SLOT: Plane(paint.copy(), Encoding.SRGB)}
-    return evaluate(formula, Environment(texel_centres(*paint.shape[:2]), textures))
+    return layers([Coat(kind, values)], paint, mean)
+
+
+def layers(
+    coats: list[Coat],
+    paint: np.ndarray = PAINT,
+    mean: tuple[float, float, float] = (0.5, 0.5, 0.5),
+    **planes: np.ndarray,
+) -> np.ndarray:
+    """The paint (H, W, 3) uint8 in several coats, with planes (H, W, 1) float32 as maps by key; linear."""
+    found = worn(Dressed("r", "R", tuple(coats), (mean,) * len(coats)), [])
+    there = {BASE_SLOT: slots.of(Plane(paint.copy(), Encoding.SRGB))}
+    there |= {f"map_{key}": slots.of(Plane(float32(plane), Encoding.DATA)) for key, plane in planes.items()}
+    return evaluate(found.outputs["colour"], Environment(texel_centres(*paint.shape[:2]), there))
 
 
 def test_multiply_tint() -> None:
@@ -111,15 +134,13 @@ def test_true_tint_on_a_whole_sheet(history: History, sheets: Sheets) -> None:
     history.do(commands.set_cell_value("region_1", "colour", (0.3, 0.2, 0.25)))
     kit = history.kit
     weights, base = sheets.weights(kit.at()), sheets.base_colour(kit.at())
-    formula = coat_formula(
-        Dressed("region_1", "", kit.sheets[0].regions[0].coat, tuple(map(float, sheets.means(kit.at())[0]))),
-        kit.parameters,
-    )
+    mean = tuple(map(float, sheets.means(kit.at())[0]))
+    formula = worn(Dressed("region_1", "", kit.sheets[0].regions[0].coats, (mean,)), kit.parameters).outputs["colour"]
     inputs = {"region_1_colour": tuple(map(float, srgb_to_linear(float32((0.3, 0.2, 0.25)))))}
-    worn = evaluate(formula, Environment(texel_centres(64, 64), {BASE_SLOT: base}, inputs))
-    assert worn.max() < 1
+    seen = evaluate(formula, Environment(texel_centres(64, 64), {BASE_SLOT: slots.of(base)}, inputs))
+    assert seen.max() < 1
     weight = weights.levels[0][..., None].astype(float)
-    assert (worn * weight).sum(axis=(0, 1)) / weight.sum() == pytest.approx(inputs["region_1_colour"], abs=0.002)
+    assert (seen * weight).sum(axis=(0, 1)) / weight.sum() == pytest.approx(inputs["region_1_colour"], abs=0.002)
 
     history.do(commands.set_cell_value("region_1", "colour", (0.9, 0.9, 0.9)))
     clipped = [f.text for f in find(history.kit, sheets) if "clips in Master" in f.text]
@@ -131,15 +152,14 @@ def test_true_tint_on_a_whole_sheet(history: History, sheets: Sheets) -> None:
 
 def blend(weights: list[float], colours: list[tuple[float, float, float]], blending: Blending) -> np.ndarray:
     """One texel of white paint under repainted regions; encoded."""
-    regions = [Dressed(f"r{i}", "", Coat("repaint", {"colour": c}), (1, 1, 1)) for i, c in enumerate(colours)]
+    regions = [Dressed(f"r{i}", "", (Coat("repaint", {"colour": c}),), ((1, 1, 1),)) for i, c in enumerate(colours)]
     material = build_material(regions, [], blending)
     packed = np.zeros((1, 1, 4), dtype=np.float32)
     packed[0, 0, : len(weights)] = weights
-    textures = {
-        BASE_SLOT: Plane(np.full((1, 1, 3), 255, dtype=np.uint8), Encoding.SRGB),
-        "weights_0": Plane(packed, Encoding.DATA),
-    }
-    return linear_to_srgb(evaluate(material.output, Environment(texel_centres(1, 1), textures)))[0, 0]
+    plan = PackingPlan(Packing.PLANES, tuple(region.key for region in regions))
+    there = {BASE_SLOT: slots.of(Plane(np.full((1, 1, 3), 255, dtype=np.uint8), Encoding.SRGB))}
+    there |= plan.slots([Plane(packed, Encoding.DATA)])
+    return linear_to_srgb(evaluate(material.packed(plan)["colour"], Environment(texel_centres(1, 1), there)))[0, 0]
 
 
 def test_linear_mix_has_no_dark_band() -> None:
@@ -159,7 +179,7 @@ def test_channel_mask_colouring() -> None:
 
 def test_every_coat_declares_itself() -> None:
     """Name, type, range, unit, default and one sentence of help for each value."""
-    assert {"tint", "repaint", "shift"} <= set(COATS)
+    assert {"tint", "repaint", "shift", "finish", "shade"} <= set(COATS)
     for kind in COATS.values():
         assert kind.help.endswith(".")
         for spec in kind.values:
@@ -188,16 +208,88 @@ def test_live_and_shipped_materials_give_the_same() -> None:
     """A live material takes fixed values as inputs, a shipped one as constants; bound values are parameters in both."""
     coat = Coat("tint", {"colour": Bound("paint"), "mode": "channel"})
     regions = [
-        Dressed("r0", "", coat, (0.3, 0.2, 0.1)),
-        Dressed("r1", "", Coat("shift", {"hue": 30.0}), (0.1, 0.1, 0.1)),
+        Dressed("r0", "", (coat, Coat("shift", {"strength": 0.3})), ((0.3, 0.2, 0.1),) * 2),
+        Dressed("r1", "", (Coat("shift", {"hue": 30.0}),), ((0.1, 0.1, 0.1),)),
     ]
     parameters = [Parameter("paint", ValueKind.COLOUR, (0.5, 0.5, 0.5)), Parameter("idle", ValueKind.NUMBER, 0.5)]
     weights = Plane(RNG.integers(0, 128, (16, 16, 4)).astype(np.uint8), Encoding.DATA)
-    textures = {BASE_SLOT: Plane(PAINT.copy(), Encoding.SRGB), "weights_0": weights}
+    there = {BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB))}
     results = []
     for live in (False, True):
         material = build_material(regions, parameters, live=live)
         assert [p.name for p in material.parameters] == ["paint"]
         inputs = material.inputs({"paint": (0.2, 0.6, 0.4)})
-        results.append(evaluate(material.output, Environment(texel_centres(16, 16), textures, inputs)))
-    assert np.array_equal(*results)
+        for packing in Packing:
+            plan = PackingPlan(packing, ("r0", "r1"))
+            around = Environment(texel_centres(16, 16), {**there, **plan.slots([weights])}, inputs)
+            results.append(evaluate(material.packed(plan)["colour"], around))
+    assert all(np.array_equal(results[0], other) for other in results[1:])
+
+
+def test_coats_are_put_on_in_order() -> None:
+    """Each coat sees the colour under it; strength is source-over (W3C Compositing and Blending Level 1, section 5.1)."""
+    red, blue = (0.8, 0.1, 0.1), (0.1, 0.2, 0.9)
+    first, second = (srgb_to_linear(float32(c)) for c in (red, blue))
+    got = layers([Coat("repaint", {"colour": red}), Coat("tint", {"colour": blue, "strength": 0.25})])
+    assert got == pytest.approx(np.broadcast_to(first * 0.75 + first * second * 0.25, got.shape), abs=1e-6)
+    other = layers([Coat("tint", {"colour": blue, "strength": 0.25}), Coat("repaint", {"colour": red})])
+    assert other == pytest.approx(np.broadcast_to(first, other.shape), abs=1e-6)
+    kept = layers([Coat("tint", {"colour": blue, "strength": 0.0}), Coat("repaint", {"strength": 0.0})])
+    assert kept == pytest.approx(B, abs=1e-7)
+
+
+@pytest.mark.parametrize("invert", [False, True])
+def test_a_pattern_says_where_a_coat_acts(invert: bool) -> None:
+    """mix(U, coat(U), strength pattern), the pattern being a plane through levels and a power."""
+    plane = RNG.random((16, 16, 1)).astype(np.float32)
+    use = PlaneUse(PlaneRef(PlaneKind.MAP, "mask"), 0, 0.2, 0.7, 2.0, invert)
+    target = srgb_to_linear(float32((0.2, 0.9, 0.4)))
+    got = layers([Coat("repaint", {"colour": (0.2, 0.9, 0.4), "strength": 0.5}, pattern=use)], mask=plane)
+    share = np.clip((plane - 0.2) / 0.5, 0, 1) ** 2
+    share = 0.5 * (1 - share if invert else share)
+    assert got == pytest.approx(B * (1 - share) + target * share, abs=1e-5)
+
+
+def test_shade_multiplies_by_its_plane() -> None:
+    """U mix(1, plane, strength): multiply and source-over (W3C Compositing and Blending Level 1, sections 10.1.2, 5.1)."""
+    plane = RNG.random((16, 16, 1)).astype(np.float32)
+    coat = Coat("shade", {"strength": 0.6}, {"plane": PlaneUse(PlaneRef(PlaneKind.MAP, "open"))})
+    assert layers([coat], open=plane) == pytest.approx(B * (1 - 0.6 + 0.6 * plane), abs=1e-6)
+    assert layers([Coat("shade")]) == pytest.approx(B)
+
+
+def test_finish_sets_surface_values_and_no_colour() -> None:
+    """Satin is 0/20/0 % and matte 0/50/0 % of metalness, roughness and clear coat; 20 % is 51 of 255 (common practice)."""
+    for rough, level in ((0.2, 51), (0.5, 128)):
+        coat = Coat("finish", {"metalness": 0.0, "roughness": rough, "clear_coat": 0.0})
+        outputs = worn(Dressed("r", "R", (coat,), ((0.5, 0.5, 0.5),)), []).outputs
+        around = Environment(texel_centres(2, 2), {BASE_SLOT: slots.of(Plane(PAINT[:2, :2].copy(), Encoding.SRGB))})
+        values = {name: evaluate(node, around) for name, node in outputs.items()}
+        assert sorted(values) == ["clear_coat", "colour", "metalness", "roughness"]
+        assert (np.floor(values["roughness"] * 255 + 0.5) == level).all()
+        assert (values["metalness"] == 0).all()
+        assert values["colour"] == pytest.approx(B[:2, :2])
+
+
+@pytest.mark.parametrize("blending", list(Blending))
+def test_outputs_mix_by_weights_where_a_region_sets_them(blending: Blending) -> None:
+    """An output that one of two regions sets: its weight of that, the rest as the map says; overcoats go over all."""
+    rough = RNG.random((16, 16, 1)).astype(np.float32)
+    weights = Plane(RNG.integers(0, 128, (16, 16, 4)).astype(np.uint8), Encoding.DATA)
+    mean = ((0.5, 0.5, 0.5),)
+    regions = [
+        Dressed("r0", "", (Coat("finish", {"roughness": 0.25}),), mean),
+        Dressed("r1", "", (Coat("tint"),), mean),
+    ]
+    over = Dressed("over", "", (Coat("repaint", {"colour": (1.0, 1.0, 1.0), "strength": 0.5}),), mean)
+    material = build_material(regions, [], blending, overcoats=over, maps={"roughness": map_plane("rough")})
+    plan = PackingPlan(Packing.ARRAY, ("r0", "r1"))
+    there = {
+        BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB)),
+        "map_rough": slots.of(Plane(rough, Encoding.DATA)),
+    }
+    found = run(material.program(plan), Environment(texel_centres(16, 16), {**there, **plan.slots([weights])}))
+    share = weights.samples[..., 0] / 255
+    assert found["roughness"] == pytest.approx(rough[..., 0] * (1 - share) + 0.25 * share, abs=1e-6)
+    assert found["colour"] == pytest.approx(B * 0.5 + 0.5, abs=1e-5)
+    assert set(found) == {"colour", "roughness", "metalness", "clear_coat"}

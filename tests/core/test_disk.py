@@ -18,7 +18,6 @@ from even_palette.core.disk.folders import INDEX_FILE, adding_files, recover
 from even_palette.core.disk.gate import file_size, read_bytes, refuse_sources
 from even_palette.core.disk.whole import PREFIX, write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit import commands
 from even_palette.core.kit.model import Bake, Kit, MeshFile, Sheet
 from even_palette.core.kit.store import KitFolder, fingerprint
 from even_palette.core.raster.files import write_plane
@@ -338,7 +337,7 @@ def test_a_package_that_a_kit_reads_is_no_target(kit: Kit, sheets: Sheets, tmp_p
     seen = fingerprint(target / "base_colour.png")
     base = replace(kit.sheets[0].sources[0], path=str(target / "base_colour.png"), size=seen.size, sha256=seen.sha256)
     with pytest.raises(UserError, match="read from"):
-        ship(commands.set_source("sheet_1", base).apply(kit), sheets, target)
+        ship(kit.with_sheet(replace(kit.sheets[0], sources=(base, *kit.sheets[0].sources[1:]))), sheets, target)
     assert load(target)
 
 
@@ -357,7 +356,7 @@ def test_sheets_never_share_files(kit: Kit, tmp_path: Path) -> None:
     many = replace(kit, sheets=tuple(made), parameters=(), variants=())
     ship(many, Sheets(), tmp_path / "package")
     for number, name in enumerate(names):
-        assert load(tmp_path / "package", name).planes["base_colour"].samples.max() == 40 * number
+        assert load(tmp_path / "package", name).slots["base_colour"].plane.samples.max() == 40 * number
     files = [path.name.casefold() for path in (tmp_path / "package").iterdir()]
     assert len(set(files)) == len(files) == 2 * len(names) + 2
 

@@ -153,7 +153,7 @@ def pipe(name: str) -> Callable[[Path], Path]:
 
 def in_kit(path: Path, role: Role, folder: Path) -> Path:
     """A kit of one sheet with this file, as a mesh or as a map of this role."""
-    maps = () if path.suffix in (".ply", ".glb", ".obj") else (Source(role, str(path), Encoding.DATA),)
+    maps = () if path.suffix in (".ply", ".glb", ".obj") else (Source("map", role, str(path), Encoding.DATA),)
     meshes = () if maps else (MeshFile("mesh", str(path), "sheet_1"),)
     (folder / "kit").mkdir()
     kit = Kit(sheets=(Sheet("sheet_1", "Sheet", maps),), meshes=meshes)
@@ -349,7 +349,7 @@ def test_base_colours_of_all_kinds(mode: str, suffix: str, tmp_path: Path) -> No
             image = colour.convert("L").convert(mode) if mode in ("LA", "1") else colour.convert(mode)
             image.save(path)
             wanted = np.asarray(image.convert("RGB")).astype(float)
-    kit = commands.set_source("sheet_1", Source(Role.BASE_COLOUR, str(path), Encoding.SRGB)).apply(Kit())
+    kit = commands.add_map("sheet_1", Source("map", Role.BASE_COLOUR, str(path), Encoding.SRGB)).apply(Kit())
     sheets, view = Sheets(), whole_sheet(47, 33)
     look = picture(kit.at(), sheets, Look())
     ship(kit, sheets, tmp_path / "package")
@@ -390,9 +390,9 @@ def test_exr_with_more_than_one_picture(tmp_path: Path) -> None:
     plane = read_plane(tmp_path / "parts.exr", Encoding.LINEAR)
     assert plane.samples.max() == 0
     assert plane.notes == ("parts.exr has several parts; only the first, “beauty”, is used.",)
-    kit = commands.set_source("sheet_1", Source(Role.BASE_COLOUR, str(tmp_path / "parts.exr"), Encoding.LINEAR)).apply(
-        Kit()
-    )
+    kit = commands.add_map(
+        "sheet_1", Source("map", Role.BASE_COLOUR, str(tmp_path / "parts.exr"), Encoding.LINEAR)
+    ).apply(Kit())
     assert plane.notes[0] in [finding.text for finding in find(kit, Sheets())]
     chroma = oiio.ImageSpec(8, 8, 3, "half")
     chroma.channelnames = ("Y", "RY", "BY")

@@ -18,11 +18,11 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Kit, identifier, users_of
+from even_palette.core.kit.model import OVER, Kit, identifier, users_of, without_unused
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.model import Blending, Bound, ValueKind
+from even_palette.core.material.model import Blending, Bound, Coat, PlaneKind, PlaneRef, PlaneUse, ValueKind
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
@@ -41,7 +41,10 @@ def random_command(kit: Kit, rng: random.Random) -> Command:
     levels = (rng.randrange(256), rng.randrange(256), rng.randrange(256))
     name = rng.choice(["Hull", "Deck", "  ", "Bow № 2", "x" * 80])
     region = next((r for r in kit.sheets[0].regions if r.key == key), None)
-    spec = rng.choice(COATS[region.coat.kind].values) if region else rng.choice(COATS["tint"].values)
+    number = rng.randrange(len(region.coats)) if region else 0
+    spec = rng.choice(COATS[region.coats[number].kind].values) if region else rng.choice(COATS["tint"].values)
+    over = OVER + "sheet_1"
+    use = PlaneUse(PlaneRef(PlaneKind.MAP, "id_map"), rng.randrange(4), value / 2, 1 - value / 2, 1 + value)
     setting = colour if spec.kind == ValueKind.COLOUR else spec.low + (spec.high - spec.low) * value
     at = rng.choice(["", *variants])
     parameter = rng.choice([p.name for p in kit.parameters] or ["none"])
@@ -50,17 +53,21 @@ def random_command(kit: Kit, rng: random.Random) -> Command:
         lambda: c.move_region(key, rng.randint(-2, 2)), lambda: c.set_id_colour(key, levels),
         lambda: c.set_tolerance(key, value * 99, rng.random() * 99), lambda: c.set_metric(key, rng.choice(list(Metric))),
         lambda: c.set_resolve("sheet_1", rng.choice(list(Resolve))), lambda: c.set_blending(rng.choice(list(Blending))),
-        lambda: c.set_coat_kind(key, rng.choice(list(COATS))), lambda: c.expose(key, spec.name), lambda: c.unbind(key, spec.name),
-        lambda: c.set_cell_value(key, spec.name, setting, at), lambda: c.bind(key, spec.name, parameter),
+        lambda: c.set_coat_kind(key, rng.choice(list(COATS)), number), lambda: c.expose(key, spec.name, number),
+        lambda: c.unbind(key, spec.name, number), lambda: c.add_coat(rng.choice([key, over]), Coat(rng.choice(list(COATS)))),
+        lambda: c.remove_coat(rng.choice([key, over]), number), lambda: c.move_coat(key, number, rng.randint(-2, 2)),
+        lambda: c.set_pattern(key, number, rng.choice([None, use])), lambda: c.set_pattern(over, 0, use),
+        lambda: c.set_cell_value(key, spec.name, setting, at, number), lambda: c.bind(key, spec.name, parameter, number),
         lambda: c.rename_parameter(parameter, name), lambda: c.add_variant(name, at or None),
         lambda: c.remove_variant(at or "none"), lambda: c.rename_variant(at or "none", name),
         lambda: c.set_parent(at or "none", rng.choice([None, *variants])), lambda: c.clear_cell(key, at),
         lambda: c.paste_cell(c.read_cell(kit, rng.choice(keys), at), key, rng.choice(["", *variants])),
-        lambda: c.set_encoding("sheet_1", Role.BASE_COLOUR, rng.choice(list(Encoding))), lambda: c.rename_kit(name),
-        lambda: c.set_role("sheet_1", Role.ID, rng.choice(list(Role))), lambda: c.remove_source("sheet_1", rng.choice(list(Role))),
+        lambda: c.set_encoding("sheet_1", "base_colour", rng.choice(list(Encoding))), lambda: c.rename_kit(name),
+        lambda: c.set_role("sheet_1", "id_map", rng.choice(list(Role))),
+        lambda: c.remove_map("sheet_1", rng.choice(["id_map", "base_colour"]) if rng.random() < 0.05 else "none"),
     ]  # fmt: skip
     if spec.kind == ValueKind.CHOICE:
-        return c.set_choice(key, spec.name, rng.choice(spec.choices)[0])
+        return c.set_choice(key, spec.name, rng.choice(spec.choices)[0], number)
     return rng.choice(choices)()
 
 
@@ -110,23 +117,24 @@ def test_parameters_are_unique_and_shared_only_when_bound(history: History) -> N
         history.do(c.expose(key, "colour"))
     names = [p.name for p in history.kit.parameters]
     assert len(set(names)) == len(names)
-    first, last = (history.kit.region(key).coat.values["colour"] for key in ("region_1", "region_4"))
+    first, last = (history.kit.region(key).coats[0].values["colour"] for key in ("region_1", "region_4"))
     assert isinstance(first, Bound)
     assert first != last
     history.do(c.bind("region_4", "colour", first.parameter))
-    assert [use.region.key for use in users_of(history.kit, first.parameter)] == ["region_1", "region_4"]
-    assert last.parameter not in [p.name for p in history.kit.parameters]  # type: ignore[union-attr]
+    assert [use.owner for use in users_of(history.kit, first.parameter)] == ["region_1", "region_4"]
+    assert not users_of(history.kit, last.parameter)  # type: ignore[union-attr]
+    assert last.parameter not in [p.name for p in without_unused(history.kit).parameters]  # type: ignore[union-attr]
     history.do(c.unbind("region_4", "colour"))
-    assert [use.region.key for use in users_of(history.kit, first.parameter)] == ["region_1"]
+    assert [use.owner for use in users_of(history.kit, first.parameter)] == ["region_1"]
 
 
 def test_changing_a_fixed_value_in_a_variant_makes_a_parameter(history: History) -> None:
-    assert "hue" not in c.bound_parameters(history.kit, "region_3")
+    assert (0, "hue") not in c.bound_parameters(history.kit, "region_3")
     history.do(c.set_cell_value("region_3", "hue", -20.0, "Dusk"))
-    assert c.read_cell(history.kit, "region_3", "Dusk").settings["hue"] == -20
-    assert c.read_cell(history.kit, "region_3", "Day").settings["hue"] == 40
+    assert c.read_cell(history.kit, "region_3", "Dusk").settings[0]["hue"] == -20
+    assert c.read_cell(history.kit, "region_3", "Day").settings[0]["hue"] == 40
     history.do(c.clear_cell("region_3", "Dusk"))
-    assert c.read_cell(history.kit, "region_3", "Dusk").settings["hue"] == 40
+    assert c.read_cell(history.kit, "region_3", "Dusk").settings[0]["hue"] == 40
 
 
 def test_copied_cells_keep_their_looks(history: History) -> None:
@@ -134,7 +142,7 @@ def test_copied_cells_keep_their_looks(history: History) -> None:
     history.do(c.paste_cell(cell, "region_2", ""))
     assert c.read_cell(history.kit, "region_2", "") == cell
     history.do(c.paste_cell(cell, "region_4", "Day"))
-    assert c.read_cell(history.kit, "region_4", "Day").settings["colour"] == cell.settings["colour"]
+    assert c.read_cell(history.kit, "region_4", "Day").settings[0]["colour"] == cell.settings[0]["colour"]
     with pytest.raises(UserError, match="Master first"):
         history.do(c.paste_cell(cell, "region_3", "Day"))
 
@@ -178,7 +186,7 @@ def test_a_moved_kit_finds_its_maps(maps: dict[Role, Path], history: History, tm
     """Paths are relative: kit and maps may move together. A map that the kit took in travels with save as."""
     folder = KitFolder.create(tmp_path / "kit")
     blob, seen = folder.take_in(maps[Role.ID])
-    history.do(c.point_source_to("sheet_1", Role.ID, str(blob), seen.size, seen.sha256))
+    history.do(c.point_map_to("sheet_1", "id_map", str(blob), seen.size, seen.sha256))
     folder.save(history.kit)
     other = KitFolder.create(tmp_path / "elsewhere" / "copy")
     kept = other.save(history.kit)

@@ -14,7 +14,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.raster.files import Limits, read_plane, write_plane
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding, Plane, stored_values
-from even_palette.core.raster.sampling import sample, texel_centres
+from even_palette.core.raster.sampling import Filter, Sampler, Wrap, sample, texel_centres
 from even_palette.core.raster.strip import look_up
 
 RNG = np.random.default_rng(11)
@@ -145,17 +145,18 @@ def test_what_a_map_is_is_guessed(name: str, samples: np.ndarray, role: Role, en
 
 
 def test_sampling_equals_scipy() -> None:
-    """scipy.ndimage.map_coordinates, order 1 and 0, modes nearest and grid-wrap, at texel centres (i + 0.5) / n."""
+    """scipy.ndimage.map_coordinates, order 1 and 0, modes nearest, grid-wrap and reflect, at texel centres (i + 0.5) / n."""
     values = RNG.random((13, 29, 2)).astype(np.float32)
     plane = Plane(values.copy(), Encoding.LINEAR)
     uv = RNG.uniform(-0.5, 1.5, (500, 2)).astype(np.float32)
     at = np.stack([uv[:, 1] * 13 - 0.5, uv[:, 0] * 29 - 0.5])
-    for linear, repeat in ((True, False), (True, True), (False, False), (False, True)):
-        mode = "grid-wrap" if repeat else "nearest"
-        want = [map_coordinates(values[..., c], at, order=int(linear), mode=mode) for c in range(2)]
-        got = sample(plane, uv, linear, repeat)
-        off = np.abs(got - np.stack(want, axis=-1)).max(axis=-1)
-        assert np.mean(off > 1e-4) < (0.0 if linear else 0.01) + 1e-9
+    modes = {Wrap.CLAMP: "nearest", Wrap.REPEAT: "grid-wrap", Wrap.MIRROR: "reflect"}
+    for linear in (True, False):
+        for wrap, mode in modes.items():
+            want = [map_coordinates(values[..., c], at, order=int(linear), mode=mode) for c in range(2)]
+            got = sample(plane, uv, Sampler(Filter.LINEAR if linear else Filter.NEAREST, wrap))
+            off = np.abs(got - np.stack(want, axis=-1)).max(axis=-1)
+            assert np.mean(off > 1e-4) < (0.0 if linear else 0.01) + 1e-9
 
 
 def test_sampling_at_texel_centres_gives_the_texels() -> None:

@@ -42,10 +42,10 @@ def sheet(folder: Path, paint: np.ndarray, ids: np.ndarray | None, encoding: Enc
     history = History(Kit())
     path = folder / ("paint.exr" if paint.dtype == np.float32 else "paint.png")
     write_plane(path, Plane(paint, encoding))
-    history.do(commands.set_source("sheet_1", source(path, Role.BASE_COLOUR, encoding)))
+    history.do(commands.add_map("sheet_1", source(path, Role.BASE_COLOUR, encoding)))
     if ids is not None:
         write_plane(folder / "ids.png", Plane(ids, Encoding.DATA))
-        history.do(commands.set_source("sheet_1", source(folder / "ids.png", Role.ID, Encoding.DATA)))
+        history.do(commands.add_map("sheet_1", source(folder / "ids.png", Role.ID, Encoding.DATA)))
     return history
 
 
@@ -102,22 +102,22 @@ def test_paint_without_regions_is_shown_as_painted(tmp_path: Path) -> None:
         picture(history.kit.at(), sheets, Look(LookKind.ID))
 
 
-def test_sixty_regions_and_no_more(tmp_path: Path) -> None:
-    """As many regions as the texture units of OpenGL 3.3 allow, each with a coat of its own; the next one is refused."""
-    colours = [(40 * (i % 6), 40 * (i // 6 % 6), 120 * (i // 36)) for i in range(MOST_REGIONS)]
-    ids = np.array(colours, dtype=np.uint8).reshape(6, 10, 3).repeat(4, axis=0).repeat(4, axis=1)
-    history, sheets = sheet(tmp_path, np.full((24, 40, 3), 255, dtype=np.uint8), ids), Sheets()
+def test_as_many_regions_as_there_may_be(tmp_path: Path) -> None:
+    """255 regions, as a byte can tell apart, each with a coat of its own; the next one is refused."""
+    colours = [(40 * (i % 6), 40 * (i // 6 % 6), 30 * (i // 36)) for i in range(MOST_REGIONS)]
+    ids = np.array(colours, dtype=np.uint8).reshape(15, 17, 3).repeat(4, axis=0).repeat(4, axis=1)
+    history, sheets = sheet(tmp_path, np.full((60, 68, 3), 255, dtype=np.uint8), ids), Sheets()
     history.do(commands.add_regions("sheet_1", colours))
-    want = np.zeros((60, 3))
+    want = np.zeros((MOST_REGIONS, 3))
     for index, region in enumerate(history.kit.sheets[0].regions):
         history.do(commands.set_tolerance(region.key, 5, 10))
-        want[index] = (index * 4 / 255, 1 - index * 4 / 255, 0.5)
+        want[index] = (index / 255, 1 - index / 255, 0.5)
         history.do(commands.set_cell_value(region.key, "colour", tuple(want[index])))
-    with pytest.raises(UserError, match="at most 60"):
+    with pytest.raises(UserError, match="at most 255"):
         history.do(commands.add_regions("sheet_1", [(255, 255, 255)]))
     ship(history.kit, sheets, tmp_path / "package")
-    played = play_opengl(load(tmp_path / "package"), "", 40, 24)
-    assert np.abs(played[2::4, 2::4].reshape(60, 3) / 255 - want).max() < 1.01 / 255
+    played = play_opengl(load(tmp_path / "package"), "", 68, 60)
+    assert np.abs(played[2::4, 2::4].reshape(MOST_REGIONS, 3) / 255 - want).max() < 1.01 / 255
 
 
 def test_what_cannot_be_shipped_is_told(tmp_path: Path) -> None:
@@ -125,7 +125,7 @@ def test_what_cannot_be_shipped_is_told(tmp_path: Path) -> None:
         contents(Kit(), Sheets())
     history = sheet(tmp_path, PAINTS["8 bit"][0], halves(40, 24))
     history.do(commands.add_regions("sheet_1", [RED]))
-    history.do(commands.remove_source("sheet_1", Role.ID))
+    history.do(commands.remove_map("sheet_1", "id_map"))
     with pytest.raises(UserError, match="no ID map"):
         contents(history.kit, Sheets())
 

@@ -1,10 +1,13 @@
 """Every back end against the NumPy reference: GLSL on the driver that is here."""
 
+import pickle
 import shutil
 import subprocess
+from dataclasses import replace
 from functools import reduce
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import assume, given, settings
@@ -12,24 +15,37 @@ from hypothesis import strategies as st
 
 from even_palette.core.arrays import float32
 from even_palette.core.errors import UserError
-from even_palette.core.graph import nodes
-from even_palette.core.graph.document import NodeRecord, from_records, to_records
-from even_palette.core.graph.glsl import Section, emit, number
+from even_palette.core.graph import nodes, slots
+from even_palette.core.graph.glsl import emit, number
 from even_palette.core.graph.nodes import Node
-from even_palette.core.graph.operations import TABLE
-from even_palette.core.graph.reference import Environment, evaluate
+from even_palette.core.graph.operations import INPUTS, TABLE
+from even_palette.core.graph.program import NodeRecord, Program, check_program, program_of
+from even_palette.core.graph.reference import Environment, evaluate, run
+from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
+from even_palette.core.kit.model import OVER, Kit
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.model import Blending, ValueKind
+from even_palette.core.material.model import Blending, Coat, PlaneKind, PlaneRef, PlaneUse, ValueKind
+from even_palette.core.mesh.model import build_mesh
+from even_palette.core.mesh.view import Orbit
+from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.sampling import Filter, Sampler, Wrap, sample
 from even_palette.core.regions.weights import Resolve
-from even_palette.core.results.looks import Look, LookKind, Picture, View, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import SHOWN, Look, LookKind, Picture, View, picture, render_reference, whole_sheet
+from even_palette.core.results.materials import material_of, packing_plan
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.ship.write import ship
+from even_palette.gl.context import offscreen_context
+from even_palette.gl.model_view import Light, ModelRenderer, Skin
 from even_palette.gl.sheet_view import SheetRenderer
-from tests.conftest import kit_of, write_maps
+from even_palette.player.load import load
+from even_palette.player.opengl import play_opengl
+from even_palette.player.reference import play_reference
+from tests.conftest import kit_of, source, write_maps
 
 SIDE = 24
 RNG = np.random.default_rng(21)
@@ -52,7 +68,7 @@ def shown(output: Node, **inputs: float | tuple[float, ...]) -> Picture:
     colour = nodes.join(output, output, output) if output.type == Type.FLOAT else output
     colour = nodes.join(colour, 0.5) if colour.type == Type.VEC2 else colour
     colour = colour["xyz"] if colour.type == Type.VEC4 else colour
-    return Picture(colour, {SLOT: PAINT, "strip": STRIP}, inputs)
+    return Picture({SHOWN: colour}, {SLOT: slots.of(PAINT), "strip": slots.of(STRIP)}, inputs, 0.37, 2.6)
 
 
 SLOT = "picture"
@@ -70,7 +86,7 @@ CASES = {
     "matrix": nodes.matrix(((0.5, 0.2, 0.1), (0, 1, 0), (0.3, -0.2, 0.6)), paint["xyz"]),
     "select": nodes.select(nodes.step(0.4, x), paint["xyz"], paint["zxy"]), "swizzle": paint["wzyx"],
     "join": nodes.join(x, paint["yz"], 0.3), "strip": nodes.strip("strip", x, nodes.floor(y * 3)),
-    "parameter": nodes.parameter("tint", Type.VEC3) * x, "uv": nodes.uv(), "negative": -x + 1, "reversed": 1 - x + 2 / (y + 3),
+    "parameter": nodes.parameter("tint", Type.VEC3) * x, "uv": nodes.uv(), "seed": nodes.seed(), "time": nodes.fract(nodes.time() * x), "negative": -x + 1, "reversed": 1 - x + 2 / (y + 3),
 }  # fmt: skip
 
 
@@ -82,7 +98,7 @@ def test_each_operation(renderer: SheetRenderer, case: str) -> None:
 
 def test_the_cases_use_the_whole_table() -> None:
     used = {node.op for case in CASES.values() for node in nodes.in_order([case])}
-    assert used >= set(TABLE) | {"constant", "parameter", "sample", "strip", "uv", "join"}
+    assert used >= set(TABLE) | set(INPUTS) | {"constant", "parameter", "sample", "strip", "join"}
 
 
 def grow(picks: list[tuple[int, int, int]]) -> Node:
@@ -98,7 +114,7 @@ def grow(picks: list[tuple[int, int, int]]) -> Node:
         lambda a, b: nodes.strip("strip", a, 1.0)["x"],
         lambda a, b: nodes.clamp(nodes.matrix(((0.5, 0.2, 0.1), (0, 1, 0), (0.3, 0, 0.6)), nodes.join(a, b, half))["y"]),
     ]  # fmt: skip
-    pool = [x, y, z, w, nodes.parameter("p", Type.FLOAT), nodes.uv()["x"]]
+    pool = [x, y, z, w, nodes.parameter("p", Type.FLOAT), nodes.uv()["x"], nodes.seed(), nodes.fract(nodes.time() + y)]
     for maker, a, b in picks:
         pool.append(makers[maker % len(makers)](pool[a % len(pool)], pool[b % len(pool)]))
     return nodes.join(pool[-1], pool[-2], pool[-3])
@@ -110,11 +126,14 @@ def test_random_graphs(renderer: SheetRenderer, picks: list[tuple[int, int, int]
     """Random graphs on a random image: at most 1/255 a channel. Graphs that magnify rounding itself are passed over."""
     graph = shown(grow(picks), p=p)
     nudged = Plane(PAINT.samples + np.float32(2e-6), Encoding.LINEAR)
-    shifted = render_reference(Picture(graph.output, {**graph.textures, SLOT: nudged}, graph.inputs), VIEW)
+    shifted = render_reference(replace(graph, slots={**graph.slots, SLOT: slots.of(nudged)}), VIEW)
     assume(np.abs(shifted.astype(int) - render_reference(graph, VIEW)).max() <= 1)
     assert difference(renderer, graph) <= 1
-    again = from_records(to_records(graph.output))
-    assert again is graph.output
+    packed = msgspec.json.encode(graph.program.records)
+    again = Program(msgspec.json.decode(packed, type=tuple[NodeRecord, ...]), graph.program.outputs)
+    check_program(again)
+    around = Environment(VIEW.uv(), graph.slots, graph.inputs, graph.seed, graph.time)
+    assert np.array_equal(run(again, around)[SHOWN], run(pickle.loads(pickle.dumps(graph.program)), around)[SHOWN])
 
 
 def test_common_subexpressions_are_evaluated_once(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -127,13 +146,13 @@ def test_common_subexpressions_are_evaluated_once(monkeypatch: pytest.MonkeyPatc
     assert evaluate(doubled * 2.0**-40, Environment(float32([[[0.3, 0.1]]]))) == pytest.approx(
         np.sin(0.3 * 7.25), abs=1e-5
     )
-    assert emit(doubled).body.count("sin(") == 1
+    assert emit(program_of({"result": doubled})).body.count("sin(") == 1
 
 
 def test_emitted_text_has_sections_and_exact_numbers() -> None:
-    function = emit(x * 0.1, [Section("The first\nchannel", x)])
-    assert "// The first channel" in function.body
-    assert function.slots == (SLOT,)
+    program = program_of({"result": x * 0.1}, [("The first\nchannel", x)])
+    assert "// The first channel" in emit(program).body
+    assert program.slots == {SLOT: False}
     for value in RNG.normal(0, 10, 50).astype(np.float32):
         assert np.float32(number(float(value)).strip("()")) == value
 
@@ -146,14 +165,14 @@ def test_emitted_text_has_sections_and_exact_numbers() -> None:
         (NodeRecord("constant", Type.VEC3, (), (1.0,)),),
         (NodeRecord("uv", Type.VEC2), NodeRecord("add", Type.VEC3, (0, 0))),
         (NodeRecord("uv", Type.VEC2), NodeRecord("explode", Type.VEC2, (0,))),
-        (NodeRecord("uv", Type.VEC2), NodeRecord("sample", Type.VEC4, (0,), ("a;b", True, True))),
+        (NodeRecord("uv", Type.VEC2), NodeRecord("sample", Type.VEC4, (0,), ("a;b",))),
         (NodeRecord("parameter", Type.FLOAT, (), ("x; discard",)),),
         (NodeRecord("uv", Type.VEC2), NodeRecord("swizzle", Type.FLOAT, (0,), ("z",))),
     ],
 )
 def test_graphs_that_do_not_hold_together_are_refused(records: tuple[NodeRecord, ...]) -> None:
     with pytest.raises(UserError):
-        from_records(records)
+        check_program(Program(records, {"result": max(0, len(records) - 1)}))
 
 
 @pytest.mark.parametrize(
@@ -169,22 +188,48 @@ SETTING = st.floats(0, 1)
 
 
 @st.composite
+def plane_uses(draw: st.DrawFn) -> PlaneUse:
+    """A channel of one of the small kit's maps, with any levels and any way of sampling."""
+    key = draw(st.sampled_from(["id_map", "base_colour"]))
+    low, high = sorted((draw(SETTING), draw(SETTING)))
+    return PlaneUse(
+        PlaneRef(PlaneKind.MAP, key), draw(st.integers(0, 2)), low, max(high, low + 0.1) if low < 0.9 else 1.0,
+        draw(st.floats(0.5, 2)), draw(st.booleans()), draw(st.sampled_from(list(Filter))), draw(st.sampled_from(list(Wrap))),
+        draw(st.booleans()),
+    )  # fmt: skip
+
+
+def dress(draw: st.DrawFn, owner: str, number: int) -> list[commands.Command]:
+    """A coat of any kind with random values, perhaps with a pattern and planes."""
+    kind = COATS[draw(st.sampled_from(sorted(COATS)))]
+    made = [commands.set_coat_kind(owner, kind.name, number)]
+    for spec in kind.values:
+        if spec.kind == ValueKind.CHOICE:
+            made.append(commands.set_choice(owner, spec.name, draw(st.sampled_from(spec.choices))[0], number))
+        elif spec.kind == ValueKind.COLOUR:
+            value = draw(st.tuples(SETTING, SETTING, SETTING))
+            made.append(commands.set_cell_value(owner, spec.name, value, coat=number))
+        else:
+            value = spec.low + (spec.high - spec.low) * draw(SETTING)
+            made.append(commands.set_cell_value(owner, spec.name, value, coat=number))
+        if spec.bindable and draw(st.booleans()):
+            made.append(commands.expose(owner, spec.name, number))
+    for plane in kind.planes:
+        made.append(commands.set_coat_plane(owner, number, plane.name, draw(plane_uses())))
+    made.append(commands.set_pattern(owner, number, draw(st.none() | plane_uses())))
+    return made
+
+
+@st.composite
 def dressings(draw: st.DrawFn) -> list[commands.Command]:
-    """Random coats with random values on all four regions of the small kit."""
+    """Up to three random coats on all four regions of the small kit, and up to two overcoats."""
     made = []
-    for region in range(1, 5):
-        key, kind = f"region_{region}", COATS[draw(st.sampled_from(sorted(COATS)))]
-        made.append(commands.set_coat_kind(key, kind.name))
-        for spec in kind.values:
-            if spec.kind == ValueKind.CHOICE:
-                made.append(commands.set_choice(key, spec.name, draw(st.sampled_from(spec.choices))[0]))
-            elif spec.kind == ValueKind.COLOUR:
-                made.append(commands.set_cell_value(key, spec.name, draw(st.tuples(SETTING, SETTING, SETTING))))
-            else:
-                value = spec.low + (spec.high - spec.low) * draw(SETTING)
-                made.append(commands.set_cell_value(key, spec.name, value))
-            if spec.bindable and draw(st.booleans()):
-                made.append(commands.expose(key, spec.name))
+    for owner in (*(f"region_{region}" for region in range(1, 5)), OVER + "sheet_1"):
+        over = owner.startswith(OVER)
+        for coat in range(draw(st.integers(0, 2) if over else st.integers(1, 3))):
+            if coat or over:
+                made.append(commands.add_coat(owner, Coat("tint")))
+            made += dress(draw, owner, coat)
     made.append(commands.set_blending(draw(st.sampled_from(list(Blending)))))
     made.append(commands.set_resolve("sheet_1", draw(st.sampled_from(list(Resolve)))))
     return made
@@ -199,7 +244,7 @@ def test_random_materials(
     made: list[commands.Command],
     seed: int,
 ) -> None:
-    """Random coats, values, blending and images: at most 1/255 a channel at every texel."""
+    """Random coats, patterns, planes, samplers, orders, overcoats and images: every output at every texel within 1/255."""
     folder = tmp_path_factory.getbasetemp() / f"random-{seed}"
     paths = write_maps(folder, 48, seed) if not folder.exists() else {
         Role.BASE_COLOUR: folder / "crate_base_colour.png", Role.ID: folder / "crate_id.png"
@@ -207,7 +252,85 @@ def test_random_materials(
     history = kit_of(paths, coats=False)
     for command in made:
         history.do(command)
-    assert difference(renderer, picture(history.kit.at(), sheets, Look()), whole_sheet(48, 48)) <= 1
+    look = picture(history.kit.at(), sheets, Look())
+    assert difference(renderer, look, whole_sheet(48, 48)) <= 1
+    for name in look.outputs:
+        if name != SHOWN:
+            surface = picture(history.kit.at(), sheets, Look(LookKind.SURFACE, output=name))
+            assert difference(renderer, surface, whole_sheet(48, 48)) <= 1
+
+
+@pytest.mark.parametrize("wrap", list(Wrap))
+@pytest.mark.parametrize("kind", list(Filter))
+@pytest.mark.parametrize("is_array", [False, True])
+def test_slots_keep_to_their_samplers(renderer: SheetRenderer, wrap: Wrap, kind: Filter, is_array: bool) -> None:
+    """Filter and wrap of a slot, far beyond the edges and between texels: GLSL and reference within 1/255."""
+    levels = RNG.integers(0, 255, (11, 13, 4)).astype(np.uint8)
+    sampler = Sampler(kind, wrap, mips=False)
+    uv = nodes.uv() * 3.7 - 1.3
+    if wrap == Wrap.MIRROR:
+        uv = 1 - nodes.absolute(nodes.fract(uv / 2) * 2 - 1)
+    texel = nodes.layer("s", 1, uv) if is_array else nodes.texture("s", uv)
+    planes = (Plane(levels[::-1].copy(), Encoding.DATA),) * is_array + (Plane(levels, Encoding.DATA),)
+    shown = Picture({SHOWN: texel["xyz"]}, {"s": Slot(planes, sampler, is_array)}, {})
+    view = whole_sheet(61, 59)
+    drawn = renderer.render(shown, view)[..., :3].astype(int)
+    off = np.abs(drawn - render_reference(shown, view)).max(axis=-1)
+    # Where a sample falls on the border of two texels to rounding, nearest may take either.
+    assert (off > 1).mean() <= (0.002 if kind == Filter.NEAREST else 0)
+    direct = sample(planes[-1], float32(VIEW.uv() * 3.7 - 1.3), sampler)
+    turned = evaluate(texel, Environment(VIEW.uv(), shown.slots))
+    assert (np.abs(direct - turned).max(axis=-1) > 1e-4).mean() < 0.01  # mirrors are turned over by the expression
+
+
+@pytest.mark.parametrize("count", [61, 200])
+def test_many_regions_live_and_shipped(renderer: SheetRenderer, tmp_path: Path, count: int) -> None:
+    """One array of weights, few texture units: window, player and references within 1/255, also lit on a model."""
+    rng = np.random.default_rng(count)
+    side = 64
+    colours = np.stack([np.arange(count) * 83 % 256, np.arange(count) * 151 % 256, np.arange(count)], axis=-1)
+    ids = colours[rng.integers(0, count, (side, side))].astype(np.uint8)
+    paths = {Role.BASE_COLOUR: tmp_path / "base.png", Role.ID: tmp_path / "ids.png"}
+    write_plane(paths[Role.BASE_COLOUR], Plane(rng.integers(0, 255, (side, side, 3)).astype(np.uint8), Encoding.SRGB))
+    write_plane(paths[Role.ID], Plane(ids, Encoding.DATA))
+    history, sheets = History(Kit()), Sheets()
+    for role, path in paths.items():
+        history.do(
+            commands.add_map(
+                "sheet_1", source(path, role, Encoding.SRGB if role == Role.BASE_COLOUR else Encoding.DATA)
+            )
+        )
+    history.do(commands.add_regions("sheet_1", [tuple(map(int, c)) for c in colours]))  # type: ignore[misc]
+    for index, region in enumerate(history.kit.sheets[0].regions):
+        history.do(commands.set_tolerance(region.key, 0, 0))
+        kind = sorted(set(COATS) - {"shade"})[index % 4]
+        history.do(commands.set_coat_kind(region.key, kind))
+        if kind == "tint":
+            history.do(commands.set_cell_value(region.key, "colour", tuple(rng.random(3))))
+    at = history.kit.at()
+    look = picture(at, sheets, Look())
+    assert len(look.program.slots) + 4 <= MOST_UNITS
+    assert difference(renderer, look, whole_sheet(side, side)) <= 1
+    ship(history.kit, sheets, tmp_path / "package")
+    loaded = load(tmp_path / "package")
+    assert len(loaded.program.slots) <= 4
+    played = play_opengl(loaded, "", side, side).astype(int)
+    assert np.abs(played - render_reference(look, whole_sheet(side, side))).max() <= 1
+    assert np.abs(played - play_reference(loaded, "", side, side)).max() <= 1
+    square = build_mesh(float32([[-1, -1, 0], [1, -1, 0], [1, 1, 0], [-1, 1, 0]]), np.array([[0, 1, 2], [0, 2, 3]]),
+                        (float32([[[0, 1], [1, 1], [1, 0]], [[0, 1], [1, 0], [0, 0]]]),))  # fmt: skip
+    models = ModelRenderer(offscreen_context(), renderer.textures)
+    orbit = replace(Orbit(), yaw=0.0, pitch=0.0).framed(square.points, 1.0)
+    pictures = [models.render([Skin(square, look)], orbit, 96, 96, Light(lit, smooth=False)) for lit in (False, True)]
+    assert all(pixels[..., 3].max() == 255 for pixels in pictures)
+    assert np.abs(pictures[0].astype(int) - pictures[1]).max() > 10  # light does something
+
+
+def test_no_program_takes_more_units_than_there_are(renderer: SheetRenderer) -> None:
+    total = nodes.total([nodes.texture(f"s{number}", nodes.uv())["xyz"] for number in range(17)])
+    held = {f"s{number}": slots.of(PAINT) for number in range(17)}
+    with pytest.raises(UserError, match="17 planes; there is room for 16"):
+        renderer.render(Picture({SHOWN: total}, held, {}), VIEW)
 
 
 @pytest.mark.parametrize("kind", [kind for kind in LookKind if kind not in (LookKind.BAKE, LookKind.LAYOUT)])
@@ -231,11 +354,16 @@ def test_pixels_off_the_sheet_are_clear(renderer: SheetRenderer, history: Histor
 
 @pytest.mark.skipif(shutil.which("glslangValidator") is None, reason="glslang-tools are not installed")
 @pytest.mark.parametrize("version", ["#version 330", "#version 300 es\nprecision highp float;"])
-def test_shipped_shader_compiles_elsewhere(history: History, sheets: Sheets, tmp_path: Path, version: str) -> None:
+@pytest.mark.parametrize("array", [False, True])
+def test_shipped_shader_compiles_elsewhere(
+    history: History, sheets: Sheets, tmp_path: Path, version: str, array: bool
+) -> None:
     """glslangValidator (Khronos) accepts material.glsl in desktop GLSL 3.30 and in GLSL ES 3.00."""
     from even_palette.core.ship.shader import FUNCTION, shader_text
 
-    text = shader_text(sheets.material(history.kit.at()), "Crate “№ 1”\\")
+    at = history.kit.at()
+    material = material_of(at, sheets)
+    text = shader_text(material.program(packing_plan(at, material, array)), material.parameters, "Crate “№ 1”\\")
     assert text.isascii()
     main = f"in vec2 v_uv; out vec4 o; void main() {{ o = vec4({FUNCTION}(v_uv), 1.0); }}"
     path = tmp_path / "material.frag"

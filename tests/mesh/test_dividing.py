@@ -98,9 +98,9 @@ def test_vertex_colours_give_their_own_id_colours(tmp_path: Path) -> None:
 
 
 def test_too_many_elements_are_refused(tmp_path: Path) -> None:
-    many = quads([(0.01 * i, 0, 0.01 * i + 0.005, 0.1) for i in range(80)])
+    many = quads([(0.003 * i, 0, 0.003 * i + 0.002, 0.1) for i in range(300)])
     history, sheets = opened(tmp_path / "many.ply", many)
-    with pytest.raises(UserError, match="80 of them and room for 60"):
+    with pytest.raises(UserError, match="300 of them and room for 255"):
         divide(history.kit.at(), sheets.meshes, ElementKind.SHELL)
 
 

@@ -19,11 +19,12 @@ from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.core.colour.hexcode import format_hex
-from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
-from even_palette.core.raster.plane import to_levels8
+from even_palette.core.kit.model import OVER, coats_of
+from even_palette.core.material.coats import COATS
 from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.materials import coat_strip, paint_strip
 
 ROW_PX, COLUMN_PX, NAME_PX = 26, 132, 150
 THUMB_PX, HEAD_PX = 76, 108
@@ -65,7 +66,7 @@ class Board(QTableView):
         session.shown_changed.connect(self._redraw)
         self.doubleClicked.connect(lambda _: self.edit_wanted.emit())
         self.heads.sectionPressed.connect(lambda column: self.session.select(variant=self.board_model.variant(column)))
-        self.names.sectionPressed.connect(lambda row: self.session.select(region=self.board_model.region_key(row)))
+        self.names.sectionPressed.connect(lambda row: self.session.select(region=self.board_model.owner(row)))
 
     def add_variant(self) -> None:
         parent = self.session.variant or None
@@ -83,10 +84,10 @@ class Board(QTableView):
 
     def _follow_selection(self) -> None:
         at = self.session.at
-        keys = [region.key for region in at.sheet.regions]
+        keys = [*(region.key for region in at.sheet.regions), OVER + at.key]
         names = ["", *(variant.name for variant in at.kit.variants)]
-        if self.session.region in keys and self.session.variant in names:
-            index = self.board_model.index(keys.index(self.session.region), names.index(self.session.variant))
+        if self.session.owner in keys and self.session.variant in names:
+            index = self.board_model.index(keys.index(self.session.owner), names.index(self.session.variant))
             selection = self.selectionModel()
             if index != self.currentIndex() and selection is not None:
                 selection.setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
@@ -96,11 +97,11 @@ class Board(QTableView):
     def currentChanged(self, current: QModelIndex, previous: QModelIndex) -> None:
         super().currentChanged(current, previous)
         if current.isValid():
-            self.session.select(self.board_model.region_key(current.row()), self.board_model.variant(current.column()))
+            self.session.select(self.board_model.owner(current.row()), self.board_model.variant(current.column()))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        region, variant = self.session.region, self.session.variant
+        region, variant = self.session.owner, self.session.variant
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.edit_wanted.emit()
         elif not region:
@@ -153,9 +154,9 @@ class Board(QTableView):
         cells, filling = self._fill_range(), self._fill_end is not None
         self._fill_end = None
         if cells:
-            source = commands.read_cell(self.session.kit, self.session.region, self.session.variant)
+            source = commands.read_cell(self.session.kit, self.session.owner, self.session.variant)
             model = self.board_model
-            targets = [(model.region_key(cell.row()), model.variant(cell.column())) for cell in cells]
+            targets = [(model.owner(cell.row()), model.variant(cell.column())) for cell in cells]
             self.session.do(commands.fill_cells(source, targets))
         if filling:
             self._update_cells()
@@ -193,18 +194,22 @@ class CellDelegate(QStyledItemDelegate):
         at = self.session.shown
         t = tokens()
         painter.fillRect(option.rect, grey(t.panel))
-        if at is None or index.row() >= len(at.sheet.regions) or index.column() > len(at.kit.variants):
+        if at is None or index.row() > len(at.sheet.regions) or index.column() > len(at.kit.variants):
             return
-        region, variant = at.sheet.regions[index.row()], model.variant(index.column())
-        if variant and variant not in [v.name for v in at.kit.variants]:
+        regions = at.sheet.regions
+        owner = regions[index.row()].key if index.row() < len(regions) else OVER + at.key
+        variant, coats = model.variant(index.column()), coats_of(at.kit, owner)
+        if (variant and variant not in [v.name for v in at.kit.variants]) or not coats:
             return
-        own = is_own(at.kit, region.key, variant)
+        own = is_own(at.kit, owner, variant)
         box = option.rect.adjusted(5, 3, -5, -3) if own else option.rect.adjusted(5, 9, -5, -9)
-        strip = self.session.sheets.coat_strip(at, region.key, variant)
-        if region.coat.kind == "shift":
-            tones = self.session.sheets.tones(at)[index.row()]
+        try:
+            strip = coat_strip(at, self.session.sheets, owner, variant)
+        except UserError:
+            return
+        if COATS[coats[0].kind].before_and_after:
             upper = QRect(box.x(), box.y(), box.width(), box.height() // 3)
-            painter.drawImage(upper, _strip_image(to_levels8(linear_to_srgb(tones))))
+            painter.drawImage(upper, _strip_image(paint_strip(at, self.session.sheets, owner)))
             painter.drawImage(box.adjusted(0, box.height() // 3, 0, 0), _strip_image(strip))
         else:
             painter.drawImage(box, _strip_image(strip))
@@ -298,17 +303,23 @@ class RegionNames(Heads):
 
     def paintSection(self, painter: QPainter | None, rect: QRect, section: int) -> None:
         assert painter is not None
-        region = self.session.at.sheet.regions[section]
-        chosen = region.key == self.session.region
+        model = self.model()
+        assert isinstance(model, BoardModel)
+        regions = self.session.at.sheet.regions
+        region = regions[section] if section < len(regions) else None
+        chosen = model.owner(section) == self.session.owner
         t = tokens()
         painter.save()
         painter.fillRect(rect, grey(t.chosen if chosen else t.panel))
-        swatch = QRect(rect.x() + 8, rect.y() + 6, 14, rect.height() - 12)
-        painter.fillRect(swatch, QColor(format_hex(region.id_colour)))
-        painter.setPen(grey(t.strong_line))
-        painter.drawRect(swatch.adjusted(0, 0, -1, -1))
+        if region is not None:
+            swatch = QRect(rect.x() + 8, rect.y() + 6, 14, rect.height() - 12)
+            painter.fillRect(swatch, QColor(format_hex(region.id_colour)))
+            painter.setPen(grey(t.strong_line))
+            painter.drawRect(swatch.adjusted(0, 0, -1, -1))
         painter.setPen(grey(t.chosen_text if chosen else t.text))
         text = rect.adjusted(30, 0, -6, 0)
-        name = painter.fontMetrics().elidedText(region.name, Qt.TextElideMode.ElideRight, text.width())
+        name = painter.fontMetrics().elidedText(
+            region.name if region else "Overcoats", Qt.TextElideMode.ElideRight, text.width()
+        )
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
         painter.restore()

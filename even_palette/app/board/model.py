@@ -1,4 +1,4 @@
-"""The board's table model: a row a region, a column a variant, the master first."""
+"""The board's table model: a row a region and one for the overcoats, a column a variant, the master first."""
 
 from typing import Any
 
@@ -7,8 +7,9 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from even_palette.app.session import Session
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.kit.commands import bound_parameters, read_cell
-from even_palette.core.kit.model import Kit
+from even_palette.core.kit.model import OVER, Kit, owner_name
 from even_palette.core.material.coats import COATS
+from even_palette.core.material.declare import STRENGTH
 from even_palette.core.material.variants import MASTER
 
 
@@ -22,7 +23,8 @@ class BoardModel(QAbstractTableModel):
         session.changed.connect(self._follow)
 
     def _follow(self) -> None:
-        shape = (len(self.session.at.sheet.regions), 1 + len(self.session.kit.variants))
+        regions = len(self.session.at.sheet.regions)
+        shape = (regions + 1 if regions else 0, 1 + len(self.session.kit.variants))
         if shape != self._shape:
             self.beginResetModel()
             self._shape = shape
@@ -42,12 +44,14 @@ class BoardModel(QAbstractTableModel):
     def variant(self, column: int) -> str:
         return MASTER if column == 0 else self.session.kit.variants[column - 1].name
 
-    def region_key(self, row: int) -> str:
-        return self.session.at.sheet.regions[row].key
+    def owner(self, row: int) -> str:
+        """Whose coats a row shows: a region's, and in the last row the overcoats of the sheet."""
+        at = self.session.at
+        return at.sheet.regions[row].key if row < len(at.sheet.regions) else OVER + at.key
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole) and index.isValid():
-            return describe_cell(self.session.kit, self.region_key(index.row()), self.variant(index.column()))
+            return describe_cell(self.session.kit, self.owner(index.row()), self.variant(index.column()))
         return None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -55,7 +59,8 @@ class BoardModel(QAbstractTableModel):
             return None
         if orientation == Qt.Orientation.Horizontal:
             return self.variant(section) or "Master"
-        return self.session.at.sheet.regions[section].name
+        regions = self.session.at.sheet.regions
+        return regions[section].name if section < len(regions) else "Overcoats"
 
 
 def is_own(kit: Kit, key: str, variant: str) -> bool:
@@ -69,13 +74,16 @@ def is_own(kit: Kit, key: str, variant: str) -> bool:
 def describe_cell(kit: Kit, key: str, variant: str) -> str:
     """A cell in words."""
     cell = read_cell(kit, key, variant)
-    values = []
-    for spec in COATS[cell.kind].values:
-        if spec.name in cell.choices:
-            values.append(dict(spec.choices)[cell.choices[spec.name]])
-        else:
-            setting = cell.settings[spec.name]
-            shown = encoded_to_hex(setting) if isinstance(setting, tuple) else f"{setting:g}{spec.unit}"
-            values.append(f"{spec.label.lower()} {shown}")
+    coats = []
+    for coat, choices, settings in zip(cell.coats, cell.choices, cell.settings, strict=True):
+        values = []
+        for spec in COATS[coat.kind].values:
+            if spec.name in choices:
+                values.append(dict(spec.choices)[choices[spec.name]])
+            elif not (spec == STRENGTH and settings[spec.name] == 1.0):
+                setting = settings[spec.name]
+                shown = encoded_to_hex(setting) if isinstance(setting, tuple) else f"{setting:g}{spec.unit}"
+                values.append(f"{spec.label.lower()} {shown}")
+        coats.append(", ".join([COATS[coat.kind].label, *values]))
     state = "own" if is_own(kit, key, variant) else "inherited"
-    return f"{kit.region(key).name}, {variant or 'Master'}: {COATS[cell.kind].label}, {', '.join(values)} ({state})"
+    return f"{owner_name(kit, key)}, {variant or 'Master'}: {'; '.join(coats) or 'nothing'} ({state})"

@@ -116,7 +116,9 @@ class ModelPane(QWidget):
                 self._map(part, role) for role in (Role.NORMAL, Role.ROUGHNESS, Role.METALNESS, Role.OCCLUSION)
             )
             shown = picture(part, self.session.sheets, own)
-            data = own.kind not in (LookKind.RESULT, LookKind.SOURCE) or own.role not in COLOUR_ROLES
+            source = next((s for s in part.sheet.sources if s.key == own.map), None)
+            colour = own.kind == LookKind.SOURCE and (source is None or source.role in COLOUR_ROLES)
+            data = own.kind != LookKind.RESULT and not colour
             skins.append(Skin(found.mesh, shown, relief, data))  # type: ignore[arg-type]
         return skins
 

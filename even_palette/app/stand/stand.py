@@ -169,7 +169,10 @@ class Stand(QWidget):
     def looks(self, at: Focus) -> list[tuple[str, Look]]:
         """Everything that can be looked at, with its name."""
         found = [(f"Result · {name or 'Master'}", Look(variant=name)) for name in _variants(at)]
-        found += [(f"Source · {source.role}", Look(LookKind.SOURCE, role=source.role)) for source in at.sheet.sources]
+        for source in at.sheet.sources:
+            base = source.role == Role.BASE_COLOUR
+            name = source.key.replace("_", " ") if source.role == Role.NONE else source.role
+            found.append((f"Source · {name}", Look(LookKind.SOURCE, map="" if base else source.key)))
         meshes = any(not mesh.reference and at.key in (mesh.sheet, *mesh.slots.values()) for mesh in at.kit.meshes)
         if at.sheet.source(Role.ID) or at.sheet.id_bake or meshes:
             found.append(("ID colours", Look(LookKind.ID)))

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QPu
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, choice, label, row, show_choice, tool
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import users_of
+from even_palette.core.kit.model import owner_name, users_of
 from even_palette.core.material.variants import MASTER
 
 
@@ -75,7 +75,7 @@ class LineupPanel(Panel):
         self.parameters.clear()
         for parameter in at.kit.parameters:
             item = QListWidgetItem(parameter.name)
-            users = ", ".join(use.region.name for use in users_of(at.kit, parameter.name))
+            users = ", ".join(owner_name(at.kit, use.owner) for use in users_of(at.kit, parameter.name))
             item.setToolTip(f"{parameter.help} Used by {users}.")
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
             item.setData(Qt.ItemDataRole.UserRole, parameter.name)

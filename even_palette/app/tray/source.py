@@ -86,13 +86,11 @@ class SourcePanel(Panel):
         sheet = self.session.at.key
         role = choice(f"What {Path(source.path).name} is", [(r.value, r) for r in Role])
         show_choice(role, source.role)
-        role.activated.connect(
-            lambda i: self.session.do(commands.set_role(self.session.at.key, source.role, role.itemData(i)))
-        )
+        role.activated.connect(lambda i: self.session.do(commands.set_role(sheet, source.key, role.itemData(i))))
         encoding = choice(f"Encoding of {source.role}", list(ENCODINGS))
         show_choice(encoding, source.encoding)
         encoding.activated.connect(
-            lambda i: self.session.do(commands.set_encoding(self.session.at.key, source.role, encoding.itemData(i)))
+            lambda i: self.session.do(commands.set_encoding(sheet, source.key, encoding.itemData(i)))
         )
         find = tool(f"Find {source.role}", "folder-open", "Use another file for this map")
         find.clicked.connect(lambda: self._find(source))
@@ -101,9 +99,9 @@ class SourcePanel(Panel):
             "package",
             "Copy this map into the kit's folder, so that the kit can travel",
         )
-        take.clicked.connect(lambda: self.session.take_in(source.role))
+        take.clicked.connect(lambda: self.session.take_in(source.key))
         remove = tool(f"Remove {source.role}", "trash", "Remove this map from the sheet")
-        remove.clicked.connect(lambda: self.session.do(commands.remove_source(sheet, source.role)))
+        remove.clicked.connect(lambda: self.session.do(commands.remove_map(sheet, source.key)))
         column.addWidget(name)
         column.addWidget(label(self._told(source), "quiet"))
         column.addLayout(row(role, encoding, stretch=0))
@@ -254,7 +252,7 @@ class SourcePanel(Panel):
     def _find(self, source: Source) -> None:
         name, _ = QFileDialog.getOpenFileName(self, f"Find {source.role}", str(Path(source.path).parent), FILTER)
         if name:
-            self.session.point_source_to(source.role, Path(name))
+            self.session.point_map_to(source.key, Path(name))
 
 
 def told_of(mesh: Mesh) -> tuple[str, str]:

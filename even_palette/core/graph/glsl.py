@@ -1,11 +1,11 @@
-"""The GLSL back end: writes an expression as the body of a function, for GLSL 3.30 and GLSL ES 3.00."""
+"""The GLSL back end: writes a program as the body of a function, for GLSL 3.30 and GLSL ES 3.00."""
 
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from even_palette.core.graph.nodes import Node, in_order
-from even_palette.core.graph.operations import TABLE
+from even_palette.core.graph.operations import INPUTS, TABLE
+from even_palette.core.graph.program import NodeRecord, Program
 from even_palette.core.graph.types import Type
 
 LONGEST_INLINE = 64
@@ -23,41 +23,33 @@ vec4 ep_strip(sampler2D strip, float position, float row) {
 
 
 @dataclass(frozen=True)
-class Section:
-    """A comment, and the node whose statements stand below it."""
-
-    comment: str
-    node: Node
-
-
-@dataclass(frozen=True)
 class GlslFunction:
-    """A function body with what it needs around it. Parameters and slots are in order of first use."""
+    """A program in GLSL: helper functions, the statements of a body, and the outputs as expressions after them.
+
+    `uniforms` declare what it reads, slots included.
+    """
 
     helpers: str
     body: str
-    parameters: tuple[tuple[str, Type], ...]
-    slots: tuple[str, ...]
+    outputs: dict[str, str]
+    uniforms: str
 
 
-def emit(output: Node, sections: Sequence[Section] = ()) -> GlslFunction:
-    """Write an expression as statements; the result of every shared node has a name and is computed once.
+def emit(program: Program) -> GlslFunction:
+    """Write a program as statements; what is used more than once has a name and is computed once.
 
-    The body expects `uv`, `instance_seed` and `time` in scope, uniforms named p_<parameter> and t_<slot>,
-    and ends with a return.
+    The body expects `uv` in scope. Uniforms are named p_<parameter> and t_<slot>, and as INPUTS says.
     """
-    writer = _Writer(output)
-    for section in sections:
-        writer.comment(section.comment)
-        writer.name(section.node)
-    writer.comment("Result")
-    result = writer.expression(output)
-    writer.lines.append(f"return {_bare(result)};")
+    writer = _Writer(program)
+    declared = [INPUTS[name].declaration for name in program.inputs if INPUTS[name].declaration]
+    for slot, is_array in program.slots.items():
+        declared.append(f"uniform sampler2D{'Array' if is_array else ''} {texture_name(slot)};")
+    declared += [f"uniform {kind} {uniform_name(name)};" for name, kind in program.parameters.items()]
     return GlslFunction(
-        _helpers(in_order([output])),
+        _helpers(program),
         "\n".join(f"    {line}" for line in writer.lines),
-        tuple(writer.parameters.items()),
-        tuple(writer.slots),
+        {name: _bare(writer.texts[at]) for name, at in program.outputs.items()},
+        "\n".join(declared),
     )
 
 
@@ -70,71 +62,53 @@ def texture_name(slot: str) -> str:
 
 
 class _Writer:
-    """Writes statements in the order in which nodes are asked for."""
+    """Writes the records of a program in their order."""
 
-    def __init__(self, output: Node) -> None:
-        self.uses = Counter(id(arg) for node in in_order([output]) for arg in node.args)
+    def __init__(self, program: Program) -> None:
+        self.program = program
+        uses = Counter(arg for record in program.records for arg in record.args)
         self.lines: list[str] = []
-        self.declared = 0
-        self.texts: dict[int, str] = {}
-        self.parameters: dict[str, Type] = {}
-        self.slots: dict[str, None] = {}
+        self.texts: list[str] = []
+        ends = {at - 1 for at in program.comments}
+        declared = 0
+        for at, record in enumerate(program.records):
+            if at in program.comments:
+                self.lines.append(f"// {' '.join(program.comments[at].split())}")
+            text = self._text(record)
+            plain = not record.args or record.op == "swizzle"
+            named = uses[at] > 1 and not plain
+            if named or len(text) > LONGEST_INLINE or (at in ends and not plain):
+                self.lines.append(f"{record.type} v{declared} = {_bare(text)};")
+                text = f"v{declared}"
+                declared += 1
+            self.texts.append(text)
 
-    def comment(self, text: str) -> None:
-        self.lines.append(f"// {' '.join(text.split())}")
-
-    def name(self, node: Node) -> str:
-        """Give a node a variable of its own, unless it has a short text already."""
-        text = self.expression(node)
-        if node.op not in ("constant", "parameter", "uv", "seed", "time") and not text.isidentifier():
-            text = self._declare(node, text)
-        return text
-
-    def expression(self, node: Node) -> str:
-        for below in in_order([node]):
-            if id(below) not in self.texts:
-                text = self._text(below)
-                shared = self.uses[id(below)] > 1 and below.args and below.op != "swizzle"
-                if shared or len(text) > LONGEST_INLINE:
-                    text = self._declare(below, text)
-                self.texts[id(below)] = text
-        return self.texts[id(node)]
-
-    def _declare(self, node: Node, text: str) -> str:
-        name = f"v{self.declared}"
-        self.declared += 1
-        self.lines.append(f"{node.type} {name} = {_bare(text)};")
-        self.texts[id(node)] = name
-        return name
-
-    def _text(self, node: Node) -> str:
-        args = [self.texts[id(arg)] for arg in node.args]
-        match node.op:
+    def _text(self, record: NodeRecord) -> str:
+        args = [self.texts[at] for at in record.args]
+        payload = record.payload
+        match record.op:
             case "constant":
-                return literal(node.type, [float(c) for c in node.payload])
+                return literal(record.type, [float(c) for c in payload])
             case "parameter":
-                self.parameters[str(node.payload[0])] = node.type
-                return uniform_name(str(node.payload[0]))
-            case "uv" | "time":
-                return node.op
-            case "seed":
-                return "instance_seed"
+                return uniform_name(str(payload[0]))
+            case _ if record.op in INPUTS:
+                return INPUTS[record.op].glsl
             case "join":
-                same = len(set(map(id, node.args))) == 1 and node.args[0].type == Type.FLOAT
-                return f"{node.type}({args[0] if same else ', '.join(args)})"
+                same = len(set(record.args)) == 1 and self.program.records[record.args[0]].type == Type.FLOAT
+                return f"{record.type}({args[0] if same else ', '.join(args)})"
             case "sample":
-                self.slots[str(node.payload[0])] = None
-                return f"texture({texture_name(str(node.payload[0]))}, {args[0]})"
+                return f"texture({texture_name(str(payload[0]))}, {args[0]})"
+            case "layer":
+                return f"texture({texture_name(str(payload[0]))}, vec3({args[0]}, {float(payload[1]):.1f}))"
             case "strip":
-                self.slots[str(node.payload[0])] = None
-                return f"ep_strip({texture_name(str(node.payload[0]))}, {args[0]}, {args[1]})"
+                return f"ep_strip({texture_name(str(payload[0]))}, {args[0]}, {args[1]})"
             case "matrix":
-                columns = [float(node.payload[row * 3 + column]) for column in range(3) for row in range(3)]
+                columns = [float(payload[row * 3 + column]) for column in range(3) for row in range(3)]
                 return TABLE["matrix"].glsl.format(*args, matrix=f"mat3({', '.join(map(number, columns))})")
             case "swizzle":
-                return TABLE["swizzle"].glsl.format(*args, payload=node.payload[0])
+                return TABLE["swizzle"].glsl.format(*args, payload=payload[0])
             case _:
-                return TABLE[node.op].glsl.format(*args)
+                return TABLE[record.op].glsl.format(*args)
 
 
 def _bare(text: str) -> str:
@@ -162,12 +136,12 @@ def literal(kind: Type, components: Sequence[float]) -> str:
     return f"{kind}({', '.join(map(number, components))})"
 
 
-def _helpers(nodes: list[Node]) -> str:
-    """The helper functions that these nodes call: scalar ones, then their spread over the vector types in use."""
+def _helpers(program: Program) -> str:
+    """The helper functions that a program calls: scalar ones, then their spread over the vector types in use."""
     used: dict[str, dict[Type, None]] = {}
-    for node in nodes:
-        if node.op in TABLE and TABLE[node.op].helper:
-            used.setdefault(node.op, {})[node.type] = None
+    for record in program.records:
+        if record.op in TABLE and TABLE[record.op].helper:
+            used.setdefault(record.op, {})[record.type] = None
     texts = []
     for op, kinds in used.items():
         row = TABLE[op]
@@ -180,6 +154,6 @@ def _helpers(nodes: list[Node]) -> str:
             calls = [f"{name}({', '.join(f'{arg}.{channel}' for arg in names)})" for channel in "xyzw"[: kind.size]]
             head = ", ".join(f"{kind} {arg}" for arg in names)
             texts.append(f"{kind} {name}({head}) {{ return {kind}({', '.join(calls)}); }}\n")
-    if any(node.op == "strip" for node in nodes):
+    if any(record.op == "strip" for record in program.records):
         texts.append(STRIP_FUNCTION)
     return "".join(texts)

@@ -4,7 +4,7 @@ Python operators build nodes, so that a coat reads like its formula; plain numbe
 meets a vector is spread over its components.
 """
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Union
 from weakref import WeakValueDictionary
 
@@ -90,9 +90,19 @@ def parameter(name: str, kind: Type) -> Node:
     return make("parameter", kind, (), (name,))
 
 
-def texture(slot: str, uv: Node, linear: bool = True, repeat: bool = False) -> Node:
-    """A vec4 sampled from a slot; sRGB textures arrive in linear light."""
-    return make("sample", Type.VEC4, (uv,), (slot, linear, repeat))
+def texture(slot: str, uv: Node) -> Node:
+    """A vec4 sampled from a slot; sRGB textures arrive in linear light. Filter, wrap and mips are the slot's."""
+    return make("sample", Type.VEC4, (uv,), (slot,))
+
+
+def layer(slot: str, number: int, uv: Node) -> Node:
+    """A vec4 sampled from one layer of a slot that is an array of planes."""
+    return make("layer", Type.VEC4, (uv,), (slot, number))
+
+
+def weight(region: str) -> Node:
+    """How much of the texel a region has, 0..1; a packing plan says where that is stored."""
+    return make("weight", Type.FLOAT, (), (region,))
 
 
 def strip(slot: str, position: Operand, row: Operand = 0.0) -> Node:
@@ -227,6 +237,19 @@ def join(*parts: Operand) -> Node:
     """A vector of the components of its parts, in order."""
     nodes = tuple(as_node(part) for part in parts)
     return make("join", vector(sum(node.type.size for node in nodes)), nodes)
+
+
+def replaced(roots: Iterable[Node], op: str, by: Callable[[Node], Node]) -> list[Node]:
+    """The expressions with every node of an operation replaced."""
+    roots = list(roots)
+    made: dict[int, Node] = {}
+    for node in in_order(roots):
+        if node.op == op:
+            made[id(node)] = by(node)
+        else:
+            args = tuple(made[id(arg)] for arg in node.args)
+            made[id(node)] = node if args == node.args else make(node.op, node.type, args, node.payload)
+    return [made[id(root)] for root in roots]
 
 
 def in_order(outputs: Iterable[Node]) -> list[Node]:

@@ -101,7 +101,28 @@ TABLE: dict[str, Operation] = {
         Operation("swizzle", 1, _swizzle, "{0}.{payload}", componentwise=False),
     )
 }
-"""Operations on values. Inputs, `join` and the texture look-ups need a context and stand in each back end."""
+"""Operations on values. `join` and the texture look-ups need a context and stand in each back end."""
+
+
+@dataclass(frozen=True)
+class Input:
+    """A row for what a runtime gives: its type, its GLSL name, and its declaration where that is a uniform."""
+
+    name: str
+    type: Type
+    glsl: str
+    declaration: str = ""
+
+
+INPUTS: dict[str, Input] = {
+    row.name: row
+    for row in (
+        Input("uv", Type.VEC2, "uv"),
+        Input("seed", Type.FLOAT, "instance_seed", "uniform float instance_seed;"),
+        Input("time", Type.FLOAT, "time", "uniform float time;"),
+    )
+}
+"""The sheet's texture coordinate, the instance's random number 0..1, and the time in seconds."""
 
 
 def fits(name: str, args: tuple[Type, ...], declared: Type) -> bool:

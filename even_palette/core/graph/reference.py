@@ -1,4 +1,4 @@
-"""The reference back end: evaluates an expression with NumPy, plain and obviously right."""
+"""The reference back end: evaluates a program with NumPy, plain and obviously right."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -6,47 +6,61 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.graph.nodes import Node, in_order
+from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.operations import TABLE
+from even_palette.core.graph.program import NodeRecord, Program, program_of
+from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
-from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.sampling import sample
 from even_palette.core.raster.strip import look_up
 
 
 @dataclass(frozen=True)
 class Environment:
-    """What the inputs of an expression are.
+    """What the inputs of a program are.
 
-    `uv` (..., 2); `textures` maps slots to planes; `parameters` maps names to numbers or vectors.
+    `uv` (..., 2); `slots` by name; `parameters` maps names to numbers or vectors; `seed` 0..1; `time` in seconds.
     """
 
     uv: Floats
-    textures: Mapping[str, Plane] = field(default_factory=dict)
+    slots: Mapping[str, Slot] = field(default_factory=dict)
     parameters: Mapping[str, float | tuple[float, ...]] = field(default_factory=dict)
     seed: float = 0.0
     time: float = 0.0
 
 
 def evaluate(output: Node, environment: Environment) -> Floats:
-    """The value of an expression at every uv: shape (...) for a float, (..., n) for a vector; float32.
+    """The value of one expression at every uv: shape (...) for a float, (..., n) for a vector; float32.
 
-    Every node is evaluated once. Raises KeyError for a parameter or texture that the environment lacks.
+    Raises KeyError for a parameter or slot that the environment lacks.
     """
-    values: dict[int, Floats] = {}
+    return run(program_of({"result": output}), environment)["result"]
+
+
+def run(program: Program, environment: Environment) -> dict[str, Floats]:
+    """The outputs of a program at every uv: (...) for a float, (..., n) for a vector; float32.
+
+    Every node is evaluated once. Raises KeyError for a parameter or slot that the environment lacks.
+    """
+    values: list[Floats] = []
     with np.errstate(all="ignore"):
-        for node in in_order([output]):
-            values[id(node)] = _value(node, [values[id(arg)] for arg in node.args], environment)
-    shape = environment.uv.shape[:-1] + ((output.type.size,) if output.type != Type.FLOAT else ())
-    return np.broadcast_to(values[id(output)], shape)
+        for record in program.records:
+            args = [values[at] for at in record.args]
+            values.append(_value(record, args, [program.records[at].type for at in record.args], environment))
+    shape = environment.uv.shape[:-1]
+    found = {}
+    for name, at in program.outputs.items():
+        kind = program.records[at].type
+        found[name] = np.broadcast_to(values[at], shape + ((kind.size,) if kind != Type.FLOAT else ()))
+    return found
 
 
-def _value(node: Node, args: list[Floats], environment: Environment) -> Floats:
-    match node.op:
+def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environment: Environment) -> Floats:
+    match record.op:
         case "constant":
-            return _input(node.payload)
+            return _input(record.payload)
         case "parameter":
-            value = environment.parameters[str(node.payload[0])]
+            value = environment.parameters[str(record.payload[0])]
             return _input(value if isinstance(value, tuple) else (value,))
         case "uv":
             return environment.uv
@@ -55,16 +69,20 @@ def _value(node: Node, args: list[Floats], environment: Environment) -> Floats:
         case "time":
             return float32(environment.time)
         case "join":
-            return _join(args, [arg.type for arg in node.args])
+            return _join(args, kinds)
         case "sample":
-            slot, linear, repeat = node.payload
-            return _rgba(sample(environment.textures[str(slot)], args[0], bool(linear), bool(repeat)))
+            slot = environment.slots[str(record.payload[0])]
+            return _rgba(sample(slot.plane, args[0], slot.sampler))
+        case "layer":
+            slot = environment.slots[str(record.payload[0])]
+            return _rgba(sample(slot.planes[int(record.payload[1])], args[0], slot.sampler))
         case "strip":
-            return _rgba(look_up(environment.textures[str(node.payload[0])], args[0], args[1]))
+            slot = environment.slots[str(record.payload[0])]
+            return _rgba(look_up(slot.plane, args[0], args[1], slot.sampler))
         case "matrix" | "swizzle":
-            return TABLE[node.op].evaluate(args[0], node.payload)
+            return TABLE[record.op].evaluate(args[0], record.payload)
         case _:
-            return float32(TABLE[node.op].evaluate(*args))
+            return float32(TABLE[record.op].evaluate(*args))
 
 
 def _input(components: tuple[object, ...]) -> Floats:

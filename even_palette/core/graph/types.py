@@ -18,7 +18,7 @@ class Type(StrEnum):
 
 _SIZES = {Type.FLOAT: 1, Type.VEC2: 2, Type.VEC3: 3, Type.VEC4: 4}
 
-Payload = tuple[float | str | bool, ...]
+Payload = tuple[float | str, ...]
 """What a node carries besides its arguments: constants, names, channel letters."""
 
 

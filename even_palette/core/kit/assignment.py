@@ -35,6 +35,15 @@ def unpack_faces(stored: FaceRegions, count: int) -> Samples:
     return labels
 
 
+def without_region(stored: FaceRegions, region: str) -> FaceRegions:
+    """What is stored, with the faces of a region belonging to none; the same where it has none."""
+    if region not in stored.regions:
+        return stored
+    labels = unpack_faces(stored, stored.count)
+    labels[labels == stored.regions.index(region)] = -1
+    return pack_faces(labels, stored.regions)
+
+
 def is_readable(stored: FaceRegions) -> bool:
     """Whether what is stored can be unpacked to one known region number a face."""
     if not stored.packed:

@@ -7,23 +7,43 @@ from msgspec.structs import replace
 
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import UserError
+from even_palette.core.kit.assignment import without_region
 from even_palette.core.kit.model import (
+    MOST_COATS,
+    MOST_MAPS,
     MOST_REGIONS,
     MOST_VARIANTS,
+    OVER,
     Kit,
     Region,
     Source,
     change_one,
+    coats_of,
     identifier,
+    keys_of,
+    owner_name,
+    retire,
     unique,
     users_of,
     value_uses,
+    with_coats,
     with_region,
 )
 from even_palette.core.kit.validate import check_setting
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.declare import ValueSpec
-from even_palette.core.material.model import Blending, Bound, Coat, Parameter, Setting, Value, ValueKind, Variant
+from even_palette.core.material.declare import STRENGTH, ValueSpec
+from even_palette.core.material.model import (
+    Blending,
+    Bound,
+    Coat,
+    Parameter,
+    PlaneKind,
+    PlaneUse,
+    Setting,
+    Value,
+    ValueKind,
+    Variant,
+)
 from even_palette.core.material.variants import MASTER, lineage, resolve
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
@@ -46,54 +66,87 @@ class Command:
 # Source
 
 
-def set_source(sheet: str, source: Source) -> Command:
-    """Take a map into the sheet; a map of the same role is replaced."""
+def add_map(sheet: str, source: Source) -> Command:
+    """Take a map into a sheet. A map of the same file is renewed; no other map is displaced.
+
+    The key is made unique. Where another map has the role already, the new one is there without a role.
+    """
 
     def apply(kit: Kit) -> Kit:
-        others = tuple(s for s in kit.sheet(sheet).sources if s.role != source.role and s.path != source.path)
-        return kit.with_sheet(replace(kit.sheet(sheet), sources=(*others, source)))
+        old = kit.sheet(sheet)
+        same = next((other for other in old.sources if other.path == source.path), None)
+        if same is not None:
+            kept = replace(source, key=same.key, role=same.role, encoding=same.encoding)
+            return kit.with_sheet(replace(old, sources=change_one(old.sources, lambda s: s is same, lambda _: kept)))
+        if len(old.sources) >= MOST_MAPS:
+            raise UserError(f"A sheet holds at most {MOST_MAPS} maps.")
+        role = source.role if old.source(source.role) is None else Role.NONE
+        made = replace(source, key=unique(identifier(source.key), keys_of(kit), "_"), role=role)
+        return kit.with_sheet(replace(old, sources=(*old.sources, made)))
 
-    return Command(f"Open {source.role}", apply)
+    return Command(f"Open {source.role}" if source.role != Role.NONE else "Open map", apply)
 
 
-def remove_source(sheet: str, role: Role) -> Command:
+def remove_map(sheet: str, key: str) -> Command:
+    """Take a map out of a sheet; coats that read it keep to what else they read."""
+
     def apply(kit: Kit) -> Kit:
-        left = tuple(source for source in kit.sheet(sheet).sources if source.role != role)
-        return kit.with_sheet(replace(kit.sheet(sheet), sources=left))
+        old = kit.sheet(sheet)
+        left = tuple(source for source in old.sources if source.key != key)
+        return retire(without_plane(kit.with_sheet(replace(old, sources=left)), sheet, PlaneKind.MAP, key), key)
 
-    return Command(f"Remove {role}", apply)
+    return Command("Remove map", apply)
 
 
-def set_role(sheet: str, role: Role, new: Role) -> Command:
+def set_role(sheet: str, key: str, role: Role) -> Command:
     """Say what a map is; a map that had that role before takes the old one."""
-    swap = {role: new, new: role}
 
     def apply(kit: Kit) -> Kit:
-        sources = tuple(replace(source, role=swap.get(source.role, source.role)) for source in kit.sheet(sheet).sources)
-        return kit.with_sheet(replace(kit.sheet(sheet), sources=sources))
+        old = kit.sheet(sheet)
+        before = old.map(key).role
 
-    return Command(f"Call {role} {new}", apply)
+        def change(source: Source) -> Source:
+            if source.key == key:
+                return replace(source, role=role)
+            taken = source.role == role and role != Role.NONE
+            return replace(source, role=before) if taken else source
+
+        return kit.with_sheet(replace(old, sources=tuple(map(change, old.sources))))
+
+    return Command(f"Call it {role}", apply)
 
 
-def set_encoding(sheet: str, role: Role, encoding: Encoding) -> Command:
-    return _change_source(sheet, f"Read {role} as {encoding}", role, lambda source: replace(source, encoding=encoding))
+def set_encoding(sheet: str, key: str, encoding: Encoding) -> Command:
+    """Say how the samples of a map are meant."""
+    return _change_map(sheet, f"Read map as {encoding}", key, lambda source: replace(source, encoding=encoding))
 
 
-def point_source_to(sheet: str, role: Role, path: str, size: int, sha256: str) -> Command:
+def point_map_to(sheet: str, key: str, path: str, size: int, sha256: str) -> Command:
     """Point a map to another file, such as one that was moved or that the kit took in."""
-
-    def change(source: Source) -> Source:
-        return replace(source, path=path, size=size, sha256=sha256)
-
-    return _change_source(sheet, f"Find {role}", role, change)
+    return _change_map(sheet, "Find map", key, lambda source: replace(source, path=path, size=size, sha256=sha256))
 
 
-def _change_source(sheet: str, label: str, role: Role, change: Callable[[Source], Source]) -> Command:
+def _change_map(sheet: str, label: str, key: str, change: Callable[[Source], Source]) -> Command:
     def apply(kit: Kit) -> Kit:
-        sources = change_one(kit.sheet(sheet).sources, lambda source: source.role == role, change)
-        return kit.with_sheet(replace(kit.sheet(sheet), sources=sources))
+        old = kit.sheet(sheet)
+        return kit.with_sheet(replace(old, sources=change_one(old.sources, lambda source: source.key == key, change)))
 
     return Command(label, apply)
+
+
+def without_plane(kit: Kit, sheet: str, kind: PlaneKind, key: str) -> Kit:
+    """The kit with no coat of a sheet reading a plane that goes."""
+
+    def keeps(use: PlaneUse) -> bool:
+        return (use.plane.kind, use.plane.key) != (kind, key)
+
+    def change(coat: Coat) -> Coat:
+        pattern = coat.pattern if coat.pattern is None or keeps(coat.pattern) else None
+        return replace(coat, pattern=pattern, planes={name: use for name, use in coat.planes.items() if keeps(use)})
+
+    for owner in (*(region.key for region in kit.sheet(sheet).regions), OVER + sheet):
+        kit = with_coats(kit, owner, tuple(map(change, coats_of(kit, owner))))
+    return kit
 
 
 # Regions and masks
@@ -103,7 +156,7 @@ def add_regions(sheet: str, colours: list[Rgb8]) -> Command:
     """Make a region of each ID colour that has none yet."""
 
     def apply(kit: Kit) -> Kit:
-        regions, taken = list(kit.sheet(sheet).regions), [region.key for region in kit.regions]
+        regions, taken = list(kit.sheet(sheet).regions), keys_of(kit)
         for colour in colours:
             if any(region.id_colour == colour for region in regions):
                 continue
@@ -111,7 +164,7 @@ def add_regions(sheet: str, colours: list[Rgb8]) -> Command:
                 raise UserError(f"A sheet holds at most {MOST_REGIONS} regions.")
             name = unique(f"Region {len(regions) + 1}", [region.name for region in regions])
             key = unique(identifier(name), taken, "_")
-            taken.append(key)
+            taken.add(key)
             regions.append(Region(key, name, colour))
         return kit.with_sheet(replace(kit.sheet(sheet), regions=tuple(regions)))
 
@@ -119,10 +172,13 @@ def add_regions(sheet: str, colours: list[Rgb8]) -> Command:
 
 
 def remove_region(key: str) -> Command:
+    """Remove a region; its faces belong to none, and its key is never used again."""
+
     def apply(kit: Kit) -> Kit:
         sheet = kit.sheet_of(key)
         left = tuple(region for region in sheet.regions if region.key != key)
-        return without_unused(kit.with_sheet(replace(sheet, regions=left)))
+        kit = replace(kit, meshes=tuple(replace(mesh, faces=without_region(mesh.faces, key)) for mesh in kit.meshes))
+        return retire(kit.with_sheet(replace(sheet, regions=left)), key)
 
     return Command("Remove region", apply)
 
@@ -178,85 +234,154 @@ def set_blending(blending: Blending) -> Command:
     return Command(f"Blend {blending} values", lambda kit: replace(kit, blending=blending))
 
 
-def set_coat_kind(key: str, kind: str) -> Command:
-    """Dress a region in another kind of coat; values that both kinds have are kept."""
+def set_coat_kind(owner: str, kind: str, coat: int = 0) -> Command:
+    """Make a coat one of another kind; values that both kinds have are kept, and so is its pattern."""
 
     def apply(kit: Kit) -> Kit:
-        def change(region: Region) -> Region:
-            old, new = COATS[region.coat.kind], COATS[kind]
+        def change(worn: Coat) -> Coat:
+            old, new = COATS[worn.kind], COATS[kind]
             shared = {spec.name for spec in new.values if any(_alike(spec, other) for other in old.values)}
-            values = {name: value for name, value in region.coat.values.items() if name in shared}
-            return replace(region, coat=Coat(kind, values))
+            return Coat(kind, {n: v for n, v in worn.values.items() if n in shared}, {}, worn.pattern)
 
-        return without_unused(with_region(kit, key, change))
+        return _change_coat(kit, owner, coat, change)
 
     return Command(f"Coat: {COATS[kind].label.lower()}", apply)
 
 
-def set_choice(key: str, value_name: str, choice: str) -> Command:
-    return Command("Change coat", lambda kit: with_value(kit, key, value_name, choice))
+def add_coat(owner: str, worn: Coat) -> Command:
+    """Put another coat on top of those of a region, or of a sheet's overcoats."""
+
+    def apply(kit: Kit) -> Kit:
+        coats = coats_of(kit, owner)
+        if len(coats) >= MOST_COATS:
+            raise UserError(f"At most {MOST_COATS} coats can be worn.")
+        return with_coats(kit, owner, (*coats, worn))
+
+    return Command(f"Add {COATS[worn.kind].label.lower()}", apply)
 
 
-def set_cell_value(key: str, value_name: str, setting: Setting, variant: str = MASTER) -> Command:
-    """Set a value of a region's coat in the master or in a variant.
+def remove_coat(owner: str, coat: int) -> Command:
+    """Take a coat off. Raises UserError for the only coat of a region."""
 
-    In a variant, a value that is still fixed is first bound to a parameter of its own.
+    def apply(kit: Kit) -> Kit:
+        coats = coats_of(kit, owner)
+        if len(coats) == 1 and not owner.startswith(OVER):
+            raise UserError("A region wears at least one coat; choose another kind instead.")
+        return with_coats(kit, owner, (*coats[:coat], *coats[coat + 1 :]))
+
+    return Command("Remove coat", apply)
+
+
+def move_coat(owner: str, coat: int, by: int) -> Command:
+    """Put a coat on earlier (negative) or later."""
+
+    def apply(kit: Kit) -> Kit:
+        coats = list(coats_of(kit, owner))
+        if not 0 <= coat < len(coats):
+            raise KeyError(coat)
+        coats.insert(max(0, coat + by), coats.pop(coat))
+        return with_coats(kit, owner, tuple(coats))
+
+    return Command("Move coat", apply)
+
+
+def set_pattern(owner: str, coat: int, pattern: PlaneUse | None) -> Command:
+    """Let a plane say how far a coat acts, or let it act everywhere."""
+    return Command(
+        "Change pattern" if pattern else "Remove pattern",
+        lambda kit: _change_coat(kit, owner, coat, lambda worn: replace(worn, pattern=pattern)),
+        f"pattern {owner} {coat}" if pattern else "",
+    )
+
+
+def set_coat_plane(owner: str, coat: int, name: str, use: PlaneUse | None) -> Command:
+    """Choose a plane that a coat reads."""
+
+    def change(worn: Coat) -> Coat:
+        others = {key: value for key, value in worn.planes.items() if key != name}
+        return replace(worn, planes={**others, name: use} if use else others)
+
+    return Command(f"Choose {name}", lambda kit: _change_coat(kit, owner, coat, change), f"plane {owner} {coat} {name}")
+
+
+def set_choice(owner: str, value_name: str, choice: str, coat: int = 0) -> Command:
+    """Choose one of the ways of a coat."""
+    return Command("Change coat", lambda kit: with_value(kit, owner, value_name, choice, coat))
+
+
+def set_cell_value(owner: str, value_name: str, setting: Setting, variant: str = MASTER, coat: int = 0) -> Command:
+    """Set a value of a coat in the master or in a variant.
+
+    In a variant, a value that is still fixed is first bound to a parameter of its own. Raises UserError for a value out
+    of its range.
     """
 
     def apply(kit: Kit) -> Kit:
-        value, spec = _value(kit, key, value_name), _spec(kit, key, value_name)
+        value, spec = _value(kit, owner, value_name, coat), _spec(kit, owner, value_name, coat)
         assert not isinstance(spec.default, str)
         bound = kit.parameter(value.parameter) if isinstance(value, Bound) else None
         check_setting(bound or Parameter(spec.label, spec.kind, spec.default, spec.low, spec.high), setting)
         if variant == MASTER and not isinstance(value, Bound):
-            return with_value(kit, key, value_name, setting)
+            return with_value(kit, owner, value_name, setting, coat)
         if not isinstance(value, Bound):
-            kit = expose(key, value_name).apply(kit)
-            value = _value(kit, key, value_name)
+            kit = expose(owner, value_name, coat).apply(kit)
+            value = _value(kit, owner, value_name, coat)
             assert isinstance(value, Bound)
         return with_setting(kit, value.parameter, setting, variant)
 
-    return Command(f"Change {value_name}", apply, f"value {key} {value_name} {variant}")
+    return Command(f"Change {value_name}", apply, f"value {owner} {coat} {value_name} {variant}")
 
 
-def expose(key: str, value_name: str) -> Command:
-    """Bind a fixed value to a new parameter of its own, named after the region and the value."""
+def expose(owner: str, value_name: str, coat: int = 0) -> Command:
+    """Bind a fixed value to a new parameter of its own, named after its owner and the value."""
 
     def apply(kit: Kit) -> Kit:
-        value = _value(kit, key, value_name)
+        value = _value(kit, owner, value_name, coat)
         if isinstance(value, Bound):
             return kit
-        region, spec = kit.region(key), _spec(kit, key, value_name)
+        name, spec = owner_name(kit, owner), _spec(kit, owner, value_name, coat)
         assert not isinstance(value, str)
-        name = unique(identifier(f"{region.name} {value_name}"), [parameter.name for parameter in kit.parameters], "_")
+        wanted = identifier(f"{name} {value_name}")
+        idle = next((p for p in kit.parameters if p.name == wanted and p.kind == spec.kind), None)
+        if idle is not None and not users_of(kit, wanted):
+            # What variants set it to is still there; only its default is the value of now.
+            kit = with_setting(kit, wanted, value, MASTER)
+            return with_value(kit, owner, value_name, Bound(wanted), coat)
         made = Parameter(
-            name, spec.kind, value, spec.low, spec.high, spec.unit, f"{spec.label} of {region.name}. {spec.help}"
+            unique(wanted, [parameter.name for parameter in kit.parameters], "_"),
+            spec.kind,
+            value,
+            spec.low,
+            spec.high,
+            spec.unit,
+            f"{spec.label} of {name}. {spec.help}",
         )
         kit = replace(kit, parameters=(*kit.parameters, made))
-        return with_value(kit, key, value_name, Bound(name))
+        return with_value(kit, owner, value_name, Bound(made.name), coat)
 
     return Command("Make parameter", apply)
 
 
-def bind(key: str, value_name: str, parameter: str) -> Command:
+def bind(owner: str, value_name: str, parameter: str, coat: int = 0) -> Command:
     """Bind a value to a parameter that is there already; both users then share it."""
 
     def apply(kit: Kit) -> Kit:
-        if kit.parameter(parameter).kind != _spec(kit, key, value_name).kind:
+        if kit.parameter(parameter).kind != _spec(kit, owner, value_name, coat).kind:
             raise UserError(f"“{parameter}” is of another kind.")
-        return without_unused(with_value(kit, key, value_name, Bound(parameter)))
+        return with_value(kit, owner, value_name, Bound(parameter), coat)
 
     return Command(f"Bind to {parameter}", apply)
 
 
-def unbind(key: str, value_name: str) -> Command:
-    """Fix a value at its parameter's default; a parameter without users goes."""
+def unbind(owner: str, value_name: str, coat: int = 0) -> Command:
+    """Fix a value at its parameter's default; a parameter without users is kept until the save."""
 
     def apply(kit: Kit) -> Kit:
-        value = _value(kit, key, value_name)
+        value = _value(kit, owner, value_name, coat)
         if not isinstance(value, Bound):
             return kit
-        return without_unused(with_value(kit, key, value_name, kit.parameter(value.parameter).default))
+        default = kit.parameter(value.parameter).default
+        return with_value(kit, owner, value_name, default, coat)
 
     return Command("Fix value", apply)
 
@@ -268,7 +393,7 @@ def rename_parameter(name: str, new: str) -> Command:
         others = [parameter.name for parameter in kit.parameters if parameter.name != name]
         final = unique(identifier(new), others, "_")
         for use in users_of(kit, name):
-            kit = with_value(kit, use.region.key, use.spec.name, Bound(final))
+            kit = with_value(kit, use.owner, use.spec.name, Bound(final), use.coat)
         parameters = change_one(kit.parameters, lambda p: p.name == name, lambda p: replace(p, name=final))
         variants = tuple(
             replace(v, values={final if key == name else key: value for key, value in v.values.items()})
@@ -342,14 +467,14 @@ def set_parent(name: str, parent: str | None) -> Command:
     return Command(f"Inherit from {parent or 'Master'}", apply)
 
 
-def clear_cell(key: str, variant: str) -> Command:
-    """Return a region's values in a variant to what is inherited; in the master, to the coat's defaults."""
+def clear_cell(owner: str, variant: str) -> Command:
+    """Return the values of an owner's coats in a variant to what is inherited; in the master, to their defaults."""
 
     def apply(kit: Kit) -> Kit:
         if variant == MASTER:
-            kit = with_region(kit, key, lambda region: replace(region, coat=Coat(region.coat.kind)))
-            return without_unused(kit)
-        bound = set(bound_parameters(kit, key).values())
+            bare = tuple(replace(coat, values={}) for coat in coats_of(kit, owner))
+            return with_coats(kit, owner, bare)
+        bound = set(bound_parameters(kit, owner).values())
 
         def change(v: Variant) -> Variant:
             return replace(v, values={name: value for name, value in v.values.items() if name not in bound})
@@ -361,60 +486,71 @@ def clear_cell(key: str, variant: str) -> Command:
 
 @dataclass(frozen=True)
 class Cell:
-    """What copying a cell of the board takes along: the kind of coat, its choices, and its values as they look."""
+    """What copying a cell of the board takes along: the coats without values, and for each its choices and settings."""
 
-    kind: str
-    choices: dict[str, str]
-    settings: dict[str, Setting]
+    coats: tuple[Coat, ...]
+    choices: tuple[dict[str, str], ...]
+    settings: tuple[dict[str, Setting], ...]
 
 
-def read_cell(kit: Kit, key: str, variant: str) -> Cell:
-    """The coat of a region as it is in a variant. Raises KeyError for an unknown region or variant."""
-    settings = resolve(kit.parameters, kit.variants, variant)
-    region = kit.region(key)
-    choices: dict[str, str] = {}
-    values: dict[str, Setting] = {}
-    for use in value_uses(kit):
-        if use.region.key != key:
-            continue
+def read_cell(kit: Kit, owner: str, variant: str, settings: dict[str, Setting] | None = None) -> Cell:
+    """The coats of an owner as they are in a variant. Raises KeyError for an unknown owner or variant.
+
+    `settings` are those of the variant, where they are known already.
+    """
+    settings = settings or resolve(kit.parameters, kit.variants, variant)
+    coats = coats_of(kit, owner)
+    choices: list[dict[str, str]] = [{} for _ in coats]
+    values: list[dict[str, Setting]] = [{} for _ in coats]
+    for use in value_uses(kit, owner):
         if isinstance(use.value, str):
-            choices[use.spec.name] = use.value
+            choices[use.coat][use.spec.name] = use.value
         else:
-            values[use.spec.name] = settings[use.value.parameter] if isinstance(use.value, Bound) else use.value
-    return Cell(region.coat.kind, choices, values)
+            bound = settings[use.value.parameter] if isinstance(use.value, Bound) else use.value
+            values[use.coat][use.spec.name] = bound
+    bare = tuple(replace(coat, values={}) for coat in coats)
+    return Cell(bare, tuple(choices), tuple(values))
 
 
-def paste_cell(cell: Cell, key: str, variant: str) -> Command:
-    """Give a region the values of a copied cell.
+def paste_cell(cell: Cell, owner: str, variant: str) -> Command:
+    """Give an owner the values of a copied cell.
 
-    In the master the kind of coat comes along. In a variant the kind is the master's, so only values that it has are
-    taken; raises UserError if there are none.
+    In the master the coats come along with their kinds, choices, planes and patterns. In a variant they are the
+    master's, so only values that they have are taken; raises UserError if there are none.
     """
 
     def apply(kit: Kit) -> Kit:
-        if variant == MASTER and kit.region(key).coat.kind != cell.kind:
-            kit = set_coat_kind(key, cell.kind).apply(kit)
-        specs = {spec.name: spec for spec in COATS[kit.region(key).coat.kind].values}
-        source = COATS[cell.kind]
-        names = [name for name in cell.settings if name in specs and _alike(specs[name], source.value(name))]
-        if not names:
-            raise UserError("The copied coat has no value that this coat has; paste it in Master first.")
         if variant == MASTER:
-            for name, choice in cell.choices.items():
-                kit = with_value(kit, key, name, choice)
-        for name in names:
-            kit = set_cell_value(key, name, cell.settings[name], variant).apply(kit)
+            old = coats_of(kit, owner)
+            kept = tuple(
+                replace(coat, values=old[number].values if number < len(old) and old[number].kind == coat.kind else {})
+                for number, coat in enumerate(cell.coats)
+            )
+            kit = with_coats(kit, owner, kept)
+        taken = False
+        for number, (mine, theirs) in enumerate(zip(coats_of(kit, owner), cell.coats, strict=False)):
+            specs = {spec.name: spec for spec in COATS[mine.kind].values}
+            source = COATS[theirs.kind]
+            if variant == MASTER:
+                for name, choice in cell.choices[number].items():
+                    kit = with_value(kit, owner, name, choice, number)
+            for name, setting in cell.settings[number].items():
+                if name in specs and _alike(specs[name], source.value(name)):
+                    taken = taken or name != STRENGTH.name
+                    kit = set_cell_value(owner, name, setting, variant, number).apply(kit)
+        if not taken and variant != MASTER:
+            raise UserError("The copied coats have no value that these coats have; paste them in Master first.")
         return kit
 
     return Command("Paste coat", apply)
 
 
 def fill_cells(cell: Cell, targets: list[tuple[str, str]]) -> Command:
-    """Give the values of a cell to others, by region key and variant, in one step."""
+    """Give the values of a cell to others, by owner and variant, in one step."""
 
     def apply(kit: Kit) -> Kit:
-        for key, variant in targets:
-            kit = paste_cell(cell, key, variant).apply(kit)
+        for owner, variant in targets:
+            kit = paste_cell(cell, owner, variant).apply(kit)
         return kit
 
     return Command("Fill cells", apply)
@@ -427,22 +563,23 @@ def rename_kit(name: str) -> Command:
 # What commands are made of
 
 
-def bound_parameters(kit: Kit, key: str) -> dict[str, str]:
-    """Value name to parameter name, for the values of a region that are bound."""
+def bound_parameters(kit: Kit, owner: str) -> dict[tuple[int, str], str]:
+    """Number of the coat and name of the value to name of the parameter, for the values of an owner that are bound."""
     return {
-        use.spec.name: use.value.parameter
-        for use in value_uses(kit)
-        if use.region.key == key and isinstance(use.value, Bound)
+        (use.coat, use.spec.name): use.value.parameter for use in value_uses(kit, owner) if isinstance(use.value, Bound)
     }
 
 
-def with_value(kit: Kit, key: str, value_name: str, value: Value) -> Kit:
-    """The kit with one value of a region's coat replaced."""
+def with_value(kit: Kit, owner: str, value_name: str, value: Value, coat: int = 0) -> Kit:
+    """The kit with one value of a coat replaced."""
+    return _change_coat(kit, owner, coat, lambda worn: replace(worn, values={**worn.values, value_name: value}))
 
-    def change(region: Region) -> Region:
-        return replace(region, coat=Coat(region.coat.kind, {**region.coat.values, value_name: value}))
 
-    return with_region(kit, key, change)
+def _change_coat(kit: Kit, owner: str, coat: int, change: Callable[[Coat], Coat]) -> Kit:
+    coats = coats_of(kit, owner)
+    if not 0 <= coat < len(coats):
+        raise KeyError(coat)
+    return with_coats(kit, owner, (*coats[:coat], change(coats[coat]), *coats[coat + 1 :]))
 
 
 def with_setting(kit: Kit, parameter: str, setting: Setting, variant: str) -> Kit:
@@ -462,21 +599,16 @@ def with_setting(kit: Kit, parameter: str, setting: Setting, variant: str) -> Ki
     )
 
 
-def without_unused(kit: Kit) -> Kit:
-    """The kit without parameters that no coat uses, and without what variants set of them."""
-    used = {use.value.parameter for use in value_uses(kit) if isinstance(use.value, Bound)}
-    variants = tuple(
-        replace(v, values={name: value for name, value in v.values.items() if name in used}) for v in kit.variants
-    )
-    return replace(kit, parameters=tuple(p for p in kit.parameters if p.name in used), variants=variants)
+def _value(kit: Kit, owner: str, value_name: str, coat: int) -> Value:
+    spec = _spec(kit, owner, value_name, coat)
+    return coats_of(kit, owner)[coat].values.get(value_name, spec.default)
 
 
-def _value(kit: Kit, key: str, value_name: str) -> Value:
-    return kit.region(key).coat.values.get(value_name, _spec(kit, key, value_name).default)
-
-
-def _spec(kit: Kit, key: str, value_name: str) -> ValueSpec:
-    return COATS[kit.region(key).coat.kind].value(value_name)
+def _spec(kit: Kit, owner: str, value_name: str, coat: int) -> ValueSpec:
+    coats = coats_of(kit, owner)
+    if not 0 <= coat < len(coats):
+        raise KeyError(coat)
+    return COATS[coats[coat].kind].value(value_name)
 
 
 def _alike(one: ValueSpec, other: ValueSpec) -> bool:

@@ -5,7 +5,7 @@ from collections.abc import Callable, Mapping
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.commands import Command
+from even_palette.core.kit.commands import Command, without_plane
 from even_palette.core.kit.model import (
     MOST_REGIONS,
     Bake,
@@ -15,9 +15,13 @@ from even_palette.core.kit.model import (
     MeshFile,
     Region,
     change_one,
+    identifier,
+    keys_of,
+    retire,
     unique,
     with_region,
 )
+from even_palette.core.material.model import PlaneKind
 
 MOST_MESHES = 64
 MOST_BAKES = 64
@@ -25,22 +29,29 @@ MOST_BOXES = 64
 
 
 def add_mesh(file: MeshFile) -> Command:
-    """Take a mesh into the kit; one of the same path is replaced."""
+    """Take a mesh into the kit.
+
+    One of the same path is read anew and keeps what was given to it: its sheets, slots, unit, faces and roots.
+    """
 
     def apply(kit: Kit) -> Kit:
         if len(kit.meshes) >= MOST_MESHES:
             raise UserError(f"A kit holds at most {MOST_MESHES} meshes.")
-        others = tuple(mesh for mesh in kit.meshes if mesh.path != file.path)
-        made = replace(file, key=unique(file.key, [mesh.key for mesh in others], "_"))
-        return replace(kit, meshes=(*others, made))
+        same = next((mesh for mesh in kit.meshes if mesh.path == file.path), None)
+        if same is not None:
+            renewed = replace(same, size=file.size, sha256=file.sha256)
+            return replace(kit, meshes=change_one(kit.meshes, lambda mesh: mesh is same, lambda _: renewed))
+        made = replace(file, key=unique(identifier(file.key), keys_of(kit), "_"))
+        return replace(kit, meshes=(*kit.meshes, made))
 
     return Command("Open mesh", apply)
 
 
 def remove_mesh(key: str) -> Command:
-    return Command(
-        "Remove mesh", lambda kit: replace(kit, meshes=tuple(mesh for mesh in kit.meshes if mesh.key != key))
-    )
+    def apply(kit: Kit) -> Kit:
+        return retire(replace(kit, meshes=tuple(mesh for mesh in kit.meshes if mesh.key != key)), key)
+
+    return Command("Remove mesh", apply)
 
 
 def change_mesh(key: str, label: str, change: Callable[[MeshFile], MeshFile]) -> Command:
@@ -126,7 +137,7 @@ def add_bake(sheet: str, bake: Bake) -> Command:
     def apply(kit: Kit) -> Kit:
         if len(kit.sheet(sheet).bakes) >= MOST_BAKES:
             raise UserError(f"A sheet holds at most {MOST_BAKES} bakes.")
-        made = replace(bake, key=unique(bake.key, [other.key for other in kit.sheet(sheet).bakes], "_"))
+        made = replace(bake, key=unique(bake.key, keys_of(kit), "_"))
         return kit.with_sheet(replace(kit.sheet(sheet), bakes=(*kit.sheet(sheet).bakes, made)))
 
     return Command("Add bake", apply)
@@ -136,7 +147,8 @@ def remove_bake(sheet: str, key: str) -> Command:
     def apply(kit: Kit) -> Kit:
         left = tuple(bake for bake in kit.sheet(sheet).bakes if bake.key != key)
         id_bake = kit.sheet(sheet).id_bake if kit.sheet(sheet).id_bake != key else ""
-        return kit.with_sheet(replace(kit.sheet(sheet), bakes=left, id_bake=id_bake))
+        kit = kit.with_sheet(replace(kit.sheet(sheet), bakes=left, id_bake=id_bake))
+        return retire(without_plane(kit, sheet, PlaneKind.BAKE, key), key)
 
     return Command("Remove bake", apply)
 

@@ -26,8 +26,10 @@ from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.weights import Resolve
 
 FORMAT = 3
-MOST_REGIONS = 60
-"""Four regions a plane, fifteen planes and the base colour fill the 16 texture units that OpenGL 3.3 grants."""
+MOST_REGIONS = 255
+"""Which region a face belongs to is stored in one byte, 0 for none."""
+MOST_COATS = 16
+MOST_MAPS = 64
 MOST_PADDING = 256
 LEAST_BAKE, MOST_BAKE = 256, 8192
 MOST_UV_SETS = 16
@@ -41,8 +43,12 @@ IDENTIFIER = re.compile(r"(?=.{1,64}$)[a-z][a-z0-9]*(_[a-z0-9]+)*")
 
 
 class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A map that the kit reads from a file: absolute path in memory, relative to the kit in kit.json."""
+    """A map that the kit reads from a file: absolute path in memory, relative to the kit in kit.json.
 
+    `key` is an identifier that stays, whatever the map is called or is for; a sheet has one map of a role at the most.
+    """
+
+    key: str
     role: Role
     path: str
     encoding: Encoding
@@ -120,7 +126,7 @@ class Bake(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A named area of a sheet: its ID colour, how that is keyed (tolerances in 8-bit levels), and its coat.
+    """A named area of a sheet: its ID colour, how that is keyed (tolerances in 8-bit levels), and its coats in order.
 
     `key` is an identifier that stays when the name changes. The region holds what is keyed in the ID map, if it is
     `keyed`, the faces of meshes that were given to it, and its boxes.
@@ -134,14 +140,15 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     metric: Metric = Metric.CHEBYSHEV
     keyed: bool = True
     boxes: tuple[Box, ...] = ()
-    coat: Coat = Coat("tint")
+    coats: tuple[Coat, ...] = (Coat("tint"),)
 
 
 class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """One UV tile: its maps, its regions from the topmost down, and how overlaps of their masks are resolved.
 
     `key` is an identifier that stays when the name changes. `id_bake` is the key of a bake that serves as ID map where
-    there is no file; `padding` (texels) is how far regions of mesh elements reach beyond their UV islands.
+    there is no file; `padding` (texels) is how far regions of mesh elements reach beyond their UV islands. Overcoats
+    are put on the whole sheet, after the coats of all regions.
     """
 
     key: str
@@ -152,6 +159,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     bakes: tuple[Bake, ...] = ()
     id_bake: str = ""
     padding: int = 16
+    overcoats: tuple[Coat, ...] = ()
 
     def bake(self, key: str) -> Bake:
         """The bake with this key. Raises KeyError if there is none."""
@@ -161,11 +169,22 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         raise KeyError(key)
 
     def source(self, role: Role) -> Source | None:
+        """The map of a role, if there is one."""
         return next((source for source in self.sources if source.role == role), None)
+
+    def map(self, key: str) -> Source:
+        """The map with this key. Raises KeyError if there is none."""
+        for source in self.sources:
+            if source.key == key:
+                return source
+        raise KeyError(key)
 
 
 class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """The document. Which sheet is looked at is no part of it; `at` names one where that matters."""
+    """The document. Which sheet is looked at is no part of it; `at` names one where that matters.
+
+    `retired` are keys of what was removed; they are never given to anything else.
+    """
 
     name: str = "Untitled"
     format: int = FORMAT
@@ -174,6 +193,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     parameters: tuple[Parameter, ...] = ()
     variants: tuple[Variant, ...] = ()
     blending: Blending = Blending.LINEAR
+    retired: tuple[str, ...] = ()
 
     def at(self, key: str = "") -> "Focus":
         """The kit at one of its sheets, the first one without a key. Raises KeyError if there is none of this key."""
@@ -252,25 +272,66 @@ class Focus:
         return self.kit.sheet(self.key)
 
 
+OVER = "/"
+"""What the overcoats of a sheet are called beside the keys of regions: this sign and the key of the sheet."""
+
+
+def coats_of(kit: Kit, owner: str) -> tuple[Coat, ...]:
+    """The coats of a region by its key, or the overcoats of a sheet by OVER and its key. Raises KeyError."""
+    if owner.startswith(OVER):
+        return kit.sheet(owner[1:]).overcoats
+    return kit.region(owner).coats
+
+
+def owner_name(kit: Kit, owner: str) -> str:
+    """What the owner of coats is called. Raises KeyError if there is none."""
+    if not owner.startswith(OVER):
+        return kit.region(owner).name
+    several = len(kit.sheets) > 1
+    return f"Overcoats of {kit.sheet(owner[1:]).name}" if several else "Overcoats"
+
+
+def with_coats(kit: Kit, owner: str, coats: tuple[Coat, ...]) -> Kit:
+    """The kit with the coats of a region, or the overcoats of a sheet, replaced. Raises KeyError."""
+    if owner.startswith(OVER):
+        return kit.with_sheet(replace(kit.sheet(owner[1:]), overcoats=coats))
+    return with_region(kit, owner, lambda region: replace(region, coats=coats))
+
+
 @dataclass(frozen=True)
 class ValueUse:
-    """One value of one region's coat: what declares it and what it is set to."""
+    """One value of one coat: whose coat it is (see `coats_of`), its place, what declares it and what it is set to."""
 
-    region: Region
+    owner: str
+    coat: int
     spec: ValueSpec
     value: Value
 
 
-def value_uses(kit: Kit) -> Iterator[ValueUse]:
-    """Every value of every coat on all sheets, defaults filled in, in the order of the regions."""
-    for region in kit.regions:
-        for spec in COATS[region.coat.kind].values:
-            yield ValueUse(region, spec, region.coat.values.get(spec.name, spec.default))
+def value_uses(kit: Kit, owner: str = "") -> Iterator[ValueUse]:
+    """Every value of every coat of the kit, or of one owner, defaults filled in, in order."""
+    for sheet in kit.sheets:
+        owners = [(region.key, region.coats) for region in sheet.regions] + [(OVER + sheet.key, sheet.overcoats)]
+        for name, coats in owners:
+            if owner and name != owner:
+                continue
+            for number, coat in enumerate(coats):
+                for spec in COATS[coat.kind].values:
+                    yield ValueUse(name, number, spec, coat.values.get(spec.name, spec.default))
 
 
 def users_of(kit: Kit, parameter: str) -> list[ValueUse]:
     """The values that are bound to a parameter."""
     return [use for use in value_uses(kit) if isinstance(use.value, Bound) and use.value.parameter == parameter]
+
+
+def without_unused(kit: Kit) -> Kit:
+    """The kit as it is saved: without parameters that no coat uses, and without what variants set of them."""
+    used = {use.value.parameter for use in value_uses(kit) if isinstance(use.value, Bound)}
+    variants = tuple(
+        replace(v, values={name: value for name, value in v.values.items() if name in used}) for v in kit.variants
+    )
+    return replace(kit, parameters=tuple(p for p in kit.parameters if p.name in used), variants=variants)
 
 
 T = TypeVar("T")
@@ -312,6 +373,23 @@ def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
     while name in names:
         name, number = f"{wanted}{joiner}{number}", number + 1
     return name
+
+
+def keys_of(kit: Kit) -> set[str]:
+    """Every key that is or was in use: of sheets, maps, bakes, regions and meshes, and those that were retired."""
+    keys = {*kit.retired, *(mesh.key for mesh in kit.meshes)}
+    for mesh in kit.meshes:
+        keys.update(mesh.faces.regions)
+    for sheet in kit.sheets:
+        keys.add(sheet.key)
+        for parts in (sheet.sources, sheet.regions, sheet.bakes):
+            keys.update(part.key for part in parts)
+    return keys
+
+
+def retire(kit: Kit, *keys: str) -> Kit:
+    """The kit with keys noted that are never to be used again."""
+    return replace(kit, retired=(*kit.retired, *(key for key in keys if key not in kit.retired)))
 
 
 def identifier(text: str) -> str:

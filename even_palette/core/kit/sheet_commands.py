@@ -3,8 +3,9 @@
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.commands import Command, without_unused
-from even_palette.core.kit.model import Kit, Sheet, change_one, identifier, unique
+from even_palette.core.kit.assignment import without_region
+from even_palette.core.kit.commands import Command
+from even_palette.core.kit.model import Kit, MeshFile, Sheet, change_one, identifier, keys_of, retire, unique
 
 MOST_SHEETS = 64
 
@@ -16,7 +17,7 @@ def add_sheet(name: str) -> Command:
         if len(kit.sheets) >= MOST_SHEETS:
             raise UserError(f"A kit holds at most {MOST_SHEETS} sheets.")
         final = unique(" ".join(name.split())[:60] or "Sheet", [sheet.name for sheet in kit.sheets])
-        key = unique(identifier(final), [sheet.key for sheet in kit.sheets], "_")
+        key = unique(identifier(final), keys_of(kit), "_")
         return replace(kit, sheets=(*kit.sheets, Sheet(key, final)))
 
     return Command("Add sheet", apply)
@@ -36,12 +37,28 @@ def rename_sheet(key: str, name: str) -> Command:
 
 
 def remove_sheet(key: str) -> Command:
-    """Remove a sheet with its regions; the last one stays."""
+    """Remove a sheet with its regions, and the meshes that lie on it alone; the last sheet stays."""
 
     def apply(kit: Kit) -> Kit:
         left = tuple(sheet for sheet in kit.sheets if sheet.key != key)
         if not left:
             raise UserError("A kit needs at least one sheet.")
-        return without_unused(replace(kit, sheets=left))
+        gone = kit.sheet(key)
+        keys = [part.key for parts in (gone.sources, gone.regions, gone.bakes) for part in parts]
+        meshes = [_moved_off(mesh, key, left[0].key) for mesh in kit.meshes]
+        for region in gone.regions:
+            meshes = [mesh and replace(mesh, faces=without_region(mesh.faces, region.key)) for mesh in meshes]
+        keys += [old.key for old, mesh in zip(kit.meshes, meshes, strict=True) if mesh is None]
+        return retire(replace(kit, sheets=left, meshes=tuple(mesh for mesh in meshes if mesh)), key, *keys)
 
     return Command("Remove sheet", apply)
+
+
+def _moved_off(mesh: MeshFile, sheet: str, other: str) -> MeshFile | None:
+    """A mesh without the slots that lie on a sheet that goes; None if nothing of it lies elsewhere."""
+    slots = {name: key for name, key in mesh.slots.items() if key != sheet}
+    if mesh.sheet != sheet:
+        return replace(mesh, slots=slots)
+    if mesh.reference:
+        return replace(mesh, sheet=other, slots=slots)
+    return replace(mesh, sheet=next(iter(slots.values())), slots=slots) if slots else None

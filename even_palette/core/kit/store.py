@@ -18,7 +18,7 @@ from msgspec.structs import replace
 from even_palette.core.disk.gate import exists, file_size, read_bytes, reason
 from even_palette.core.disk.whole import PREFIX, write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import FORMAT, FromFile, Kit, with_files
+from even_palette.core.kit.model import FORMAT, FromFile, Kit, identifier, with_files, without_unused
 from even_palette.core.kit.validate import check_kit
 
 KIT_FILE = "kit.json"
@@ -66,7 +66,8 @@ def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
 def _upgraded(stored: object) -> object:
     """What an older version saved, in the present format.
 
-    Format 1 had one sheet, without a key; format 2 said which sheet was in front.
+    Format 1 had one sheet, without a key; format 2 said which sheet was in front, had one coat a region, and knew maps
+    by their roles.
     """
     if not isinstance(stored, dict):
         return stored
@@ -74,8 +75,32 @@ def _upgraded(stored: object) -> object:
         rest = {name: value for name, value in stored.items() if name != "sheet"}
         stored = {**rest, "format": 2, "sheets": [{"key": "sheet_1", **stored["sheet"]}]}
     if stored.get("format") == 2:
-        stored = {**{name: value for name, value in stored.items() if name != "front"}, "format": FORMAT}
+        rest = {name: value for name, value in stored.items() if name != "front"}
+        sheets = stored.get("sheets")
+        if isinstance(sheets, list):
+            rest["sheets"] = [_sheet_of_format_2(sheet) for sheet in sheets]
+        stored = {**rest, "format": FORMAT}
     return stored
+
+
+def _sheet_of_format_2(sheet: object) -> object:
+    if not isinstance(sheet, dict):
+        return sheet
+    changed = dict(sheet)
+    if isinstance(sheet.get("sources"), list):
+        changed["sources"] = [
+            {"key": identifier(str(source.get("role"))), **source} if isinstance(source, dict) else source
+            for source in sheet["sources"]
+        ]
+    if isinstance(sheet.get("regions"), list):
+        changed["regions"] = [_region_of_format_2(region) for region in sheet["regions"]]
+    return changed
+
+
+def _region_of_format_2(region: object) -> object:
+    if not isinstance(region, dict) or "coat" not in region:
+        return region
+    return {**{name: value for name, value in region.items() if name != "coat"}, "coats": [region["coat"]]}
 
 
 def _sentence(error: Exception) -> str:
@@ -174,7 +199,7 @@ class KitFolder:
         self._must_write()
         try:
             kept = with_files(kit, self._adopt)
-            write_whole(self.folder / KIT_FILE, encode_kit(kept, self.folder))
+            write_whole(self.folder / KIT_FILE, encode_kit(without_unused(kept), self.folder))
             (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
         except OSError as error:
             raise UserError(f"{self.folder}: the kit could not be saved ({reason(error)}).") from error

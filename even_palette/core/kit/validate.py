@@ -10,7 +10,9 @@ from even_palette.core.kit.model import (
     IDENTIFIER,
     LEAST_BAKE,
     MOST_BAKE,
+    MOST_COATS,
     MOST_FACES,
+    MOST_MAPS,
     MOST_PADDING,
     MOST_REGIONS,
     MOST_UV_SETS,
@@ -21,11 +23,13 @@ from even_palette.core.kit.model import (
     Region,
     Sheet,
     ValueUse,
+    owner_name,
     value_uses,
 )
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.model import Bound, Parameter, Setting, ValueKind
+from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse, Setting, ValueKind
 from even_palette.core.mesh.bakes import BAKE_NAMES
+from even_palette.core.raster.guess import Role
 
 
 def check_kit(kit: Kit) -> None:
@@ -78,7 +82,14 @@ def _check_sheet(sheet: Sheet) -> None:
     if len(sheet.regions) > MOST_REGIONS:
         raise UserError(f"{len(sheet.regions)} regions; the limit is {MOST_REGIONS} on one sheet.")
     _distinct("region name", [region.name for region in sheet.regions])
-    _distinct("map", [source.role for source in sheet.sources])
+    if len(sheet.sources) > MOST_MAPS:
+        raise UserError(f"{len(sheet.sources)} maps; the limit is {MOST_MAPS} on one sheet.")
+    _distinct("map", [source.key for source in sheet.sources])
+    _distinct("role of a map", [source.role for source in sheet.sources if source.role != Role.NONE])
+    for source in sheet.sources:
+        if not IDENTIFIER.fullmatch(source.key):
+            raise UserError(f"map key “{source.key[:40]}” is not a plain identifier.")
+    _check_coats(f"sheet “{sheet.name[:40]}”", sheet.overcoats)
     for region in sheet.regions:
         _check_region(region)
     if not 0 <= sheet.padding <= MOST_PADDING:
@@ -123,16 +134,38 @@ def _check_region(region: Region) -> None:
             raise UserError(f"region “{region.name[:40]}” has a box outside the sheet.")
     if not (0 <= region.inner <= 512 and 0 <= region.outer <= 512):
         raise UserError(f"region “{region.name[:40]}” has tolerances outside 0..512 levels.")
-    if region.coat.kind not in COATS:
-        raise UserError(f"region “{region.name[:40]}” wears an unknown coat “{region.coat.kind[:40]}”.")
-    known = {spec.name for spec in COATS[region.coat.kind].values}
-    for name in region.coat.values:
-        if name not in known:
-            raise UserError(f"the coat of region “{region.name[:40]}” has no value “{name[:40]}”.")
+    if not region.coats:
+        raise UserError(f"region “{region.name[:40]}” wears no coat.")
+    _check_coats(f"region “{region.name[:40]}”", region.coats)
+
+
+def _check_coats(who: str, coats: tuple[Coat, ...]) -> None:
+    if len(coats) > MOST_COATS:
+        raise UserError(f"{who} has {len(coats)} coats; the limit is {MOST_COATS}.")
+    for coat in coats:
+        if coat.kind not in COATS:
+            raise UserError(f"{who} has an unknown coat “{coat.kind[:40]}”.")
+        kind = COATS[coat.kind]
+        for name in coat.values:
+            if name not in [spec.name for spec in kind.values]:
+                raise UserError(f"a coat of {who} has no value “{name[:40]}”.")
+        for name in coat.planes:
+            if name not in [spec.name for spec in kind.planes]:
+                raise UserError(f"a coat of {who} reads no plane “{name[:40]}”.")
+        for use in (*coat.planes.values(), *([coat.pattern] if coat.pattern else [])):
+            check_plane_use(who, use)
+
+
+def check_plane_use(who: str, use: PlaneUse) -> None:
+    """Raise UserError unless the channel and the levels of a plane lie in their ranges."""
+    if not IDENTIFIER.fullmatch(use.plane.key):
+        raise UserError(f"{who} reads a plane “{use.plane.key[:40]}”, which has no plain key.")
+    if not (0 <= use.channel <= 3 and 0 <= use.low <= 1 and 0 <= use.high <= 1 and 0.01 <= use.power <= 100):
+        raise UserError(f"{who} reads a plane with a channel, levels or power out of range.")
 
 
 def _check_use(kit: Kit, use: ValueUse) -> None:
-    where = f"“{use.spec.label}” of region “{use.region.name[:40]}”"
+    where = f"“{use.spec.label}” of “{owner_name(kit, use.owner)[:40]}”"
     value, kind = use.value, use.spec.kind
     if isinstance(value, Bound):
         try:

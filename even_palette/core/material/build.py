@@ -1,4 +1,4 @@
-"""Builds the expression of a sheet's material from the coats of its regions."""
+"""Builds the expressions of a sheet's material from the coats of its regions and its overcoats."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -6,43 +6,58 @@ from dataclasses import dataclass
 from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.graph import nodes
-from even_palette.core.graph.glsl import Section
 from even_palette.core.graph.nodes import Node
+from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.types import Type
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import decode, encode
-from even_palette.core.material.declare import CoatInputs, ValueSpec
-from even_palette.core.material.model import Blending, Bound, Coat, Colour, Parameter, Setting, Value, ValueKind
-from even_palette.core.regions.packing import plane_and_channel
+from even_palette.core.material.declare import STRENGTH, CoatInputs, ValueSpec
+from even_palette.core.material.model import (
+    Blending,
+    Bound,
+    Coat,
+    Colour,
+    Parameter,
+    PlaneKind,
+    PlaneRef,
+    PlaneUse,
+    Setting,
+    Value,
+    ValueKind,
+)
+from even_palette.core.material.outputs import COLOUR, OUTPUTS
+from even_palette.core.raster.sampling import SMOOTH, Filter, Sampler, Wrap
+from even_palette.core.regions.packing import PackingPlan
 
 BASE_SLOT = "base_colour"
-
-
-def weights_slot(plane: int) -> str:
-    return f"weights_{plane}"
+SlotUse = tuple[PlaneRef, Sampler]
 
 
 @dataclass(frozen=True)
 class Dressed:
-    """A region as the material sees it: a key for names, a label, its coat, its weighted mean of the base (linear)."""
+    """A region, or the overcoats of a sheet, as the material sees it: a key for names, a label, its coats in order.
+
+    `means` are the weighted means (linear) of the colour under each coat.
+    """
 
     key: str
     label: str
-    coat: Coat
-    mean: Colour
+    coats: tuple[Coat, ...]
+    means: tuple[Colour, ...]
 
 
 @dataclass(frozen=True)
 class Material:
-    """The expression of a sheet's colour (linear vec3) with what its inputs are.
+    """The expressions of a sheet's outputs with what their inputs are. Weights are still those of regions, unpacked.
 
-    `extra` holds the values of inputs that are not parameters of the kit: fixed values and means that a live material
-    keeps changeable.
+    `slots` are the planes that they sample beside the base colour and the weights. `extra` holds the values of inputs
+    that are not parameters of the kit: fixed values and means that a live material keeps changeable.
     """
 
-    output: Node
-    sections: tuple[Section, ...]
+    outputs: Mapping[str, Node]
+    sections: tuple[tuple[str, Node], ...]
     parameters: tuple[Parameter, ...]
+    slots: Mapping[str, SlotUse]
     extra: Mapping[str, float | Colour]
 
     def inputs(self, settings: Mapping[str, Setting]) -> dict[str, float | Colour]:
@@ -51,6 +66,22 @@ class Material:
             **self.extra,
             **{p.name: linear_setting(settings[p.name]) for p in self.parameters},
         }
+
+    def packed(self, plan: PackingPlan) -> dict[str, Node]:
+        """The outputs with weights taken from where a packing plan puts them."""
+        return _packed(self.outputs, plan)
+
+    def program(self, plan: PackingPlan) -> Program:
+        """The program of all outputs with weights as a packing plan puts them."""
+        titles = {f"{number}": node for number, (_, node) in enumerate(self.sections)}
+        sections = _packed(titles, plan)
+        told = [(comment, sections[f"{number}"]) for number, (comment, _) in enumerate(self.sections)]
+        return program_of(self.packed(plan), told)
+
+
+def _packed(outputs: Mapping[str, Node], plan: PackingPlan) -> dict[str, Node]:
+    found = nodes.replaced(outputs.values(), "weight", lambda node: plan.weight(str(node.payload[0])))
+    return dict(zip(outputs, found, strict=True))
 
 
 def linear_setting(setting: Setting) -> float | Colour:
@@ -61,9 +92,21 @@ def linear_setting(setting: Setting) -> float | Colour:
     return (red, green, blue)
 
 
-def coat_formula(region: Dressed, parameters: Sequence[Parameter]) -> Node:
-    """The colour of one region alone, linear vec3 clipped to 0..1, from the base colour slot."""
-    return _Builder(parameters, live=False).coat(region)
+@dataclass(frozen=True)
+class Worn:
+    """What one region's coats alone make of the sheet: its outputs, and its colours before each coat was clipped."""
+
+    outputs: Mapping[str, Node]
+    unclipped: tuple[Node, ...]
+    slots: Mapping[str, SlotUse]
+
+
+def worn(region: Dressed, parameters: Sequence[Parameter], maps: Mapping[str, PlaneRef] | None = None) -> Worn:
+    """The outputs of one region alone; colour is linear vec3, clipped to 0..1."""
+    builder = _Builder(parameters, False, maps or {})
+    unclipped: list[Node] = []
+    outputs = builder.dressed(region, {COLOUR: builder.base}, unclipped)
+    return Worn(outputs, tuple(unclipped), builder.slots)
 
 
 def build_material(
@@ -71,62 +114,155 @@ def build_material(
     parameters: Sequence[Parameter],
     blending: Blending = Blending.LINEAR,
     live: bool = False,
+    overcoats: Dressed | None = None,
+    maps: Mapping[str, PlaneRef] | None = None,
 ) -> Material:
     """The material of a sheet.
 
-    Colour of a texel = base B + sum w_r coat_r(B), base = 1 - sum w; each coat is clipped to 0..1. A `live` material
-    takes fixed values and means as inputs too, so that changing them does not change the expression.
+    An output of a texel = base + sum over the regions of w_r (coats of r), base having 1 - sum w; then the overcoats.
+    Colour is clipped to 0..1 after each coat. `maps` are the maps by the output that they set. A `live` material takes
+    fixed values and means as inputs too, so that changing them does not change the expression.
     """
-    builder = _Builder(parameters, live)
+    builder = _Builder(parameters, live, maps or {})
     encoded = blending == Blending.ENCODED
-    sections = [Section("Base colour, linear light", builder.base)]
-    weights, colours = [], []
-    for index, region in enumerate(regions):
-        colour = builder.coat(region)
-        plane, channel = plane_and_channel(index)
-        weights.append(nodes.texture(weights_slot(plane), nodes.uv())["xyzw"[channel]])
-        colours.append(encode(colour) if encoded else colour)
-        sections.append(Section(f"{region.label}: {COATS[region.coat.kind].label.lower()}", colours[-1]))
-
-    mixed = encode(builder.base) if encoded else builder.base
-    if weights:
-        rest = nodes.maximum(1 - nodes.total(weights), 0)
-        mixed = nodes.total([mixed * rest, *(c * w for c, w in zip(colours, weights, strict=True))])
+    base = {COLOUR: builder.base}
+    sections = [("Base colour, linear light", builder.base)]
+    found: list[tuple[Node, Mapping[str, Node]]] = []
+    for region in regions:
+        dressed = builder.dressed(region, base, [])
+        if encoded:
+            dressed = {**dressed, COLOUR: encode(dressed[COLOUR])}
+        found.append((nodes.weight(region.key), dressed))
+        kinds = ", ".join(COATS[coat.kind].label.lower() for coat in region.coats)
+        sections.append((f"{region.label}: {kinds}", dressed[COLOUR]))
+    mixed = {}
+    for name in dict.fromkeys([COLOUR, *(name for _, dressed in found for name in dressed)]):
+        under = base.get(name) or builder.under(name)
+        under = encode(under) if encoded and name == COLOUR else under
+        users = [(weight, dressed[name]) for weight, dressed in found if name in dressed]
+        if users:
+            rest = nodes.maximum(1 - nodes.total([weight for weight, _ in users]), 0)
+            under = nodes.total([under * rest, *(value * weight for weight, value in users)])
+        mixed[name] = decode(under) if encoded and name == COLOUR else under
+    if overcoats is not None and overcoats.coats:
+        mixed = builder.dressed(overcoats, mixed, [])
+        kinds = ", ".join(COATS[coat.kind].label.lower() for coat in overcoats.coats)
+        sections.append((f"Overcoats: {kinds}", mixed[COLOUR]))
+    ordered = {name: mixed[name] for name in OUTPUTS if name in mixed}
     used = tuple(parameter for parameter in parameters if parameter.name in builder.used)
-    return Material(decode(mixed) if encoded else mixed, tuple(sections), used, builder.extra)
+    return Material(ordered, tuple(sections), used, builder.slots, builder.extra)
 
 
 class _Builder:
-    """Turns coats into expressions and notes which parameters and extra inputs they use."""
+    """Turns coats into expressions and notes which parameters, slots and extra inputs they use."""
 
-    def __init__(self, parameters: Sequence[Parameter], live: bool) -> None:
+    def __init__(self, parameters: Sequence[Parameter], live: bool, maps: Mapping[str, PlaneRef]) -> None:
         self.base = nodes.texture(BASE_SLOT, nodes.uv())["xyz"]
         self.used: set[str] = set()
+        self.slots: dict[str, SlotUse] = {}
         self.extra: dict[str, float | Colour] = {}
         self._known = {parameter.name for parameter in parameters}
         self._live = live
+        self._maps = maps
 
-    def coat(self, region: Dressed) -> Node:
-        kind = COATS[region.coat.kind]
-        values = {spec.name: region.coat.values.get(spec.name, spec.default) for spec in kind.values}
+    def under(self, name: str) -> Node:
+        """An output as the sheet's maps say, or its default."""
+        if name not in self._maps:
+            return OUTPUTS[name].node
+        texel = self._sampled(self._maps[name], SMOOTH)
+        return texel["xyz"] if OUTPUTS[name].type == Type.VEC3 else texel["x"]
+
+    def dressed(self, region: Dressed, base: Mapping[str, Node], unclipped: list[Node]) -> dict[str, Node]:
+        """The outputs after all coats of a region; the colour that each coat makes is added to `unclipped`."""
+        outputs = dict(base)
+        for number, (coat, mean) in enumerate(zip(region.coats, region.means, strict=True)):
+            name = f"{region.key}_{number}" if number else region.key
+            outputs |= self._coat(name, coat, mean, outputs, unclipped)
+        return outputs
+
+    def _coat(
+        self, name: str, coat: Coat, mean: Colour, under: Mapping[str, Node], unclipped: list[Node]
+    ) -> dict[str, Node]:
+        kind = COATS[coat.kind]
+        values = {spec.name: coat.values.get(spec.name, spec.default) for spec in kind.values}
         inputs = CoatInputs(
+            _Under(under, self),
             self.base,
-            self._fixed(f"mean_{region.key}", region.mean),
-            {spec.name: self._value(region, spec, values[spec.name]) for spec in kind.values if spec.bindable},
+            self._fixed(f"mean_{name}", mean),
+            {spec.name: self._value(name, spec, values[spec.name]) for spec in kind.values if spec.bindable},
             {spec.name: str(values[spec.name]) for spec in kind.values if not spec.bindable},
+            {spec.name: self._plane(coat.planes[spec.name]) for spec in kind.planes if spec.name in coat.planes},
         )
-        return nodes.clamp(kind.formula(inputs))
+        share = inputs.values[STRENGTH.name]
+        if coat.pattern is not None:
+            share = share * self._plane(coat.pattern)
+        whole = values[STRENGTH.name] == 1.0 and coat.pattern is None
+        changed: dict[str, Node] = {}
+        for output, value in kind.formula(inputs).items():
+            if output == COLOUR:
+                unclipped.append(value)
+            clipped = nodes.maximum(value, 0) if output == "emission" else nodes.clamp(value)
+            changed[output] = clipped if whole else nodes.mix(inputs.output(output), clipped, share)
+        return changed
 
-    def _value(self, region: Dressed, spec: ValueSpec, value: Value) -> Node:
+    def _value(self, name: str, spec: ValueSpec, value: Value) -> Node:
         if isinstance(value, Bound):
             assert value.parameter in self._known
             self.used.add(value.parameter)
             return nodes.parameter(value.parameter, Type.VEC3 if spec.kind == ValueKind.COLOUR else Type.FLOAT)
         assert not isinstance(value, str)
-        return self._fixed(f"fixed_{region.key}_{spec.name}", linear_setting(value))
+        if spec == STRENGTH and value == 1.0:
+            return nodes.constant(1.0)
+        return self._fixed(f"fixed_{name}_{spec.name}", linear_setting(value))
 
     def _fixed(self, name: str, value: float | Colour) -> Node:
         if self._live:
             self.extra[name] = value
             return nodes.parameter(name, Type.VEC3 if isinstance(value, tuple) else Type.FLOAT)
         return nodes.constant(*value) if isinstance(value, tuple) else nodes.constant(value)
+
+    def _plane(self, use: PlaneUse) -> Node:
+        """The number 0..1 that a plane gives at the texel."""
+        x = self._sampled(use.plane, Sampler(use.filter, use.wrap, use.mips))["xyzw"[use.channel]]
+        if (use.low, use.high) != (0.0, 1.0):
+            x = nodes.clamp((x - use.low) / (use.high - use.low)) if use.low < use.high else nodes.step(use.low, x)
+        if use.power != 1.0:
+            x = nodes.power(x, use.power)
+        return 1 - x if use.invert else x
+
+    def _sampled(self, plane: PlaneRef, sampler: Sampler) -> Node:
+        slot = slot_name(plane, sampler)
+        self.slots[slot] = (plane, sampler)
+        uv = nodes.uv()
+        if sampler.wrap == Wrap.MIRROR:
+            uv = 1 - nodes.absolute(nodes.fract(uv / 2) * 2 - 1)  # so that no host needs to know of mirrors
+        return nodes.texture(slot, uv)
+
+
+class _Under(Mapping[str, Node]):
+    """The outputs under a coat; what nothing has set yet is what the maps say."""
+
+    def __init__(self, set_so_far: Mapping[str, Node], builder: _Builder) -> None:
+        self._set, self._builder = set_so_far, builder
+
+    def __getitem__(self, name: str) -> Node:
+        return self._set[name] if name in self._set else self._builder.under(name)
+
+    def __iter__(self):  # type: ignore[no-untyped-def]
+        return iter(OUTPUTS)
+
+    def __len__(self) -> int:
+        return len(OUTPUTS)
+
+
+def slot_name(plane: PlaneRef, sampler: Sampler = SMOOTH) -> str:
+    """The slot of a plane under a sampler: an identifier, and another one for each way of sampling."""
+    how = [sampler.filter.value] if sampler.filter != Filter.LINEAR else []
+    how += [sampler.wrap.value] if sampler.wrap != Wrap.CLAMP else []
+    how += [] if sampler.mips else ["whole"]
+    return "_".join([*how, plane.kind.value, plane.key])
+
+
+def map_plane(key: str) -> PlaneRef:
+    """A map by its key."""
+    return PlaneRef(PlaneKind.MAP, key)

@@ -4,6 +4,8 @@ from enum import StrEnum
 
 import msgspec
 
+from even_palette.core.raster.sampling import Filter, Wrap
+
 Colour = tuple[float, float, float]
 """Encoded sRGB 0..1, as the artist picked it."""
 
@@ -27,11 +29,47 @@ Value = float | str | Colour | Bound
 """A coat's value: fixed (a number, a choice, a colour) or bound to a parameter."""
 
 
+class PlaneKind(StrEnum):
+    """Where a plane comes from."""
+
+    MAP = "map"
+    BAKE = "bake"
+
+
+class PlaneRef(msgspec.Struct, frozen=True):
+    """A plane of the sheet by kind and key: a map that was opened, or a bake."""
+
+    kind: PlaneKind
+    key: str
+
+
+class PlaneUse(msgspec.Struct, frozen=True):
+    """A channel of a plane as a number 0..1: levels from `low` to `high`, then a power, then perhaps turned round.
+
+    `channel` is 0 to 3; filter, wrap and mips are those of the sampler.
+    """
+
+    plane: PlaneRef
+    channel: int = 0
+    low: float = 0.0
+    high: float = 1.0
+    power: float = 1.0
+    invert: bool = False
+    filter: Filter = Filter.LINEAR
+    wrap: Wrap = Wrap.CLAMP
+    mips: bool = True
+
+
 class Coat(msgspec.Struct, frozen=True):
-    """What a region wears. Values that are not named keep the defaults of the kind."""
+    """A layer of colour. Values that are not named keep the defaults of the kind.
+
+    `planes` are those that the kind reads, by name; `pattern` says how far the coat acts at each texel.
+    """
 
     kind: str
     values: dict[str, Value] = {}
+    planes: dict[str, PlaneUse] = {}
+    pattern: PlaneUse | None = None
 
 
 class Parameter(msgspec.Struct, frozen=True):

@@ -11,7 +11,7 @@ from even_palette.core.raster.plane import Encoding, rgb_of, stored_values
 
 
 class Role(StrEnum):
-    """What a map is to its sheet."""
+    """What a map is to its sheet; `NONE` for one that is only there to be read by coats and patterns."""
 
     BASE_COLOUR = "base colour"
     ID = "ID map"
@@ -22,6 +22,7 @@ class Role(StrEnum):
     HEIGHT = "height"
     EMISSION = "emission"
     OPACITY = "opacity"
+    NONE = "no role"
 
 
 ROLE_WORDS = {

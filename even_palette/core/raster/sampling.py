@@ -1,16 +1,47 @@
 """Texture look-up as a runtime does it, without mips: the reference for the samplers of every back end."""
 
+from dataclasses import dataclass
+from enum import StrEnum
+
 import numpy as np
 
-from even_palette.core.arrays import Floats, float32
+from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.raster.plane import Plane
 
 
-def sample(plane: Plane, uv: Floats, linear: bool = True, repeat: bool = False) -> Floats:
+class Filter(StrEnum):
+    """How texels are mixed where a sample lies between them."""
+
+    LINEAR = "linear"
+    NEAREST = "nearest"
+
+
+class Wrap(StrEnum):
+    """What lies beyond the edge of a plane."""
+
+    CLAMP = "clamp"
+    REPEAT = "repeat"
+    MIRROR = "mirror"
+
+
+@dataclass(frozen=True)
+class Sampler:
+    """How a plane is sampled."""
+
+    filter: Filter = Filter.LINEAR
+    wrap: Wrap = Wrap.CLAMP
+    mips: bool = True
+
+
+SMOOTH = Sampler()
+SHARP = Sampler(Filter.NEAREST)
+
+
+def sample(plane: Plane, uv: Floats, sampler: Sampler = SMOOTH) -> Floats:
     """Sample a plane (H, W, C) at uv (..., 2), giving (..., C); sRGB colour is decoded before it is mixed.
 
     u runs right, v runs down from the top left corner (glTF 2.0, section 3.8.1); texel centres lie at (i + 0.5) / n.
-    `linear` mixes the four nearest texels (OpenGL 4.6 section 8.14.3), otherwise the nearest one is taken.
+    Linear filters mix the four nearest texels, wraps are those of OpenGL 4.6, section 8.14.
     """
     height, width = plane.height, plane.width
     x = float32(uv)[..., 0] * width
@@ -18,11 +49,9 @@ def sample(plane: Plane, uv: Floats, linear: bool = True, repeat: bool = False) 
 
     def fetch(column: Floats, row: Floats) -> Floats:
         i, j = column.astype(np.int64), row.astype(np.int64)
-        if repeat:
-            return plane.fetch(j % height, i % width)
-        return plane.fetch(np.clip(j, 0, height - 1), np.clip(i, 0, width - 1))
+        return plane.fetch(wrapped(j, height, sampler.wrap), wrapped(i, width, sampler.wrap))
 
-    if not linear:
+    if sampler.filter == Filter.NEAREST:
         return fetch(float32(np.floor(x)), float32(np.floor(y)))
     x, y = x - np.float32(0.5), y - np.float32(0.5)
     left, top = float32(np.floor(x)), float32(np.floor(y))
@@ -30,6 +59,18 @@ def sample(plane: Plane, uv: Floats, linear: bool = True, repeat: bool = False) 
     upper = fetch(left, top) * (1 - across) + fetch(left + 1, top) * across
     lower = fetch(left, top + 1) * (1 - across) + fetch(left + 1, top + 1) * across
     return float32(upper * (1 - down) + lower * down)
+
+
+def wrapped(texels: Samples, count: int, wrap: Wrap) -> Samples:
+    """Texel numbers of any size as numbers 0 .. count - 1 (OpenGL 4.6, table 8.20)."""
+    match wrap:
+        case Wrap.REPEAT:
+            return np.asarray(texels % count)
+        case Wrap.MIRROR:
+            turned = texels % (2 * count)
+            return np.asarray(np.where(turned < count, turned, 2 * count - 1 - turned))
+        case _:
+            return np.asarray(np.clip(texels, 0, count - 1))
 
 
 def texel_centres(height: int, width: int) -> Floats:

@@ -11,7 +11,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import mesh_commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_faces
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Focus, Kit, Region, identifier, unique
+from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Focus, Kit, Region, identifier, keys_of, unique
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.results.meshes import Meshes, SheetMesh, reference_colours
 
@@ -61,13 +61,13 @@ def divide(at: Focus, meshes: Meshes, kind: ElementKind) -> Command:
 
 def new_regions(at: Focus, wanted: list[str], colours: list[Rgb8]) -> tuple[Region, ...]:
     """Regions of these names, made unique, that are not keyed from the ID map."""
-    names, keys = [region.name for region in at.sheet.regions], [region.key for region in at.kit.regions]
+    names, keys = [region.name for region in at.sheet.regions], keys_of(at.kit)
     made = []
     for want, colour in zip(wanted, colours, strict=True):
         name = unique(" ".join(want.split())[:60] or "Region", names)
         key = unique(identifier(name), keys, "_")
         names.append(name)
-        keys.append(key)
+        keys.add(key)
         made.append(Region(key, name, colour, keyed=False))
     return tuple(made)
 

@@ -9,16 +9,21 @@ import numpy as np
 from even_palette.core.arrays import Bools, Floats, Levels, float32
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import UserError
-from even_palette.core.graph import nodes
+from even_palette.core.graph import nodes, slots
 from even_palette.core.graph.nodes import Node
-from even_palette.core.graph.reference import Environment, evaluate
-from even_palette.core.kit.model import Focus
-from even_palette.core.material.build import BASE_SLOT, weights_slot
+from even_palette.core.graph.program import Program, program_of
+from even_palette.core.graph.reference import Environment, run
+from even_palette.core.graph.slots import Slot
+from even_palette.core.graph.types import Type
+from even_palette.core.kit.model import Focus, Source
 from even_palette.core.material.colour_nodes import encode
+from even_palette.core.material.outputs import COLOUR, OUTPUTS
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
+from even_palette.core.raster.sampling import SHARP, SMOOTH
 from even_palette.core.regions.packing import plane_and_channel
+from even_palette.core.results.materials import material_of, packing_plan, slots_of
 from even_palette.core.results.sheets import MOST_MASK_SUM, Sheets
 
 HOLE = (0.13, 0.42, 0.95)
@@ -34,17 +39,22 @@ class LookKind(StrEnum):
     HEAT = "sum of masks"
     BAKE = "bake"
     LAYOUT = "UV layout"
+    SURFACE = "surface value"
 
 
 @dataclass(frozen=True)
 class Look:
-    """What to show: the result of a variant, a source map, ID colours, a region's weight, the sum of masks, a bake."""
+    """What to show: a variant's result or surface value, a map, ID colours, a region's weight, the masks' sum, a bake.
+
+    `map` is the key of a map, "" for the base colour; `output` one of OUTPUTS, as the variant has it.
+    """
 
     kind: LookKind = LookKind.RESULT
     variant: str = MASTER
     region: str = ""
-    role: Role = Role.BASE_COLOUR
+    map: str = ""
     bake: str = ""
+    output: str = COLOUR
 
 
 @dataclass(frozen=True)
@@ -68,30 +78,42 @@ def whole_sheet(width: int, height: int) -> View:
     return View((0.0, 0.0), (1 / width, 1 / height), width, height)
 
 
+SHOWN = "shown"
+"""The output of a picture that is seen, encoded RGB; others are surface values that a lit view takes."""
+
+
 @dataclass(frozen=True)
 class Picture:
-    """A look made ready: an expression of encoded RGB, vec3, with the planes and inputs that it needs."""
+    """A look made ready: expressions by name, of which `shown` is what is seen, with the slots and inputs they need."""
 
-    output: Node
-    textures: Mapping[str, Plane]
+    outputs: Mapping[str, Node]
+    slots: Mapping[str, Slot]
     inputs: Mapping[str, float | tuple[float, ...]]
-    sharp: bool = False
+    seed: float = 0.0
+    time: float = 0.0
+
+    @property
+    def program(self) -> Program:
+        """The program of all outputs."""
+        return program_of(self.outputs)
+
+    @property
+    def finest(self) -> tuple[int, int]:
+        """Width and height of the finest plane that is sampled."""
+        planes = [slot.plane for slot in self.slots.values()]
+        widest = max(planes, key=lambda plane: plane.width)
+        return widest.width, widest.height
 
 
 def picture(at: Focus, sheets: Sheets, look: Look) -> Picture:
-    """The expression of a look. Raises UserError if a map that it needs cannot be read."""
+    """The expressions of a look. Raises UserError if a map that it needs cannot be read."""
     match look.kind:
-        case LookKind.RESULT:
-            material = sheets.material(at, live=True)
-            textures = {BASE_SLOT: sheets.base_colour(at)}
-            for index, plane in enumerate(sheets.weights(at).packed):
-                textures[weights_slot(index)] = plane
-            settings = resolve(at.kit.parameters, at.kit.variants, look.variant)
-            return Picture(encode(nodes.clamp(material.output)), textures, material.inputs(settings))
+        case LookKind.RESULT | LookKind.SURFACE:
+            return _result(at, sheets, look)
         case LookKind.SOURCE:
-            source = at.sheet.source(look.role)
+            source = at.sheet.source(Role.BASE_COLOUR) if not look.map else _map(at, look.map)
             if source is None:
-                raise UserError(f"There is no {look.role} map yet; open one in Source.")
+                raise UserError("There is no such map yet; open one in Source.")
             return map_picture(sheets.plane(source))
         case LookKind.ID:
             ids = sheets.shown_ids(at)
@@ -104,7 +126,7 @@ def picture(at: Focus, sheets: Sheets, look: Look) -> Picture:
             if found is None or seen is None:
                 raise UserError("There is no mesh on this sheet yet; open one in Source.")
             claims = Plane(seen.claims[..., None], Encoding.DATA, f"claims {found.content_id} {size}")
-            return Picture(_layout(), {"claims": claims}, {}, sharp=True)
+            return Picture({SHOWN: _layout()}, {"claims": slots.of(claims, SHARP)}, {})
         case LookKind.BAKE:
             made = sheets.meshes.made_bake(at, at.sheet.bake(look.bake))
             if made is None:
@@ -117,18 +139,40 @@ def picture(at: Focus, sheets: Sheets, look: Look) -> Picture:
             plane_index, channel = plane_and_channel(names.index(look.region))
             texel = nodes.texture("weights", nodes.uv())["xyzw"[channel]]
             packed = sheets.weights(at).packed[plane_index]
-            return Picture(nodes.join(texel, texel, texel), {"weights": packed}, {})
+            return Picture({SHOWN: nodes.join(texel, texel, texel)}, {"weights": slots.of(packed)}, {})
         case LookKind.HEAT:
-            return Picture(_heat(), {"mask_sum": sheets.weights(at).mask_sum}, {})
+            return Picture({SHOWN: _heat()}, {"mask_sum": slots.of(sheets.weights(at).mask_sum)}, {})
+
+
+def _map(at: Focus, key: str) -> Source | None:
+    return next((source for source in at.sheet.sources if source.key == key), None)
+
+
+def _result(at: Focus, sheets: Sheets, look: Look) -> Picture:
+    """The material in a variant, with its surface values; or one of these seen as grey."""
+    material = material_of(at, sheets, live=True)
+    plan = packing_plan(at, material, live=True)
+    outputs = material.packed(plan)
+    if look.kind == LookKind.SURFACE:
+        value = outputs.get(look.output)
+        if value is None:
+            raise UserError(f"Nothing sets {OUTPUTS[look.output].label.lower()} on this sheet.")
+        wide = value if value.type == Type.VEC3 else nodes.join(value, value, value)
+        shown = {SHOWN: encode(nodes.clamp(wide)) if value.type == Type.VEC3 else wide}
+    else:
+        shown = {SHOWN: encode(nodes.clamp(outputs.pop(COLOUR))), **outputs}
+    there = {**slots_of(at, sheets, material.slots), **plan.slots(sheets.weights(at).packed)}
+    settings = resolve(at.kit.parameters, at.kit.variants, look.variant)
+    return Picture(shown, there, material.inputs(settings))
 
 
 def map_picture(plane: Plane, sharp: bool = False) -> Picture:
     """A plane as it is stored; colour planes are filtered in linear light, then encoded."""
-    texel = nodes.texture("map", nodes.uv(), linear=not sharp)
+    texel = nodes.texture("map", nodes.uv())
     colour = texel["xxx"] if plane.channels < 3 else texel["xyz"]
     if plane.encoding != Encoding.DATA:
         colour = encode(nodes.clamp(colour))
-    return Picture(colour, {"map": plane}, {}, sharp)
+    return Picture({SHOWN: colour}, {"map": slots.of(plane, SHARP if sharp else SMOOTH)}, {})
 
 
 def _heat() -> Node:
@@ -144,7 +188,7 @@ def _heat() -> Node:
 
 def _layout() -> Node:
     """UV layout: dark where no face lies, grey where one does, orange where several overlap."""
-    claims = nodes.texture("claims", nodes.uv(), linear=False)["x"] * 255
+    claims = nodes.texture("claims", nodes.uv())["x"] * 255
     one = nodes.mix(
         nodes.constant(0.18, 0.18, 0.18), nodes.constant(COVERED, COVERED, COVERED), nodes.step(0.5, claims)
     )
@@ -158,19 +202,23 @@ def render_reference(shown: Picture, view: View, filtered: bool = True) -> Level
     """
     uv = view.uv()
     result = np.empty((view.height, view.width, 3), dtype=np.uint8)
+    program = program_of({SHOWN: shown.outputs[SHOWN]})
     for first in range(0, view.height, 64):
         part = uv[first : first + 64]
         if not filtered:
             part = _texel_centres_at(part, shown)
-        result[first : first + 64] = to_levels8(evaluate(shown.output, Environment(part, shown.textures, shown.inputs)))
+        result[first : first + 64] = to_levels8(run(program, _environment(shown, part))[SHOWN])
     result[~on_sheet(uv)] = 0
     return result
 
 
+def _environment(shown: Picture, uv: Floats) -> Environment:
+    return Environment(uv, shown.slots, shown.inputs, shown.seed, shown.time)
+
+
 def _texel_centres_at(uv: Floats, shown: Picture) -> Floats:
     """uv moved to the centres of the texels of the finest map, which shows texels as squares."""
-    finest = max(shown.textures.values(), key=lambda plane: plane.width)
-    size = float32((finest.width, finest.height))
+    size = float32(shown.finest)
     return float32((np.floor(uv * size) + 0.5) / size)
 
 
@@ -181,19 +229,21 @@ def on_sheet(uv: Floats) -> Bools:
 
 @dataclass(frozen=True)
 class Texel:
-    """What the loupe tells of one uv: result (encoded and linear), and the masks' outcome as it is shipped."""
+    """What the loupe tells of one uv: colour (encoded and linear), the masks' outcome as shipped, surface values."""
 
     encoded: tuple[float, float, float]
     linear: tuple[float, float, float]
     weights: tuple[float, ...]
     mask_sum: float
+    surface: Mapping[str, tuple[float, ...]]
 
 
 def read_texel(at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float]) -> Texel:
     """Exact values at a texel by the reference. Raises UserError if a map cannot be read."""
     shown = picture(at, sheets, look)
     centre = _texel_centres_at(float32([[uv]]), shown)
-    encoded = evaluate(shown.output, Environment(centre, shown.textures, shown.inputs))[0, 0]
+    values = {name: value[0, 0] for name, value in run(shown.program, _environment(shown, centre)).items()}
+    encoded = values.pop(SHOWN)
     weights = sheets.weights(at)
     height, width = weights.mask_sum.height, weights.mask_sum.width
     row, column = min(int(uv[1] * height), height - 1), min(int(uv[0] * width), width - 1)
@@ -203,4 +253,5 @@ def read_texel(at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float]) -
         (float(linear[0]), float(linear[1]), float(linear[2])),
         tuple(int(level[row, column]) / 255 for level in weights.levels),
         float(weights.mask_sum.samples[row, column, 0]) / 65535 * MOST_MASK_SUM,
+        {name: tuple(float(part) for part in np.atleast_1d(value)) for name, value in values.items()},
     )

@@ -3,24 +3,17 @@
 import hashlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
-from even_palette.core.colour.luma import luminance
-from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.disk.gate import check_memory
-from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus, Region, Source
-from even_palette.core.material.build import BASE_SLOT, Dressed, Material, build_material, coat_formula, linear_setting
-from even_palette.core.material.model import Bound
-from even_palette.core.material.variants import resolve
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
-from even_palette.core.raster.plane import Encoding, Plane, colour_plane, rgb_of, to_levels8
+from even_palette.core.raster.plane import Encoding, Plane, colour_plane, rgb_of
 from even_palette.core.raster.sampling import sample, texel_centres
 from even_palette.core.regions.claims import box_masks, strongest
 from even_palette.core.regions.id_colours import IdColours, distinct_colours, list_id_colours
@@ -36,7 +29,6 @@ MESH_SIDE = 1024
 UNCLAIMED = 88
 ID_BYTES = 14
 """What listing and keying the colours of an ID map takes a texel, beside the map."""
-TONES = 24
 GREY = Plane(np.full((1, 1, 3), 128, dtype=np.uint8), Encoding.SRGB)
 
 
@@ -233,50 +225,6 @@ class Sheets:
 
         return self.cache.get(("means", base.content_id, self.weights_key(at)), compute)
 
-    def tones(self, at: Focus) -> Floats:
-        """Typical colours of each region's paint from its darkest to its lightest: (R, 24, 3), linear."""
-        weights, base = self.weights(at), self.base_colour(at)
-
-        def compute() -> Floats:
-            colours, levels = thinned(base, weights.levels, 512)
-            tones = np.broadcast_to(GREY.linear()[0, 0], (len(levels), TONES, 3)).copy()
-            for index, level in enumerate(levels):
-                inside = colours[level > 127]
-                if len(inside):
-                    ordered = inside[np.argsort(luminance(inside), kind="stable")]
-                    tones[index] = [part.mean(axis=0) for part in _parts(ordered, TONES)]
-            return tones
-
-        return self.cache.get(("tones", base.content_id, self.weights_key(at)), compute)
-
-    def coat_strip(self, at: Focus, key: str, variant: str) -> Levels:
-        """A region's typical tones in its coat as a variant wears it, darkest to lightest; (24, 3) uint8, encoded."""
-        region = at.kit.region(key)
-        number = at.sheet.regions.index(region)
-        tones, mean = self.tones(at)[number], self.means(at)[number]
-        settings = resolve(at.kit.parameters, at.kit.variants, variant)
-        worn = {use.parameter: settings[use.parameter] for use in region.coat.values.values() if isinstance(use, Bound)}
-
-        def compute() -> Levels:
-            inputs = {name: linear_setting(setting) for name, setting in worn.items()}
-            formula = coat_formula(_dressed(region, mean), at.kit.parameters)
-            paint = {BASE_SLOT: Plane(tones[None], Encoding.LINEAR)}
-            result = evaluate(formula, Environment(texel_centres(1, TONES), paint, inputs))
-            return to_levels8(linear_to_srgb(result[0]))
-
-        return self.cache.get(("strip", tones.tobytes(), mean.tobytes(), repr(region.coat), repr(worn)), compute)
-
-    def material(self, at: Focus, live: bool = False) -> Material:
-        """The material of the kit's sheet."""
-        means = self.means(at)
-        dressed = [_dressed(region, mean) for region, mean in zip(at.sheet.regions, means, strict=True)]
-        return build_material(dressed, at.kit.parameters, at.kit.blending, live)
-
-
-def _dressed(region: Region, mean: Floats) -> Dressed:
-    red, green, blue = map(float, mean)
-    return Dressed(region.key, region.name, region.coat, (red, green, blue))
-
 
 def _name(key: tuple[object, ...]) -> str:
     return hashlib.sha256(repr(key).encode()).hexdigest()
@@ -289,12 +237,6 @@ def _claims(region: Region) -> tuple[object, ...]:
 
 def _mask(levels: Samples, region: Region) -> Floats:
     return key_mask(levels, region.id_colour, region.inner, region.outer, region.metric)
-
-
-def _parts(ordered: Floats, count: int) -> Iterator[Floats]:
-    edges = np.linspace(0, len(ordered), count + 1).astype(int)
-    for first, last in pairwise(edges.tolist()):
-        yield ordered[min(first, len(ordered) - 1) : max(last, first + 1)]
 
 
 def bands(height: int) -> Iterator[tuple[int, int]]:

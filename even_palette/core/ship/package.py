@@ -1,21 +1,21 @@
 """The structs of package.json, which is all that a runtime needs besides the maps and the shader."""
 
 import stat
-from enum import StrEnum
 from pathlib import Path
 
 import msgspec
 
 from even_palette.core.disk.gate import read_bytes
 from even_palette.core.errors import UserError
-from even_palette.core.graph.document import NodeRecord
+from even_palette.core.graph.program import NodeRecord
 from even_palette.core.graph.types import Type
 from even_palette.core.raster.plane import Encoding
+from even_palette.core.raster.sampling import Filter, Wrap
 
 PACKAGE_FILE = "package.json"
 SHADER_FILE = "material.glsl"
 README_FILE = "README.txt"
-FORMAT = 1
+FORMAT = 2
 MAKER = "Even Palette "
 MOST_JSON_BYTES = 64 << 20
 
@@ -23,18 +23,11 @@ RuntimeValue = float | tuple[float, float, float]
 """What a uniform is set to: a number, or a colour in linear light."""
 
 
-class Filter(StrEnum):
-    LINEAR = "linear"
-    NEAREST = "nearest"
-
-
-class Wrap(StrEnum):
-    REPEAT = "repeat"
-    CLAMP = "clamp"
-
-
 class PackageMap(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """One texture. `srgb` maps are decoded by the sampler; `data` and `linear` maps are not."""
+    """One texture, or one layer of an array texture: maps of one `uniform` with `layer` 0, 1 … make the array.
+
+    `srgb` maps are decoded by the sampler; `data` and `linear` maps are not. `layer` is -1 for a texture of its own.
+    """
 
     slot: str
     uniform: str
@@ -48,17 +41,19 @@ class PackageMap(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     mips: bool = True
     wrap: Wrap = Wrap.CLAMP
     holds: tuple[str, ...] = ()
+    layer: int = -1
 
 
 class PackageRegion(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A region: where its weight is packed (slot and channel), its ID colour and its coat."""
+    """A region: where its weight is packed (slot, layer of an array or -1, channel), its ID colour and its coats."""
 
     key: str
     name: str
     slot: str
+    layer: int
     channel: str
     id_colour: str
-    coat: str
+    coats: tuple[str, ...]
 
 
 class PackageParameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -85,8 +80,20 @@ class PackageVariant(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     values: dict[str, RuntimeValue]
 
 
+class PackageOutput(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """What the material gives: its name (a field of the shader's struct), type, meaning, and place in the program."""
+
+    name: str
+    type: Type
+    told: str
+    node: int
+
+
 class PackageSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A sheet with its maps and regions, its shader function and the same formula as a graph."""
+    """A sheet with its maps and regions, its shader functions and the same formulas as a program.
+
+    `function` gives the colour alone, `surface_function` a struct of all outputs.
+    """
 
     name: str
     width: int
@@ -95,7 +102,9 @@ class PackageSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     regions: tuple[PackageRegion, ...]
     shader: str
     function: str
-    graph: tuple[NodeRecord, ...]
+    surface_function: str
+    outputs: tuple[PackageOutput, ...]
+    program: tuple[NodeRecord, ...]
 
 
 class Package(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

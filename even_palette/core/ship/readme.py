@@ -26,14 +26,16 @@ How to hook it up
      Build mips; for srgb maps in linear light.
   2. Include the sheet's shader ({sheet.shader}) in your fragment shader and call
          vec3 base_colour = {sheet.function}(uv);
-     The result is linear light, Rec. 709 primaries. Feed it to your lighting as the base colour.
+     The result is linear light, Rec. 709 primaries. Feed it to your lighting as the base colour. All that the material
+     gives comes as a struct from {sheet.surface_function}(uv): {", ".join(output.name for output in sheet.outputs)}.
+     Maps of one uniform with a layer are the layers of an array texture.
      uv (0, 0) is the upper left corner of the maps (as in glTF); flip v if your engine counts from below.
   3. Set the uniforms. package.json lists them under "parameters" (type, default, range, meaning). Colours are in linear
      light. For a variant, copy its "values"; they are complete, inheritance is already worked out.
-  4. For another shading language, walk "graph" under the sheet: a list of typed operations, arguments by position,
-     the last one is the result. The operations are those of GLSL, with these cases closed: x / 0 = 0, sqrt and pow
-     of negative x count x as 0, atan2(0, 0) = 0, smoothstep with low >= high is a step at low, select takes its second
-     argument where the first is above 0.5.
+  4. For another shading language, walk "program" under the sheet: a list of typed operations, arguments by position;
+     "outputs" says which of them are results. The operations are those of GLSL, with these cases closed: x / 0 = 0,
+     sqrt and pow of negative x count x as 0, atan2(0, 0) = 0, smoothstep with low >= high is a step at low, select
+     takes its second argument where the first is above 0.5.
 
 How weights work
   Each channel of a weights map says how much of a texel a region owns. They add up to at most 1 at every texel; what is

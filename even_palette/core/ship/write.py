@@ -2,7 +2,6 @@
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -15,19 +14,31 @@ from even_palette.core.disk.folders import replacing_folder
 from even_palette.core.disk.gate import reason, refuse_sources
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.graph.document import to_records
+from even_palette.core.graph import slots
 from even_palette.core.graph.glsl import texture_name, uniform_name
+from even_palette.core.graph.program import Program
+from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Focus, Kit, identifier, unique, users_of
-from even_palette.core.material.build import BASE_SLOT, Material, linear_setting, weights_slot
+from even_palette.core.kit.model import Focus, Kit, identifier, owner_name, unique, users_of
+from even_palette.core.material.build import BASE_SLOT, Material, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter, Setting, ValueKind
+from even_palette.core.material.outputs import OUTPUTS
 from even_palette.core.material.variants import resolve_all
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.regions.packing import REGIONS_A_PLANE, plane_and_channel
+from even_palette.core.raster.sampling import Wrap
+from even_palette.core.regions.packing import (
+    ARRAY_SLOT,
+    REGIONS_A_PLANE,
+    Packing,
+    PackingPlan,
+    plane_and_channel,
+    weights_slot,
+)
+from even_palette.core.results.materials import material_of, packing_plan, slots_of
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.package import (
     FORMAT,
@@ -37,6 +48,7 @@ from even_palette.core.ship.package import (
     SHADER_FILE,
     Package,
     PackageMap,
+    PackageOutput,
     PackageParameter,
     PackageRegion,
     PackageSheet,
@@ -44,7 +56,7 @@ from even_palette.core.ship.package import (
     package_files,
 )
 from even_palette.core.ship.readme import readme_text
-from even_palette.core.ship.shader import FUNCTION, shader_text
+from even_palette.core.ship.shader import FUNCTION, SURFACE_FUNCTION, shader_text
 
 
 @dataclass(frozen=True)
@@ -69,7 +81,11 @@ def plan(kit: Kit, sheets: Sheets) -> list[Planned]:
     """What a package of this kit will hold. Raises UserError for a kit that cannot be shipped."""
     made = contents(kit, sheets)
     maps = [
-        Planned(m.file, ", ".join(m.holds) or "base colour", texture_bytes(m.width, m.height, m.channels * m.bits // 8))
+        Planned(
+            m.file,
+            ", ".join(m.holds) or m.slot.replace("_", " "),
+            texture_bytes(m.width, m.height, m.channels * m.bits // 8),
+        )
         for sheet in made.package.sheets
         for m in sheet.maps
     ]
@@ -98,14 +114,17 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
         part = kit.at(sheet.key)
         prefix = f"{stems[number]}-" if len(shipped) > 1 else ""
         _check_sheet(part, sheets)
-        painted = sheets.base_colour(part)
-        base = sheets.cache.get(("shipped base", painted.content_id), partial(shipped_base, painted))
+        material = material_of(part, sheets)
+        plan = packing_plan(part, material)
+        program = material.program(plan)
         weights = sheets.weights(part, _share(progress, number, len(shipped)), cancel)
-        material = sheets.material(part)
-        own = {BASE_SLOT: base, **{weights_slot(index): plane for index, plane in enumerate(weights.packed)}}
-        made.append(_sheet(part, material, own, prefix))
-        planes.update({f"{prefix}{slot}.png": plane for slot, plane in own.items()})
-        texts[f"{prefix}{SHADER_FILE}"] = shader_text(material, sheet.name)
+        own = {**slots_of(part, sheets, material.slots, make=True), **plan.slots(weights.packed)}
+        own = {name: slot for name, slot in own.items() if name == BASE_SLOT or name in program.slots}
+        own[BASE_SLOT] = slots.of(_shipped(sheets, own[BASE_SLOT].plane))
+        listed = _maps(part, own, prefix)
+        made.append(_sheet(part, material, plan, program, [entry for entry, _ in listed], prefix))
+        planes.update({entry.file: plane for entry, plane in listed})
+        texts[f"{prefix}{SHADER_FILE}"] = shader_text(program, material.parameters, sheet.name)
         parameters += [parameter for parameter in material.parameters if parameter not in parameters]
     package = _package(kit, tuple(made), parameters)
     texts = {
@@ -181,27 +200,48 @@ def ship(
     return sizes
 
 
-def _sheet(at: Focus, material: Material, planes: dict[str, Plane], prefix: str) -> PackageSheet:
-    """A sheet; `planes` by slot, the base colour first."""
-    sheet = at.sheet
-    names = [region.name for region in sheet.regions]
-    maps = []
-    for index, (slot, plane) in enumerate(planes.items()):
-        first = (index - 1) * REGIONS_A_PLANE
-        holds = tuple(f"{name} in {channel}" for name, channel in zip(names[first : first + 4], "RGBA", strict=False))
-        maps.append(
-            PackageMap(
+def _shipped(sheets: Sheets, painted: Plane) -> Plane:
+    return sheets.cache.get(("shipped base", painted.content_id), lambda: shipped_base(painted))
+
+
+def _maps(at: Focus, own: dict[str, Slot], prefix: str) -> list[tuple[PackageMap, Plane]]:
+    """The maps of a sheet with their planes; an array has a file a layer."""
+    names = [region.name for region in at.sheet.regions]
+    found = []
+    for slot, held in own.items():
+        for number, plane in enumerate(held.planes):
+            holds: tuple[str, ...] = ()
+            if slot.startswith(ARRAY_SLOT):
+                at_plane = number if held.is_array else int(slot.rpartition("_")[2])
+                first = at_plane * REGIONS_A_PLANE
+                some = zip(names[first : first + REGIONS_A_PLANE], "RGBA", strict=False)
+                holds = tuple(f"{name} in {channel}" for name, channel in some)
+            file = f"{prefix}{slot}_{number}.png" if held.is_array else f"{prefix}{slot}.png"
+            sampler = held.sampler
+            entry = PackageMap(
                 slot,
                 texture_name(slot),
-                f"{prefix}{slot}.png",
+                file,
                 plane.encoding,
                 plane.width,
                 plane.height,
                 plane.channels,
                 plane.samples.dtype.itemsize * 8,
-                holds=holds if index else (),
+                sampler.filter,
+                sampler.mips,
+                # A plane that is turned over is so by the shader itself.
+                Wrap.CLAMP if sampler.wrap == Wrap.MIRROR else sampler.wrap,
+                holds,
+                number if held.is_array else -1,
             )
-        )
+            found.append((entry, plane))
+    return found
+
+
+def _sheet(
+    at: Focus, material: Material, plan: PackingPlan, program: Program, maps: list[PackageMap], prefix: str
+) -> PackageSheet:
+    sheet, array = at.sheet, plan.packing == Packing.ARRAY
     regions = []
     for index, region in enumerate(sheet.regions):
         plane_index, channel = plane_and_channel(index)
@@ -209,13 +249,14 @@ def _sheet(at: Focus, material: Material, planes: dict[str, Plane], prefix: str)
             PackageRegion(
                 region.key,
                 region.name,
-                weights_slot(plane_index),
+                ARRAY_SLOT if array else weights_slot(plane_index),
+                plane_index if array else -1,
                 "rgba"[channel],
                 format_hex(region.id_colour),
-                COATS[region.coat.kind].label,
+                tuple(COATS[coat.kind].label for coat in region.coats),
             )
         )
-    base = planes[BASE_SLOT]
+    base = maps[0]
     return PackageSheet(
         sheet.name,
         base.width,
@@ -224,7 +265,12 @@ def _sheet(at: Focus, material: Material, planes: dict[str, Plane], prefix: str)
         tuple(regions),
         f"{prefix}{SHADER_FILE}",
         FUNCTION,
-        to_records(material.output),
+        SURFACE_FUNCTION,
+        tuple(
+            PackageOutput(name, program.records[node].type, OUTPUTS[name].told, node)
+            for name, node in program.outputs.items()
+        ),
+        program.records,
     )
 
 
@@ -246,7 +292,7 @@ def _package(kit: Kit, shipped: tuple[PackageSheet, ...], parameters: list[Param
 
 def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:
     default = parameter.default
-    users = tuple(f"{use.region.name}: {use.spec.label}" for use in users_of(kit, parameter.name))
+    users = tuple(f"{owner_name(kit, use.owner)}: {use.spec.label}" for use in users_of(kit, parameter.name))
     return PackageParameter(
         parameter.name,
         uniform_name(parameter.name),

@@ -6,7 +6,7 @@ import pkgutil
 from even_palette.core.material.declare import CoatKind
 
 COATS: dict[str, CoatKind] = {
-    coat.name: coat
+    coat.name: coat.with_strength()
     for module in sorted(pkgutil.iter_modules(__path__), key=lambda found: found.name)
     for coat in [importlib.import_module(f"{__name__}.{module.name}").COAT]
 }

@@ -1,24 +1,22 @@
 """Repaint: the paint replaced by a colour."""
 
-from even_palette.core.graph.nodes import Node, mix
+from collections.abc import Mapping
+
+from even_palette.core.graph.nodes import Node
 from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
 from even_palette.core.material.model import ValueKind
+from even_palette.core.material.outputs import COLOUR
 
 
-def formula(inputs: CoatInputs) -> Node:
-    """mix(B, T, strength)."""
-    return mix(inputs.base, inputs.values["colour"], inputs.values["strength"])
+def formula(inputs: CoatInputs) -> Mapping[str, Node]:
+    """T: the paint under it is replaced."""
+    return {COLOUR: inputs.values["colour"]}
 
 
 COAT = CoatKind(
     name="repaint",
     label="Repaint",
     help="Removes the paint and puts a colour in its place.",
-    values=(
-        ValueSpec("colour", "Colour", ValueKind.COLOUR, (0.5, 0.5, 0.5), "The colour that replaces the paint."),
-        ValueSpec(
-            "strength", "Strength", ValueKind.NUMBER, 1.0, "How much of the paint is replaced; 0 keeps all of it."
-        ),
-    ),
+    values=(ValueSpec("colour", "Colour", ValueKind.COLOUR, (0.5, 0.5, 0.5), "The colour that replaces the paint."),),
     formula=formula,
 )

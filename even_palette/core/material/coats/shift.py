@@ -1,18 +1,21 @@
 """Shift: hue, saturation and brightness of the paint moved."""
 
+from collections.abc import Mapping
+
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.colour_nodes import shift_hsl, shift_oklch, shift_yiq
 from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
 from even_palette.core.material.model import ValueKind
+from even_palette.core.material.outputs import COLOUR
 
 SPACES = {"yiq": shift_yiq, "hsl": shift_hsl, "oklch": shift_oklch}
 
 
-def formula(inputs: CoatInputs) -> Node:
+def formula(inputs: CoatInputs) -> Mapping[str, Node]:
     """The paint shifted in the chosen space; 0 degrees, factor 1 and offset 0 give it back."""
     values = inputs.values
     shift = SPACES[inputs.choices["space"]]
-    return shift(inputs.base, values["hue"] / 360, values["saturation"], values["brightness"])
+    return {COLOUR: shift(inputs.colour, values["hue"] / 360, values["saturation"], values["brightness"])}
 
 
 COAT = CoatKind(
@@ -35,4 +38,5 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    before_and_after=True,
 )

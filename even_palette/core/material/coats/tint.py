@@ -1,24 +1,27 @@
 """Tint: the paint multiplied by a colour."""
 
+from collections.abc import Mapping
+
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.colour_nodes import luminance
 from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
 from even_palette.core.material.model import ValueKind
+from even_palette.core.material.outputs import COLOUR
 
 
-def formula(inputs: CoatInputs) -> Node:
-    """plain: B T. channel: B T / mean(B). luminance: Y(B) T / Y(mean(B)), the paint's own hue taken out first.
+def formula(inputs: CoatInputs) -> Mapping[str, Node]:
+    """plain: U T. channel: U T / mean(U). luminance: Y(U) T / Y(mean(U)), the paint's own hue taken out first.
 
     In both true modes the region's weighted mean is T where nothing clips.
     """
-    base, mean, colour = inputs.base, inputs.mean, inputs.values["colour"]
+    under, mean, colour = inputs.colour, inputs.mean, inputs.values["colour"]
     match inputs.choices["mode"]:
         case "channel":
-            return base / mean * colour
+            return {COLOUR: under / mean * colour}
         case "luminance":
-            return luminance(base) / luminance(mean) * colour
+            return {COLOUR: luminance(under) / luminance(mean) * colour}
         case _:
-            return base * colour
+            return {COLOUR: under * colour}
 
 
 COAT = CoatKind(
@@ -42,4 +45,5 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    promise=lambda choices: "" if choices.get("mode", "plain") == "plain" else "true tint",
 )

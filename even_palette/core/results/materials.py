@@ -1,0 +1,235 @@
+"""The material of a sheet with the planes that it samples, and what its coats make of typical texels."""
+
+from collections.abc import Iterator, Mapping
+from itertools import pairwise
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.colour.luma import luminance
+from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.errors import UserError
+from even_palette.core.graph import slots
+from even_palette.core.graph.program import program_of
+from even_palette.core.graph.reference import Environment, run
+from even_palette.core.graph.slots import MOST_UNITS, Slot
+from even_palette.core.kit.commands import read_cell
+from even_palette.core.kit.model import OVER, Focus, coats_of, owner_name
+from even_palette.core.material.build import (
+    BASE_SLOT,
+    Dressed,
+    Material,
+    SlotUse,
+    build_material,
+    linear_setting,
+    map_plane,
+    worn,
+)
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.model import Bound, Coat, Colour, PlaneKind, PlaneRef, Setting
+from even_palette.core.material.outputs import COLOUR, OUTPUTS
+from even_palette.core.material.variants import MASTER, resolve
+from even_palette.core.raster.plane import Plane, rgb_of, to_levels8
+from even_palette.core.raster.sampling import texel_centres
+from even_palette.core.regions.packing import Packing, PackingPlan
+from even_palette.core.results.sheets import GREY, Sheets
+
+TONES, SPOTS_A_TONE = 24, 6
+THIN_SIDE = 512
+
+
+def plane_of(at: Focus, sheets: Sheets, ref: PlaneRef, make: bool = False) -> Plane:
+    """The plane that a reference means. A bake that is not there is made, which may take long, or refused.
+
+    Raises UserError if it cannot be read or is not there.
+    """
+    try:
+        if ref.kind == PlaneKind.MAP:
+            return sheets.plane(at.sheet.map(ref.key))
+        bake = at.sheet.bake(ref.key)
+    except KeyError:
+        raise UserError(f"A coat reads the {ref.kind} “{ref.key}”, which is not there.") from None
+    made = sheets.meshes.bake(at, bake)[0] if make else sheets.meshes.made_bake(at, bake)
+    if made is None:
+        raise UserError("A bake that a coat reads is being made …")
+    return made
+
+
+def maps_of(at: Focus) -> dict[str, PlaneRef]:
+    """The maps of a sheet by the output that they set, beside the base colour."""
+    found = {}
+    for name, output in OUTPUTS.items():
+        source = at.sheet.source(output.role) if output.role and name != COLOUR else None
+        if source is not None:
+            found[name] = map_plane(source.key)
+    return found
+
+
+def material_of(at: Focus, sheets: Sheets, live: bool = False) -> Material:
+    """The material of a sheet. Raises UserError if a map that it needs cannot be read."""
+    regions = [dressed(at, sheets, region.key) for region in at.sheet.regions]
+    over = dressed(at, sheets, OVER + at.key) if at.sheet.overcoats else None
+    return build_material(regions, at.kit.parameters, at.kit.blending, live, over, maps_of(at))
+
+
+def dressed(at: Focus, sheets: Sheets, owner: str) -> Dressed:
+    """A region, or the overcoats of the sheet, with the mean of the colour under each coat."""
+    coats = coats_of(at.kit, owner)
+    key = "over" if owner.startswith(OVER) else owner
+    first = _first_mean(at, sheets, owner)
+    means = [first]
+    for number in range(1, len(coats)):
+        choices = {name: value for name, value in coats[number].values.items() if isinstance(value, str)}
+        needed = bool(COATS[coats[number].kind].promise(choices))
+        means.append(_mean_under(at, sheets, owner, coats[:number], tuple(means)) if needed else first)
+    return Dressed(key, owner_name(at.kit, owner), coats, tuple(means[: len(coats)]))
+
+
+def _first_mean(at: Focus, sheets: Sheets, owner: str) -> Colour:
+    if owner.startswith(OVER):
+        red, green, blue = map(float, GREY.linear()[0, 0])
+        return (red, green, blue)
+    number = [region.key for region in at.sheet.regions].index(owner)
+    red, green, blue = map(float, sheets.means(at)[number])
+    return (red, green, blue)
+
+
+def _mean_under(at: Focus, sheets: Sheets, owner: str, coats: tuple[Coat, ...], means: tuple[Colour, ...]) -> Colour:
+    """The mean colour of typical texels under these coats, as the master wears them."""
+    region = Dressed("under", "", coats, means)
+    settings = resolve(at.kit.parameters, at.kit.variants, MASTER)
+    at_spots = _worn_at(at, sheets, region, settings, spots(at, sheets)[_row(at, owner)])
+    red, green, blue = map(float, at_spots.mean(axis=0))
+    return (red, green, blue)
+
+
+def packing_plan(at: Focus, material: Material, live: bool = False) -> PackingPlan:
+    """How the weights reach a shader: in planes of their own where the texture units suffice, else as one array."""
+    keys = tuple(region.key for region in at.sheet.regions)
+    planes = PackingPlan(Packing.PLANES, keys)
+    fits = 1 + len(material.slots) + planes.units <= MOST_UNITS
+    return planes if fits and not live else PackingPlan(Packing.ARRAY, keys)
+
+
+def slots_of(at: Focus, sheets: Sheets, used: Mapping[str, SlotUse], make: bool = False) -> dict[str, Slot]:
+    """The base colour and the planes that coats sample, by slot. Raises UserError for one that is not there."""
+    found = {BASE_SLOT: slots.of(sheets.base_colour(at))}
+    for name, (ref, sampler) in used.items():
+        found[name] = slots.of(plane_of(at, sheets, ref, make), sampler)
+    return found
+
+
+def prepare_material(at: Focus, sheets: Sheets) -> None:
+    """Make what the material of a sheet needs: weights, means, spots, and the bakes that its coats read."""
+    slots_of(at, sheets, material_of(at, sheets).slots, make=True)
+
+
+# Typical texels
+
+
+def spots(at: Focus, sheets: Sheets) -> Floats:
+    """uv of typical texels of each region, and of the whole sheet as the last, from dark to light.
+
+    (R + 1, 24 * 6, 2); those of a region without texels are the sheet's.
+    """
+    weights, base = sheets.weights(at), sheets.base_colour(at)
+
+    def compute() -> Floats:
+        step = max(1, -(-max(base.height, base.width) // THIN_SIDE))
+        colours = float32(rgb_of(Plane(base.samples[::step, ::step], base.encoding).linear()))
+        uv = texel_centres(base.height, base.width)[::step, ::step]
+        tone = luminance(colours)
+        everywhere = np.ones(tone.shape, dtype=bool)
+        found = []
+        for level in weights.levels:
+            rows = (uv[:, 0, 1] * level.shape[0]).astype(int)
+            columns = (uv[0, :, 0] * level.shape[1]).astype(int)
+            inside = level[np.ix_(rows, columns)] > 127
+            found.append(_spread(uv, tone, inside if inside.any() else everywhere))
+        return np.stack([*found, _spread(uv, tone, everywhere)])
+
+    return sheets.cache.get(("spots", base.content_id, sheets.weights_key(at)), compute)
+
+
+def _spread(uv: Floats, tone: Floats, inside: np.ndarray) -> Floats:
+    """Places inside, by rising tone, an equal number from each of 24 parts."""
+    order = np.argsort(tone[inside], kind="stable")
+    places = uv[inside][order]
+    chosen = [np.linspace(first, last, SPOTS_A_TONE + 2)[1:-1].astype(int) for first, last in _parts(len(places))]
+    return float32(places[np.minimum(np.concatenate(chosen), len(places) - 1)])
+
+
+def _parts(count: int) -> Iterator[tuple[int, int]]:
+    yield from pairwise(np.linspace(0, count, TONES + 1).astype(int).tolist())
+
+
+def _row(at: Focus, owner: str) -> int:
+    keys = [region.key for region in at.sheet.regions]
+    return len(keys) if owner.startswith(OVER) else keys.index(owner)
+
+
+def paint_strip(at: Focus, sheets: Sheets, owner: str) -> Levels:
+    """The paint of a region from dark to light, as it is; (24, 3) uint8, encoded."""
+    uv = spots(at, sheets)[_row(at, owner)]
+    base = sheets.base_colour(at)
+    rows, columns = (uv[:, 1] * base.height).astype(int), (uv[:, 0] * base.width).astype(int)
+    return _as_strip(float32(rgb_of(base.fetch(rows, columns))))
+
+
+def coat_strip(at: Focus, sheets: Sheets, owner: str, variant: str) -> Levels:
+    """Typical texels of an owner in its coats as a variant wears them, dark to light; (24, 3) uint8, encoded."""
+    region = dressed(at, sheets, owner)
+    settings = resolve(at.kit.parameters, at.kit.variants, variant)
+    bound = {use.parameter: settings[use.parameter] for coat in region.coats for use in coat.values.values()
+             if isinstance(use, Bound)}  # fmt: skip
+    uv = spots(at, sheets)[_row(at, owner)]
+    refs = [use.plane for coat in region.coats for use in (*coat.planes.values(), coat.pattern) if use]
+    planes = [plane_of(at, sheets, ref).content_id for ref in refs]
+    key = ("strip", sheets.base_colour(at).content_id, uv.tobytes(), repr(region), repr(bound), tuple(planes))
+    return sheets.cache.get(key, lambda: _as_strip(_worn_at(at, sheets, region, settings, uv)))
+
+
+def _worn_at(at: Focus, sheets: Sheets, region: Dressed, settings: Mapping[str, Setting], uv: Floats) -> Floats:
+    """The colour of one owner's coats at some places, (n, 3) linear."""
+    found = worn(region, at.kit.parameters, maps_of(at))
+    inputs = {name: linear_setting(setting) for name, setting in settings.items()}
+    program = program_of({COLOUR: found.outputs[COLOUR]})
+    return run(program, Environment(uv, slots_of(at, sheets, found.slots), inputs))[COLOUR]
+
+
+def _as_strip(colours: Floats) -> Levels:
+    return to_levels8(linear_to_srgb(float32(colours.reshape(TONES, SPOTS_A_TONE, 3).mean(axis=1))))
+
+
+def clipped_share(at: Focus, sheets: Sheets, owner: str, variant: str, settings: Mapping[str, Setting]) -> float:
+    """Share of a region's weight, 0..1, where a coat's colour exceeds 1 in a channel before it is clipped."""
+    region, weights = dressed(at, sheets, owner), sheets.weights(at)
+    number = _row(at, owner)
+    cell = read_cell(at.kit, owner, variant, dict(settings))
+    base = sheets.base_colour(at)
+    key = ("clipped", base.content_id, weights.content_id, number, repr(region), repr(cell.settings))
+
+    def compute() -> float:
+        found = worn(region, at.kit.parameters, maps_of(at))
+        program = program_of({f"coat_{index}": node for index, node in enumerate(found.unclipped)})
+        inputs = {name: linear_setting(setting) for name, setting in settings.items()}
+        there = slots_of(at, sheets, found.slots)
+        clipped = total = 0.0
+        for uv, level in _bands(weights.levels[number]):
+            inside = level > 0
+            if not inside.any():
+                continue
+            own = level[inside].astype(float)
+            results = run(program, Environment(uv[inside], there, inputs)).values()
+            over = np.any([np.any(result > 1 + 1e-6, axis=-1) for result in results], axis=0)
+            clipped += float(own[over].sum())
+            total += float(own.sum())
+        return clipped / total if total else 0.0
+
+    return sheets.cache.get(key, compute)
+
+
+def _bands(level: Levels) -> Iterator[tuple[Floats, Levels]]:
+    uv = texel_centres(*level.shape)
+    for first in range(0, len(level), 256):
+        yield uv[first : first + 256], level[first : first + 256]
