@@ -3,14 +3,16 @@
 import argparse
 import re
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
+from types import TracebackType
 from typing import Any, NoReturn
 
 from even_palette.core.errors import UserError, one_line
 from even_palette.core.jobs import Progress, silent
 from even_palette.terminal import FINDINGS, REFUSED, say, tell
 
+MOST_SCRIPT_BYTES = 16 << 20
 WRONG_USE = (
     (r"the following arguments are required: (.+)", r"\1 is missing"),
     (r"argument COMMAND: invalid choice: '?(.*?)'? \(choose from .*", r"there is no command “\1”"),
@@ -85,10 +87,18 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("package", type=Path)
     command.add_argument("--variant", default="", help="name of a variant; without it the defaults")
     command.add_argument("--sheet", default="", help="name of a sheet; without it the first")
+    command.add_argument(
+        "--output", default="colour", metavar="NAME", help="an output of the material: colour, roughness …"
+    )
     command.add_argument("--size", type=_size, help="side of the picture in pixels; without it the sheet's own")
     command.add_argument("--reference", action="store_true", help="play the graph with NumPy instead of OpenGL")
     command.add_argument("--out", type=Path, required=True, metavar="PNG")
     command.set_defaults(run=_play)
+
+    command = commands.add_parser("run", help="run a Python script on kits; what it does are commands of the history")
+    command.add_argument("script", type=Path)
+    command.add_argument("kits", nargs="+", type=Path, metavar="KIT")
+    command.set_defaults(run=_run)
 
     command = commands.add_parser("bench", help="speed and start-up, as ratios in one run")
     command.set_defaults(run=_bench)
@@ -161,7 +171,7 @@ def _play(options: argparse.Namespace) -> int:
     from even_palette.core.disk.gate import refuse_sources
     from even_palette.core.raster.files import write_plane
     from even_palette.core.raster.plane import Encoding, Plane
-    from even_palette.player.load import load
+    from even_palette.player.load import LIGHT, load
 
     loaded = load(options.package, options.sheet)
     refuse_sources(options.out, loaded.files(options.package))
@@ -171,8 +181,42 @@ def _play(options: argparse.Namespace) -> int:
         from even_palette.player.reference import play_reference as play
     else:
         from even_palette.player.opengl import play_opengl as play
-    write_plane(options.out, Plane(play(loaded, options.variant, width, height), Encoding.SRGB))
+    light = options.output in LIGHT
+    pixels = play(loaded, options.variant, width, height, options.output)
+    write_plane(options.out, Plane(pixels, Encoding.SRGB if light else Encoding.DATA))
     return 0
+
+
+def _run(options: argparse.Namespace) -> int:
+    from even_palette.core.disk.gate import read_bytes
+    from even_palette.scripting import open_kit
+
+    try:
+        code = compile(read_bytes(options.script, MOST_SCRIPT_BYTES), str(options.script), "exec")
+    except (SyntaxError, ValueError) as error:
+        raise UserError(f"{options.script}: cannot be run: {error}.") from None
+    for place in options.kits:
+        with open_kit(place) as kit:
+            try:
+                exec(code, {"__name__": "__main__", "__file__": str(options.script), "kit": kit})
+            except UserError as error:
+                raise UserError(f"{place}: {error}") from None
+            except SystemExit as ending:
+                if ending.code:
+                    raise UserError(f"{place}: the script ended with {ending.code}.") from None
+            except Exception as error:
+                trace = error.__traceback__
+                lines = [at.tb_lineno for at in _frames(trace) if at.tb_frame.f_code.co_filename == str(options.script)]
+                where = f", line {lines[-1]}" if lines else ""
+                told = " ".join(f"{type(error).__name__}: {error}".split())
+                raise UserError(f"{place}: {options.script}{where}: {told}") from None
+    return 0
+
+
+def _frames(trace: TracebackType | None) -> Iterator[TracebackType]:
+    while trace is not None:
+        yield trace
+        trace = trace.tb_next
 
 
 def _bench(options: argparse.Namespace) -> int:

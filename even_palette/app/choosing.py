@@ -31,7 +31,7 @@ class Choice(QObject):
         self._faces = np.zeros(0, dtype=bool)
         self._shape = ""
         session.shown_changed.connect(self._follow)
-        session.elements_found.connect(self.kind_changed)
+        session.results.elements_found.connect(self.kind_changed)
 
     @property
     def mesh(self) -> SheetMesh | None:

@@ -2,34 +2,51 @@
 
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from enum import IntEnum
 from os import cpu_count
+from threading import Condition, Thread
 from typing import Any
 
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken, Progress
+from even_palette.core.log import log
 
 Work = Callable[[Progress, CancelToken], Any]
+CLOSING_S = 0.4
 
 
-@dataclass(frozen=True)
+class Rank(IntEnum):
+    """What comes first: what the views show, what the artist asked for, what is looked into besides."""
+
+    VIEW = 0
+    ASKED = 1
+    CHECK = 2
+
+
+@dataclass(eq=False)
 class _Job:
     label: str
+    work: Work
     done: Callable[[Any], None]
     failed: Callable[[str], None]
     ended: Callable[[], None]
-    needed: bool
-    started: float
+    rank: Rank
+    place: str
+    token: CancelToken
+    order: int
+    started: float = field(default_factory=time.monotonic)
+    set_back: bool = False
 
 
 class Jobs(QObject):
-    """Runs jobs. `changed` tells of the job shown: text ("" for none), share done, whether it can be cancelled.
+    """Runs jobs, those of a lower rank first. `changed` tells of the job shown: text, share done, whether it can end.
 
-    Threads report through one signal of this object: an object of Qt for each job could be freed by one thread while
-    another still returns from it.
+    Each `place` holds one job: a newer one cancels the older. Checks give way: where a view is waited for, a check
+    under way is stopped and begun again afterwards. Threads report through one signal of this object: an object of Qt
+    for each job could be freed by one thread while another still returns from it.
     """
 
     changed = pyqtSignal(str, float, bool)
@@ -37,10 +54,18 @@ class Jobs(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = ThreadPoolExecutor(max(2, cpu_count() or 2), "job")
+        self._waiting: list[_Job] = []
         self._running: dict[CancelToken, _Job] = {}
+        self._working: set[CancelToken] = set()
+        self._condition = Condition()
+        self._count = 0
         self._closed = False
         self._reported.connect(self._receive, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
+        self._threads = [
+            Thread(target=self._serve, name=f"job-{number}", daemon=True) for number in range(max(2, cpu_count() or 2))
+        ]
+        for thread in self._threads:
+            thread.start()
 
     def run(
         self,
@@ -49,31 +74,76 @@ class Jobs(QObject):
         done: Callable[[Any], None],
         failed: Callable[[str], None],
         ended: Callable[[], None] = lambda: None,
-        needed: bool = False,
+        rank: Rank = Rank.ASKED,
+        place: str = "",
     ) -> CancelToken:
         """Start work(progress, cancel); `done` or `failed` is called on this thread, then always `ended`.
 
-        A `needed` job, without which the views would be stale, is not cancelled by the user.
+        A job of another rank than ASKED is not cancelled by the user.
         """
         token = CancelToken()
         if self._closed:
             token.cancel()
             return token
-        self._running[token] = _Job(label, done, failed, ended, needed, time.monotonic())
-        self._pool.submit(self._work, token, work)
+        for other in list(self._running.values()):
+            if place and other.place == place:
+                other.token.cancel()
+        self._count += 1
+        job = _Job(label, work, done, failed, ended, rank, place, token, self._count)
+        self._running[token] = job
+        with self._condition:
+            self._waiting.append(job)
+            self._condition.notify()
+        if rank == Rank.VIEW:
+            self._set_checks_back()
         return token
 
-    def _work(self, token: CancelToken, work: Work) -> None:
+    def _set_checks_back(self) -> None:
+        """Stop checks that are at work; they begin again when no view waits."""
+        for job in list(self._running.values()):
+            if job.rank == Rank.CHECK and job.token in self._working and not job.token.cancelled:
+                job.set_back = True
+                job.token.cancel()
+
+    def _serve(self) -> None:
         """On a worker thread."""
+        while True:
+            with self._condition:
+                job = self._next()
+                while job is None and not self._closed:
+                    self._condition.wait()
+                    job = self._next()
+                if job is None or self._closed:
+                    return
+                self._waiting.remove(job)
+                self._working.add(job.token)
+            self._work(job)
+            with self._condition:
+                self._working.discard(job.token)
+                self._condition.notify_all()
+
+    def _next(self) -> _Job | None:
+        """The job that comes first. A check waits while a view is waited for or made."""
+        found = min(self._waiting, key=lambda job: (job.rank, job.order), default=None)
+        if found is None or found.rank != Rank.CHECK:
+            return found
+        views = any(job.rank == Rank.VIEW and job.token in self._working for job in list(self._running.values()))
+        return None if views else found
+
+    def _work(self, job: _Job) -> None:
+        token = job.token
         try:
             token.check()
-            result = work(lambda share, doing: self._report(token, "progress", (share, doing)), token)
+            result = job.work(lambda share, doing: self._report(token, "progress", (share, doing)), token)
         except Cancelled:
             self._report(token, "ended", None)
         except UserError as error:
             self._report(token, "failed", str(error))
+        except MemoryError:
+            self._report(token, "failed", f"{job.label}: there is not enough memory for this.")
         except Exception as error:
-            self._report(token, "failed", f"An error of the program: {type(error).__name__}: {error}")
+            log().exception("%s failed", job.label)
+            self._report(token, "failed", _of_the_program(job.label, error))
         else:
             self._report(token, "done", result)
 
@@ -87,33 +157,61 @@ class Jobs(QObject):
             return
         if what == "progress":
             share, doing = value
-            self.changed.emit(f"{job.label}: {doing}{_time_left(job.started, share)}", share, not job.needed)
+            text = f"{job.label}: {doing}{_time_left(job.started, share)}"
+            self.changed.emit(text, share, job.rank == Rank.ASKED)
             return
-        if what == "done" and not token.cancelled:
-            job.done(value)
-        elif what == "failed":
-            job.failed(value)
-        self._running.pop(token, None)
+        del self._running[token]
+        if job.set_back and what != "done":
+            self.run(job.label, job.work, job.done, job.failed, job.ended, job.rank, job.place)
+            return
+        if what == "done" and (not token.cancelled or job.set_back):
+            self._call(job, lambda: job.done(value))
+        elif what == "failed" and not token.cancelled:
+            self._call(job, lambda: job.failed(value))
         if not self._running:
             self.changed.emit("", 0.0, False)
-        job.ended()
+        self._call(job, job.ended)
+
+    def _call(self, job: _Job, act: Callable[[], None]) -> None:
+        """What a job's starter does with its outcome; its errors must not keep anything waiting."""
+        try:
+            act()
+        except Exception as error:
+            log().exception("%s: taking its outcome failed", job.label)
+            job.failed(_of_the_program(job.label, error))
 
     @property
     def busy(self) -> bool:
+        """Whether anything waits or is at work."""
         return bool(self._running)
 
     def cancel(self) -> None:
         """Cancel what the user started."""
         for token, job in list(self._running.items()):
-            if not job.needed:
+            if job.rank == Rank.ASKED:
                 token.cancel()
 
     def close(self) -> None:
-        """Cancel everything and wait until the threads are idle; what they still report is dropped."""
-        self._closed = True
+        """Cancel everything; threads that are still at work shortly after are left to end with the process."""
+        with self._condition:
+            self._closed = True
+            self._waiting.clear()
+            self._condition.notify_all()
         for token in list(self._running):
             token.cancel()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        deadline = time.monotonic() + CLOSING_S
+        for thread in self._threads:
+            thread.join(max(0.0, deadline - time.monotonic()))
+
+    @property
+    def idle(self) -> bool:
+        """Whether all threads have ended."""
+        return not any(thread.is_alive() for thread in self._threads)
+
+
+def _of_the_program(label: str, error: Exception) -> str:
+    told = " ".join(f"{type(error).__name__}: {error}".split())[:160]
+    return f"{label}: an error of the program ({told}). Your work is kept; Help → Log has more."
 
 
 def one_shot(parent: QObject, interval_ms: int, act: Callable[[], object]) -> QTimer:

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import sys
-import traceback
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from even_palette.app.screen import require_screen
 from even_palette.core.errors import UserError
+from even_palette.core.log import log
 
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QApplication
@@ -28,7 +29,7 @@ def run_window(paths: list[Path]) -> int:
     else:
         window.offer_unsaved()
     window.show()
-    return app.exec()
+    return _finish(app.exec(), window)
 
 
 def run_demo() -> int:
@@ -42,7 +43,7 @@ def run_demo() -> int:
     # The model comes once the sheet is there, so that it does not delay the first picture.
     model_later = one_shot(window, MODEL_LATER_MS, lambda: window.stand.suggest_panes(Panes.BOTH))
     model_later.start()
-    return app.exec()
+    return _finish(app.exec(), window)
 
 
 def open_demo(window: Window) -> None:
@@ -72,9 +73,17 @@ def _start() -> tuple[QApplication, Window]:
     return app, window
 
 
+def _finish(code: int, window: Window) -> int:
+    """Work that does not end in time must not hold the process; everything of the kit is on the disk by now."""
+    if not window.jobs.idle:
+        sys.stdout.flush()
+        os._exit(code)
+    return code
+
+
 def report(window: Window, error: BaseException) -> None:
     """Tell of an error of the program and go on; Qt would end the process. Unsaved work is kept first."""
-    traceback.print_exception(error)
-    window.session.autosave()
+    log().error("An error of the program", exc_info=error)
+    window.session.document.autosave()
     told = " ".join(f"{type(error).__name__}: {error}".split())[:200]
     window.notice.tell(f"An error of the program ({told}). Your work was kept; please report it.")

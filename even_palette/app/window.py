@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from even_palette.app import theme
 from even_palette.app.board.board import Board
 from even_palette.app.choosing import Choice
-from even_palette.app.jobs import Jobs, one_shot
+from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.app.notice import Notice
 from even_palette.app.rail import STAGES, Rail, StageState, State
 from even_palette.app.readout import Readout
@@ -191,8 +191,8 @@ class Window(QMainWindow):
         session.changed.connect(self._follow_kit)
         session.title_changed.connect(self._show_title)
         session.notice.connect(self.notice.tell)
-        session.recovered.connect(self._offer_last_save)
-        session.mesh_opened.connect(lambda: stand.suggest_panes(Panes.BOTH))
+        session.document.recovered.connect(self._offer_last_save)
+        session.files.mesh_opened.connect(lambda: stand.suggest_panes(Panes.BOTH))
         session.shown_changed.connect(self._check_soon)
         tray.masks.look_wanted.connect(stand.set_look)
         stand.look_changed.connect(tray.masks.follow_look)
@@ -293,7 +293,7 @@ class Window(QMainWindow):
 
     def _check(self) -> None:
         kit = (self.session.shown or self.session.at).kit
-        checked = (kit, self.session.files_seen)
+        checked = (kit, self.session.files.seen)
         if checked == self._checked:
             return
         self._checked = checked
@@ -307,7 +307,14 @@ class Window(QMainWindow):
             self.tray.show_findings(findings)
             self._show_states()
 
-        self.jobs.run("Checks", lambda progress, cancel: list(find(kit, sheets)), done, self.notice.tell, needed=True)
+        self.jobs.run(
+            "Checks",
+            lambda progress, cancel: list(find(kit, sheets, cancel)),
+            done,
+            self.notice.tell,
+            rank=Rank.CHECK,
+            place="checks",
+        )
 
     # Cursor, picking
 
@@ -422,13 +429,13 @@ class Window(QMainWindow):
 
     def offer_unsaved(self) -> None:
         """If a kit was never saved and its window is gone, offer to go on with it."""
-        folder = self.session.find_unsaved()
+        folder = self.session.document.find_unsaved()
         if folder is None:
             return
 
         def go_on() -> None:
             try:
-                self.session.recover_unsaved(folder)
+                self.session.document.recover_unsaved(folder)
             except UserError as error:
                 self.notice.tell(str(error))
 
@@ -451,7 +458,7 @@ class Window(QMainWindow):
             self.save_as()
             return
         try:
-            self.session.save()
+            self.session.document.save()
             self.notice.tell(f"Saved to {self.session.folder.folder}.")
         except UserError as error:
             self.notice.tell(str(error))
@@ -464,7 +471,7 @@ class Window(QMainWindow):
     def save_to(self, folder: Path) -> None:
         """Save as a new kit folder."""
         try:
-            self.session.save_as(folder)
+            self.session.document.save_as(folder)
             self.notice.tell(f"Saved to {folder}.")
         except UserError as error:
             self.notice.tell(str(error))

@@ -37,11 +37,14 @@ def test_source(small: Driver) -> None:
     assert small.session.kit.sheets[0].source(Role.ID).path.endswith("crate_base_colour.png")  # type: ignore[union-attr]
     small.session.undo(2)
     assert not small.session.modified
+    small.settle()
     small.click(control(small, QToolButton, "Remove ID map"))
     assert small.session.kit.sheets[0].source(Role.ID) is None
     small.settle()
     small.session.undo()
+    small.settle()
     small.click(control(small, QToolButton, "Take base colour into the kit"))
+    small.settle()
     assert "blobs" in small.session.kit.sheets[0].source(Role.BASE_COLOUR).path  # type: ignore[union-attr]
 
 

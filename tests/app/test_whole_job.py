@@ -98,6 +98,7 @@ def test_a_damaged_file_costs_nothing(small: Driver, tmp_path: Path) -> None:
     bad = tmp_path / "bad_id.png"
     bad.write_bytes(b"\x89PNG\r\n\x1a\nbroken")
     small.window.open_paths([bad])
+    small.settle()
     assert "bad_id.png" in small.window.notice.text.text()
     small.window.open_paths([tmp_path / "maps"])
     assert "is no kit" in small.window.notice.text.text()

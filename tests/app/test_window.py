@@ -14,9 +14,10 @@ from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLineEdit, QWidget
 
+from even_palette.app.document import unsaved_folder
+from even_palette.app.jobs import Rank
 from even_palette.app.main import report
 from even_palette.app.rail import STAGES, StageButton
-from even_palette.app.session import unsaved_folder
 from even_palette.app.stand.camera import Camera
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
@@ -255,8 +256,8 @@ window.show()
 if len(sys.argv) > 1:
     window.open_paths([Path(sys.argv[1])])
 window.session.do(commands.rename_kit("Nearly lost"))
-window.session._autosave.setInterval(50)
-window.session._autosave.start()
+window.session.document._autosave.setInterval(50)
+window.session.document._autosave.start()
 from PyQt6.QtCore import QTimer
 QTimer.singleShot(400, lambda: print("working", flush=True))
 app.exec()
@@ -295,7 +296,7 @@ def test_save_as_and_a_second_window(small: Driver, make_window: Callable[[], Dr
     assert "(read-only)" in other.window.windowTitle()
     other.session.do(commands.rename_kit("Mine"))
     with pytest.raises(UserError, match="read-only"):
-        other.session.save()
+        other.session.document.save()
     other.window.save_to(tmp_path / "mine")
     assert read_kit(tmp_path / "mine").name == "Mine"
     assert not list(unsaved_folder().glob("*/kit.autosave.json"))
@@ -330,9 +331,11 @@ def test_a_missing_map_is_named_and_found_again(small: Driver, maps: dict[Role, 
     os.rename(maps[Role.ID], tmp_path / "moved.png")
     small.qtbot.waitUntil(lambda: any("is missing" in f.text for f in wait_findings(small)), timeout=8000)
     assert any("crate_id.png" in f.text and f.stage == "Source" for f in small.window.findings)
-    small.session.point_map_to("id_map", tmp_path / "moved.png")
+    small.session.files.point_map_to("id_map", tmp_path / "moved.png")
+    small.settle()
     assert not [f for f in wait_findings(small) if "missing" in f.text]
-    small.session.take_in("id_map")
+    small.session.files.take_in("id_map")
+    small.settle()
     assert small.session.kit.sheets[0].source(Role.ID).path.startswith(str(tmp_path / "kit" / "blobs"))  # type: ignore[union-attr]
 
 
@@ -346,7 +349,8 @@ def test_a_kit_opens_with_a_map_missing(
     again.window.open_paths([tmp_path / "kit"])
     again.settle()
     assert "crate_id.png" in again.stand.canvas.message
-    again.session.point_map_to("id_map", tmp_path / "moved.png")
+    again.session.files.point_map_to("id_map", tmp_path / "moved.png")
+    again.settle()
     again.settle()
     assert again.stand.canvas.message == ""
     assert again.stand.texel_at(0.3, 0.3) is not None
@@ -355,9 +359,11 @@ def test_a_kit_opens_with_a_map_missing(
 def test_a_map_taken_in_survives_undo_and_redo(empty: Driver, maps: dict[Role, Path]) -> None:
     """Also in a kit that was never saved, after an autosave found nothing to keep; the folder goes with the window."""
     empty.window.open_paths([maps[Role.ID]])
-    empty.session.take_in("crate_id")
+    empty.settle()
+    empty.session.files.take_in("crate_id")
+    empty.settle()
     empty.session.undo(2)
-    empty.session.autosave()
+    empty.session.document.autosave()
     empty.session.redo()
     empty.session.redo()
     assert Path(empty.session.kit.sheets[0].source(Role.ID).path).exists()  # type: ignore[union-attr]
@@ -518,7 +524,7 @@ def test_a_job_can_be_cancelled(small: Driver) -> None:
     assert results == []
     assert not small.window.readout.cancel.isVisible()
     small.window.jobs.run(
-        "Needed", lambda progress, cancel: progress(0.5, "on"), results.append, results.append, needed=True
+        "Needed", lambda progress, cancel: progress(0.5, "on"), results.append, results.append, rank=Rank.VIEW
     )
     small.window.jobs.cancel()
     small.settle()

@@ -109,7 +109,7 @@ class Board(QTableView):
         elif event.key() == Qt.Key.Key_Delete:
             self.session.do(commands.clear_cell(region, variant))
         elif event.matches(QKeySequence.StandardKey.Copy):
-            self.session.copied = commands.read_cell(self.session.kit, region, variant)
+            self.session.copy(commands.read_cell(self.session.kit, region, variant))
             self.session.notice.emit("Copied the coat of this cell.")
         elif event.matches(QKeySequence.StandardKey.Paste):
             if self.session.copied is None:

@@ -30,7 +30,7 @@ class ElementLayer(QObject):
         model.view_changed.connect(self._mark_model)
         choice.changed.connect(self.mark)
         choice.hover_changed.connect(self.mark)
-        choice.session.elements_found.connect(self.mark)
+        choice.session.results.elements_found.connect(self.mark)
 
     def set_choosing(self, choosing: bool, tool: Tool = Tool.CLICK) -> None:
         """Let clicks and drags choose elements of the mesh, or not."""

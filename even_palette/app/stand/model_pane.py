@@ -92,7 +92,7 @@ class ModelPane(QWidget):
                 for label, look, other_label, other in looks
             ]
         except UserError as error:
-            self.canvas.show_message(self.session.bake_state(looks[0][1].bake) or str(error))
+            self.canvas.show_message(self.session.results.bake_state(looks[0][1].bake) or str(error))
             return
         skins: list[Skin] = tiles[0].picture
 
@@ -106,7 +106,7 @@ class ModelPane(QWidget):
         from even_palette.gl.model_view import Skin
 
         skins = []
-        for key in self.session.sheets_seen(at):
+        for key in self.session.results.sheets_seen(at):
             part = at.kit.at(key)
             found = self.session.sheets.meshes.on_sheet(part)
             if found is None:

@@ -145,7 +145,7 @@ class Stand(QWidget):
 
     def set_look(self, look: Look) -> None:
         """Look at something; what the player showed goes."""
-        self.session.bake_again()
+        self.session.results.bake_again()
         self.look, self.proof = look, []
         self.refresh()
         self.look_changed.emit(look)
@@ -197,7 +197,7 @@ class Stand(QWidget):
         self.other_box.setVisible(self.wipe_button.isChecked())
         if at is None or not (at.sheet.sources or at.kit.meshes):
             present = self.session.at
-            told = self.session.trouble if present.sheet.sources or present.kit.meshes else EMPTY
+            told = self.session.results.trouble if present.sheet.sources or present.kit.meshes else EMPTY
             self.canvas.show_message(told)
             self.model.canvas.show_message(told)
             self._fill_boxes(self.session.at)
@@ -209,7 +209,7 @@ class Stand(QWidget):
         other = self.other if self.wipe_button.isChecked() else None
         for wanted in (self.look, other, self.model.own_look):
             if wanted is not None and wanted.kind == LookKind.BAKE:
-                self.session.want_bake(wanted.bake)
+                self.session.results.want_bake(wanted.bake)
         base = self.session.sheets.base_colour(at)
         painted = at.sheet.source(Role.BASE_COLOUR) is not None
         size = (base.width, base.height) if painted else self.session.sheets.mask_size(at)
@@ -217,7 +217,7 @@ class Stand(QWidget):
             try:
                 self.canvas.show_tiles(self._tiles(at), size)
             except UserError as error:
-                self.canvas.show_message(self.session.bake_state(self.look.bake) or str(error))
+                self.canvas.show_message(self.session.results.bake_state(self.look.bake) or str(error))
         if self.panes != Panes.SHEET:
             self.model.show_looks(at, self._model_looks(at))
         self._update_loupe()

@@ -6,16 +6,16 @@ import numpy as np
 from PyQt6.QtCore import QProcess, QProcessEnvironment, Qt, QTemporaryDir, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QTreeWidget, QTreeWidgetItem
 
+from even_palette.app.jobs import Rank
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, choice, label, row, show_choice, tool
-from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit.model import Focus
+from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.looks import Look, picture, whole_sheet
-from even_palette.core.ship.write import plan, ship
+from even_palette.core.ship.write import Planned, plan, ship
 from even_palette.terminal import command
 
 AMPLIFY = 64
@@ -29,6 +29,7 @@ class ShipPanel(Panel):
         self.renderer = renderer
         self.shipped: tuple[Path, Focus] | None = None
         self._process: QProcess | None = None
+        self._planned_for: Kit | None = None
         self.folder = QLineEdit()
         self.folder.setPlaceholderText("Folder of the package")
         self.folder.setAccessibleName("Package folder")
@@ -80,11 +81,22 @@ class ShipPanel(Panel):
         if at is None:
             self._show_obstacle("There is nothing to ship: maps are missing. Open them in Source.")
             return
-        try:
-            planned = plan(at.kit, self.session.sheets)
-        except UserError as error:
-            self._show_obstacle(str(error))
+        self._planned_for = at.kit
+        self.session.jobs.run(
+            "Package",
+            lambda progress, cancel: plan(at.kit, self.session.sheets),
+            lambda planned: self._show_plan(at.kit, planned),
+            lambda text: self._show_obstacle(text) if self._planned_for is at.kit else None,
+            rank=Rank.VIEW,
+            place="package",
+        )
+
+    def _show_plan(self, kit: Kit, planned: list[Planned]) -> None:
+        """List the files that a package of the kit will hold."""
+        if kit is not self._planned_for:
             return
+        fresh = self.shipped is not None and self.shipped[1].kit == self.session.kit
+        self.files.clear()
         total = 0
         for item in planned:
             memory = _bytes(item.texture_bytes) if item.texture_bytes else "–"

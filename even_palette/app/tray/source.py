@@ -99,7 +99,7 @@ class SourcePanel(Panel):
             "package",
             "Copy this map into the kit's folder, so that the kit can travel",
         )
-        take.clicked.connect(lambda: self.session.take_in(source.key))
+        take.clicked.connect(lambda: self.session.files.take_in(source.key))
         remove = tool(f"Remove {source.role}", "trash", "Remove this map from the sheet")
         remove.clicked.connect(lambda: self.session.do(commands.remove_map(sheet, source.key)))
         column.addWidget(name)
@@ -113,10 +113,9 @@ class SourcePanel(Panel):
     def _told(self, source: Source) -> str:
         if not exists(Path(source.path)):
             return "Missing. Point to it with the folder button."
-        try:
-            plane = self.session.sheets.plane(source)
-        except UserError as error:
-            return str(error)
+        plane = self.session.sheets.known_plane(source)
+        if plane is None:
+            return "Not read yet."
         bits = plane.samples.dtype.itemsize * 8
         kind = "float" if plane.samples.dtype.kind == "f" else "bit"
         return f"{plane.width} × {plane.height}, {plane.channels} channels, {bits} {kind}"
@@ -159,7 +158,7 @@ class SourcePanel(Panel):
         remove = tool(f"Remove mesh {file.key}", "trash", "Remove this mesh from the kit")
         remove.clicked.connect(lambda: self.session.do(mesh_commands.remove_mesh(file.key)))
         take = tool(f"Take mesh {file.key} into the kit", "package", "Copy this mesh into the kit's folder")
-        take.clicked.connect(lambda: self.session.take_in_mesh(file.key))
+        take.clicked.connect(lambda: self.session.files.take_in_mesh(file.key))
         buttons = row(find, take, write, remove)
         buttons.addStretch(1)
         column.addLayout(buttons)
@@ -225,7 +224,7 @@ class SourcePanel(Panel):
     def _find_mesh(self, file: MeshFile) -> None:
         name, _ = QFileDialog.getOpenFileName(self, f"Find {file.key}", str(Path(file.path).parent), MESH_FILTER)
         if name:
-            self.session.point_mesh_to(file.key, Path(name))
+            self.session.files.point_mesh_to(file.key, Path(name))
 
     def _write_mesh(self, file: MeshFile) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Write mesh", f"{file.key}_ids.glb", "Meshes (*.glb *.ply)")
@@ -252,7 +251,7 @@ class SourcePanel(Panel):
     def _find(self, source: Source) -> None:
         name, _ = QFileDialog.getOpenFileName(self, f"Find {source.role}", str(Path(source.path).parent), FILTER)
         if name:
-            self.session.point_map_to(source.key, Path(name))
+            self.session.files.point_map_to(source.key, Path(name))
 
 
 def told_of(mesh: Mesh) -> tuple[str, str]:

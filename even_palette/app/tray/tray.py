@@ -44,10 +44,11 @@ class Tray(QWidget):
         for panel in self.panels:
             self._stack.addWidget(panel)
             session.changed.connect(panel.follow)
+        session.shown_changed.connect(self.source.follow)
         session.shown_changed.connect(self.masks.follow)
         session.shown_changed.connect(self.regions.follow)
-        session.colours_listed.connect(self.masks.follow)
-        session.colours_listed.connect(self.regions.follow)
+        session.results.colours_listed.connect(self.masks.follow)
+        session.results.colours_listed.connect(self.regions.follow)
         session.selection_changed.connect(self.masks.follow)
         session.selection_changed.connect(self.regions.follow)
         self._findings = label("")

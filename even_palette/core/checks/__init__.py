@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Kit
 from even_palette.core.results.sheets import Sheets
 
@@ -16,16 +17,24 @@ _MODULES = [
 ]
 
 
-def find(kit: Kit, sheets: Sheets) -> Iterator[Finding]:
-    """All findings of a kit, sheet by sheet, errors first. Results come from `sheets`, so repeated calls are cheap."""
+def find(kit: Kit, sheets: Sheets, cancel: CancelToken | None = None) -> Iterator[Finding]:
+    """All findings of a kit, sheet by sheet, errors first. Results come from `sheets`, so repeated calls are cheap.
+
+    Raises Cancelled.
+    """
     several = len(kit.sheets) > 1
-    findings = [
-        replace(finding, text=f"{sheet.name}: {finding.text}") if several else finding
-        for sheet in kit.sheets
-        if sheet.sources or sheet.regions or not several
-        for module in _MODULES
-        for finding in module.check(kit.at(sheet.key), sheets)
-    ]
+    findings = []
+    for sheet in kit.sheets:
+        if not (sheet.sources or sheet.regions or not several):
+            continue
+        for module in _MODULES:
+            for finding in module.check(kit.at(sheet.key), sheets, cancel):
+                if cancel:
+                    cancel.check()
+                named = replace(finding, text=f"{sheet.name}: {finding.text}") if several else finding
+                findings.append(named)
+            if cancel:
+                cancel.check()
     yield from sorted(findings, key=lambda finding: finding.severity != Severity.ERROR)
 
 

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.commands import read_cell
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
@@ -14,7 +15,7 @@ from even_palette.core.results.sheets import Sheets
 LEAST_SHARE = 0.0005
 
 
-def check(at: Focus, sheets: Sheets) -> Iterator[Finding]:
+def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     every = resolve_all(at.kit.parameters, at.kit.variants)
     try:
         for region in at.sheet.regions:
@@ -24,7 +25,7 @@ def check(at: Focus, sheets: Sheets) -> Iterator[Finding]:
                 promise = next(filter(None, told), "")
                 if not promise:
                     break
-                share = clipped_share(at, sheets, region.key, variant, settings)
+                share = clipped_share(at, sheets, region.key, variant, settings, cancel)
                 if share > LEAST_SHARE:
                     text = f"{share:.1%} of {region.name} clips in {variant or 'Master'} ({promise})."
                     yield Finding("Recolour", Severity.WARNING, text)

@@ -6,17 +6,18 @@ import numpy as np
 
 from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
 from even_palette.core.results.sheets import Sheets
 
 
-def check(at: Focus, sheets: Sheets) -> Iterator[Finding]:
+def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     if not at.sheet.regions:
         return
     try:
         if not sheets.has_masks(at):
             return
-        weights = sheets.weights(at)
+        weights = sheets.weights(at, cancel=cancel)
     except UserError:
         return
     for region, levels in zip(at.sheet.regions, weights.levels, strict=True):

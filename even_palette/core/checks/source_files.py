@@ -6,12 +6,13 @@ from pathlib import Path
 from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.sheets import Sheets
 
 
-def check(at: Focus, sheets: Sheets) -> Iterator[Finding]:
+def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     shapes = {}
     for source in at.sheet.sources:
         name = Path(source.path).name

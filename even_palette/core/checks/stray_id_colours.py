@@ -4,11 +4,12 @@ from collections.abc import Iterator
 
 from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
 from even_palette.core.results.sheets import Sheets
 
 
-def check(at: Focus, sheets: Sheets) -> Iterator[Finding]:
+def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     try:
         plane, colours = sheets.id_levels(at), sheets.id_colours(at)
     except UserError:

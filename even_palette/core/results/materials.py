@@ -13,6 +13,7 @@ from even_palette.core.graph import slots
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
 from even_palette.core.graph.slots import MOST_UNITS, Slot
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.commands import read_cell
 from even_palette.core.kit.model import OVER, Focus, coats_of, owner_name
 from even_palette.core.material.build import (
@@ -201,7 +202,14 @@ def _as_strip(colours: Floats) -> Levels:
     return to_levels8(linear_to_srgb(float32(colours.reshape(TONES, SPOTS_A_TONE, 3).mean(axis=1))))
 
 
-def clipped_share(at: Focus, sheets: Sheets, owner: str, variant: str, settings: Mapping[str, Setting]) -> float:
+def clipped_share(
+    at: Focus,
+    sheets: Sheets,
+    owner: str,
+    variant: str,
+    settings: Mapping[str, Setting],
+    cancel: CancelToken | None = None,
+) -> float:
     """Share of a region's weight, 0..1, where a coat's colour exceeds 1 in a channel before it is clipped."""
     region, weights = dressed(at, sheets, owner), sheets.weights(at)
     number = _row(at, owner)
@@ -216,6 +224,8 @@ def clipped_share(at: Focus, sheets: Sheets, owner: str, variant: str, settings:
         there = slots_of(at, sheets, found.slots)
         clipped = total = 0.0
         for uv, level in _bands(weights.levels[number]):
+            if cancel:
+                cancel.check()
             inside = level > 0
             if not inside.any():
                 continue
@@ -231,5 +241,5 @@ def clipped_share(at: Focus, sheets: Sheets, owner: str, variant: str, settings:
 
 def _bands(level: Levels) -> Iterator[tuple[Floats, Levels]]:
     uv = texel_centres(*level.shape)
-    for first in range(0, len(level), 256):
-        yield uv[first : first + 256], level[first : first + 256]
+    for first in range(0, len(level), 64):
+        yield uv[first : first + 64], level[first : first + 64]

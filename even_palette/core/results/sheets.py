@@ -71,6 +71,11 @@ class Sheets:
         read = read.with_encoding(source.encoding)
         return colour_plane(read) if source.role in COLOUR_ROLES else read
 
+    def known_plane(self, source: Source) -> Plane | None:
+        """The plane of a map as it was read, if it was."""
+        found: Plane | None = self.cache.peek(("plane", source.path, source.sha256))
+        return found
+
     def base_colour(self, at: Focus) -> Plane:
         """The base colour, three channels or four with alpha; a grey texel where there is none."""
         source = at.sheet.source(Role.BASE_COLOUR)

@@ -1,0 +1,270 @@
+"""Files that a kit reads: opening them, watching them, pointing to others, taking them in. All on workers."""
+
+import os
+from pathlib import Path
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QFileSystemWatcher, QObject, pyqtSignal
+
+from even_palette.app.document import Document
+from even_palette.app.jobs import Jobs, one_shot
+from even_palette.app.results import Results
+from even_palette.app.view_state import View
+from even_palette.core.disk.gate import exists
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit.model import FromFile, Kit, MeshFile, Source, identifier, with_files
+from even_palette.core.kit.store import Fingerprint, fingerprint
+from even_palette.core.mesh.files import READABLE as MESHES
+from even_palette.core.mesh.model import Mesh
+from even_palette.core.raster.guess import Role, guess_encoding, guess_role
+from even_palette.core.raster.plane import Encoding
+
+RELOAD_MS = 250
+Found = tuple[list[Source], list[str]]
+Stamps = dict[str, tuple[int, int] | None]
+Looked = tuple[Stamps, dict[str, Fingerprint]]
+
+
+class Files(QObject):
+    """Reads files for a document. `mesh_opened` tells of a mesh that came."""
+
+    mesh_opened = pyqtSignal()
+    reread = pyqtSignal()
+
+    def __init__(self, jobs: Jobs, document: Document, results: Results, view: View) -> None:
+        super().__init__(document)
+        self.jobs, self.document, self.results, self.view = jobs, document, results, view
+        self._seen: dict[str, tuple[int, int] | None] = {}
+        self._reload = one_shot(self, RELOAD_MS, self.look_again)
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.fileChanged.connect(lambda _: self._reload.start())
+        self._watcher.directoryChanged.connect(lambda _: self._reload.start())
+        document.changed.connect(self.watch)
+
+    def open(self, paths: list[Path]) -> None:
+        """Take images into the sheet in front as maps, and meshes into the kit."""
+        meshes = [path for path in paths if path.suffix.lower() in MESHES]
+        maps = [path for path in paths if path.suffix.lower() not in MESHES]
+        for path in meshes:
+            self._open_mesh(path)
+        if maps:
+            self._open_maps(maps)
+
+    def _open_mesh(self, path: Path) -> None:
+        sheet = self.view.state.sheet
+
+        def work(progress: Progress, cancel: CancelToken) -> tuple[MeshFile, Mesh]:
+            seen = fingerprint(path)
+            file = MeshFile(identifier(path.stem), str(path.resolve()), sheet, seen.size, seen.sha256)
+            return file, self.results.sheets.meshes.file(file)
+
+        def done(found: tuple[MeshFile, Mesh]) -> None:
+            file, mesh = found
+            before = next((old for old in self.document.kit.meshes if old.path == file.path), None)
+            self.document.do(mesh_commands.add_mesh(file))
+            self.mesh_opened.emit()
+            told = list(mesh.notes)
+            if not mesh.uv_sets:
+                told.append("it has no UVs, so it cannot be shown on a sheet; press Unwrap in Source to make some")
+            if before is not None and before.faces.count not in (0, mesh.face_count):
+                told.append(
+                    f"it now has {mesh.face_count:,} faces, the {before.faces.count:,} that were given to regions are "
+                    "kept but do not fit it"
+                )
+            if told:
+                self.document.notice.emit(f"{Path(file.path).name}: {'; '.join(told)}.")
+            self.document.title_changed.emit()
+
+        self.jobs.run("Open mesh", work, done, self.document.notice.emit)
+
+    def _open_maps(self, paths: list[Path]) -> None:
+        """What each map is, is guessed from its name and content; nothing that is there is displaced."""
+        sheet = self.view.state.sheet
+
+        def work(progress: Progress, cancel: CancelToken) -> Found:
+            found, troubles = list[Source](), list[str]()
+            for number, path in enumerate(paths):
+                cancel.check()
+                progress(number / len(paths), path.name)
+                try:
+                    seen = fingerprint(path)
+                    bare = Source(
+                        identifier(path.stem), Role.NONE, str(path.resolve()), Encoding.DATA, seen.size, seen.sha256
+                    )
+                    samples = self.results.sheets.plane(bare).samples
+                except UserError as error:
+                    troubles.append(str(error))
+                    continue
+                role = guess_role(path, samples)
+                found.append(replace(bare, role=role, encoding=guess_encoding(role, samples)))
+            return found, troubles
+
+        def done(result: Found) -> None:
+            found, troubles = result
+            for source in found:
+                there = self.document.kit.sheet(sheet)
+                known = any(other.path == source.path for other in there.sources)
+                taken = there.source(source.role) is not None and not known
+                self.document.do(commands.add_map(sheet, source))
+                if taken:
+                    name = Path(source.path).name
+                    troubles.append(
+                        f"{name} is there without a role, as there is a {source.role} already; "
+                        "say what it is in Source."
+                    )
+            if troubles:
+                self.document.notice.emit(" ".join(troubles))
+            self.document.title_changed.emit()
+
+        self.jobs.run("Open maps", work, done, self.document.notice.emit)
+
+    def point_map_to(self, key: str, path: Path) -> None:
+        """Use another file for a map."""
+        sheet = self.view.state.sheet
+        source = self.document.kit.sheet(sheet).map(key)
+
+        def work(progress: Progress, cancel: CancelToken) -> Fingerprint:
+            seen = fingerprint(path)
+            changed = replace(source, path=str(path.resolve()), size=seen.size, sha256=seen.sha256)
+            self.results.sheets.plane(changed)
+            return seen
+
+        def done(seen: Fingerprint) -> None:
+            self.document.do(commands.point_map_to(sheet, key, str(path.resolve()), seen.size, seen.sha256))
+
+        self.jobs.run("Find map", work, done, self.document.notice.emit)
+
+    def point_mesh_to(self, key: str, path: Path) -> None:
+        """Use another file for a mesh."""
+        file = self.document.kit.mesh(key)
+
+        def work(progress: Progress, cancel: CancelToken) -> MeshFile:
+            seen = fingerprint(path)
+            changed = replace(file, path=str(path.resolve()), size=seen.size, sha256=seen.sha256)
+            self.results.sheets.meshes.file(changed)
+            return changed
+
+        def done(changed: MeshFile) -> None:
+            place = {"path": changed.path, "size": changed.size, "sha256": changed.sha256}
+            self.document.do(mesh_commands.change_mesh(key, "Find mesh", lambda mesh: replace(mesh, **place)))
+
+        self.jobs.run("Find mesh", work, done, self.document.notice.emit)
+
+    def take_in(self, key: str) -> None:
+        """Copy a map into the kit's own folder, so that the kit can travel."""
+        sheet = self.view.state.sheet
+        source = self.document.kit.sheet(sheet).map(key)
+
+        def done(found: tuple[Path, Fingerprint]) -> None:
+            blob, seen = found
+            self.document.do(commands.point_map_to(sheet, key, str(blob.resolve()), seen.size, seen.sha256))
+
+        self._take(Path(source.path), done)
+
+    def take_in_mesh(self, key: str) -> None:
+        """Copy a mesh into the kit's own folder. A .gltf stays outside: its buffers are other files."""
+        file = self.document.kit.mesh(key)
+        if file.path.lower().endswith(".gltf"):
+            name = Path(file.path).name
+            self.document.notice.emit(f"{name}: save it as .glb first; a .gltf needs other files beside it.")
+            return
+
+        def done(found: tuple[Path, Fingerprint]) -> None:
+            place = {"path": str(found[0].resolve()), "size": found[1].size, "sha256": found[1].sha256}
+            self.document.do(mesh_commands.change_mesh(key, "Take mesh into the kit", lambda m: replace(m, **place)))
+
+        self._take(Path(file.path), done)
+
+    def _take(self, path: Path, done) -> None:  # type: ignore[no-untyped-def]
+        try:
+            folder = self.document.work_folder()
+        except UserError as error:
+            self.document.notice.emit(str(error))
+            return
+        self.jobs.run("Take in", lambda progress, cancel: folder.take_in(path), done, self.document.notice.emit)
+
+    # Watching
+
+    def forget(self) -> None:
+        """Another kit is open: all its files are looked at anew."""
+        self._seen.clear()
+        self.look_again()
+
+    def watch(self) -> None:
+        """Watch the files of the kit and their folders."""
+        paths = {source.path for source in self.document.kit.files}
+        wanted = {p for p in paths if os.path.exists(p)} | {
+            str(Path(p).parent) for p in paths if exists(Path(p).parent)
+        }
+        watched = set(self._watcher.files()) | set(self._watcher.directories())
+        if watched - wanted:
+            self._watcher.removePaths(sorted(watched - wanted))
+        if wanted - watched:
+            self._watcher.addPaths(sorted(wanted - watched))
+
+    @property
+    def seen(self) -> tuple[object, ...]:
+        """Times and sizes of the files as they were last seen; None for a missing one."""
+        return tuple(sorted(self._seen.items()))
+
+    def look_again(self) -> None:
+        """Read again the files that changed on disk, appeared or went. This is no step of the history."""
+        files, seen_before = list(self.document.kit.files), dict(self._seen)
+        if not files and not seen_before:
+            return
+
+        def work(
+            progress: Progress, cancel: CancelToken
+        ) -> tuple[dict[str, tuple[int, int] | None], dict[str, Fingerprint]]:
+            stamps = {file.path: _stamp(file.path) for file in files}
+            fresh: dict[str, Fingerprint] = {}
+            for file in files:
+                stamp = stamps[file.path]
+                if stamp is None or stamp == seen_before.get(file.path) or file.path in fresh:
+                    continue
+                try:
+                    seen = fingerprint(Path(file.path))
+                except UserError:
+                    continue
+                if seen.sha256 != file.sha256:
+                    fresh[file.path] = seen
+            return stamps, fresh
+
+        def done(found: Looked) -> None:
+            stamps, fresh = found
+            if stamps == self._seen and not fresh:
+                return
+            self._seen = stamps
+            self._renew(fresh)
+            self.watch()
+            self.reread.emit()
+
+        self.jobs.run("Look at files", work, done, self.document.notice.emit, place="files")
+
+    def _renew(self, fresh: dict[str, Fingerprint]) -> None:
+        if not fresh:
+            return
+        document = self.document
+        was_saved = not document.modified
+
+        def renew(source: FromFile) -> FromFile:
+            seen = fresh.get(source.path)
+            return replace(source, size=seen.size, sha256=seen.sha256) if seen else source
+
+        def reread(kit: Kit) -> Kit:
+            return with_files(kit, renew)
+
+        document.history.rewrite(reread)
+        document.saved = document.kit if was_saved else reread(document.saved)
+        document.notice.emit(f"Read again: {', '.join(Path(path).name for path in fresh)} changed on disk.")
+
+
+def _stamp(path: str) -> tuple[int, int] | None:
+    """Time and size of a file, or None if it is not there."""
+    try:
+        stat = os.stat(path)
+    except (OSError, ValueError):
+        return None
+    return stat.st_mtime_ns, stat.st_size

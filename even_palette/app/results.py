@@ -1,0 +1,176 @@
+"""What is made ready for the views: on workers, for the present kit, the latest one first."""
+
+import time
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from even_palette.app.jobs import Jobs, Rank
+from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit.model import Focus
+from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.results.materials import prepare_material, spots
+from even_palette.core.results.sheets import Sheets
+
+if TYPE_CHECKING:
+    from even_palette.core.mesh.elements import Elements
+
+PATIENCE_S = 0.4
+"""While nothing new was shown for so long, what is being made may be finished although a newer kit waits."""
+
+
+class Results(QObject):
+    """Prepares what the views need of a kit; `shown` is the kit that is ready, `trouble` says why none is."""
+
+    shown_changed = pyqtSignal()
+    colours_listed = pyqtSignal()
+    elements_found = pyqtSignal()
+    notice = pyqtSignal(str)
+
+    def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.jobs = jobs
+        self.sheets = Sheets()
+        self.shown: Focus | None = None
+        self.trouble = ""
+        self._preparing: CancelToken | None = None
+        self._next: Focus | None = None
+        self._shown_at = 0.0
+        self._baking: dict[str, CancelToken] = {}
+        self._given_up: set[str] = set()
+        self._finding: set[tuple[str, ElementKind]] = set()
+
+    def forget(self) -> None:
+        """Nothing of the kit that was open is shown any more, nor made."""
+        self.shown, self.trouble, self._next = None, "", None
+        if self._preparing is not None:
+            self._preparing.cancel()
+            self._preparing = None
+        self.shown_changed.emit()
+
+    def prepare(self, at: Focus) -> None:
+        """Compute on a worker what the views need of a kit, then show it. The latest kit wins."""
+        if self._preparing is not None and time.monotonic() - self._shown_at > PATIENCE_S:
+            self._next = at
+            return
+        self._next = None
+
+        def work(progress: Progress, cancel: CancelToken) -> Focus:
+            sheets = self.sheets
+            for sheet in self.sheets_seen(at):
+                part = at.kit.at(sheet)
+                sheets.base_colour(part)
+                cancel.check()
+                sheets.weights(part, progress, cancel)
+                sheets.means(part)
+                cancel.check()
+                prepare_material(part, sheets)
+            spots(at, sheets)
+            sheets.shown_ids(at)
+            return at
+
+        def done(result: Focus) -> None:
+            self.shown, self.trouble, self._shown_at = result, "", time.monotonic()
+            self.shown_changed.emit()
+            self._list_colours(result)
+
+        def failed(text: str) -> None:
+            self.shown, self.trouble = None, text
+            self.notice.emit(text)
+            self.shown_changed.emit()
+
+        def ended() -> None:
+            if self._preparing is not token:
+                return
+            self._preparing = None
+            if self._next is not None:
+                self.prepare(self._next)
+
+        token = self.jobs.run("Masks", work, done, failed, ended, Rank.VIEW, "masks")
+        self._preparing = token
+
+    @property
+    def settled(self) -> bool:
+        """Whether nothing is being made for the views."""
+        return self._preparing is None
+
+    def sheets_seen(self, at: Focus) -> list[str]:
+        """The sheet that is meant, and those that lie on the same meshes."""
+        seen = {at.key: None}
+        for mesh in at.kit.meshes:
+            used = [mesh.sheet, *mesh.slots.values()]
+            if at.key in used and not mesh.reference:
+                seen.update(dict.fromkeys(used))
+        return list(seen)
+
+    def want_bake(self, key: str) -> None:
+        """Make a bake of the kit that is shown, on a worker, unless it is there; `shown_changed` tells of it."""
+        at = self.shown
+        if at is None or key not in [bake.key for bake in at.sheet.bakes]:
+            return
+        bake = at.sheet.bake(key)
+        name = self.sheets.meshes.bake_key(at, bake)
+        if self.sheets.meshes.known_bake(at, bake) is not None or name in self._baking or name in self._given_up:
+            return
+        for other in list(self._baking):
+            self._baking.pop(other).cancel()
+
+        def ended() -> None:
+            if self._baking.pop(name, None) is not None and self.sheets.meshes.known_bake(at, bake) is None:
+                self._given_up.add(name)
+                self.shown_changed.emit()
+
+        self._baking[name] = self.jobs.run(
+            "Bake",
+            lambda progress, cancel: self.sheets.meshes.bake(at, bake, progress, cancel),
+            lambda _: self.shown_changed.emit(),
+            self.notice.emit,
+            ended,
+        )
+
+    def bake_state(self, key: str) -> str:
+        """One sentence on a bake that is not there."""
+        at = self.shown
+        if at is None or key not in [bake.key for bake in at.sheet.bakes]:
+            return ""
+        given_up = self.sheets.meshes.bake_key(at, at.sheet.bake(key)) in self._given_up
+        return "The bake was not made; choose it again to make it." if given_up else "The bake is being made …"
+
+    def bake_again(self) -> None:
+        """Let bakes that were cancelled or failed be made again."""
+        self._given_up.clear()
+
+    def elements_of(self, kind: ElementKind) -> "Elements | None":
+        """The elements of a kind on the mesh that is shown; where they are not known yet they are found on a worker.
+
+        `elements_found` tells when they are there.
+        """
+        at, meshes = self.shown, self.sheets.meshes
+        found = meshes.on_sheet(at) if at else None
+        if at is None or found is None:
+            return None
+        known = meshes.known_elements(at, kind)
+        name = (found.content_id, kind)
+        if known is None and name not in self._finding:
+            self._finding.add(name)
+            self.jobs.run(
+                "Elements",
+                lambda progress, cancel: meshes.elements(at, kind),
+                lambda _: self.elements_found.emit(),
+                self.notice.emit,
+                lambda: self._finding.discard(name),
+                Rank.VIEW,
+            )
+        return known
+
+    def _list_colours(self, at: Focus) -> None:
+        """List the ID colours once the picture is there; `colours_listed` tells when they are known."""
+        if self.sheets.known_id_colours(at) is None:
+            self.jobs.run(
+                "ID colours",
+                lambda progress, cancel: self.sheets.id_colours(at),
+                lambda _: self.colours_listed.emit(),
+                self.notice.emit,
+                rank=Rank.CHECK,
+                place="colours",
+            )

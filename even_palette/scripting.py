@@ -1,0 +1,221 @@
+"""What the window can do to a kit, from Python and without a window: see docs/scripting.md for examples.
+
+Everything that changes a kit is a command of its history, the same ones as the window's, so it can be undone.
+"""
+
+import inspect
+from collections.abc import Callable
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+import numpy as np
+from msgspec.structs import replace
+
+from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.checks import Finding, find
+from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.disk.gate import exists
+from even_palette.core.errors import UserError
+from even_palette.core.graph.reference import Environment, run
+from even_palette.core.kit import commands, mesh_commands, sheet_commands
+from even_palette.core.kit.commands import Command
+from even_palette.core.kit.history import History
+from even_palette.core.kit.model import Focus, Kit, MeshFile, Source, identifier
+from even_palette.core.kit.store import KIT_FILE, KitFolder, fingerprint
+from even_palette.core.material.build import linear_setting
+from even_palette.core.material.variants import MASTER, resolve
+from even_palette.core.raster.guess import Role, guess_encoding, guess_role
+from even_palette.core.raster.plane import Encoding, to_levels8
+from even_palette.core.raster.sampling import texel_centres
+from even_palette.core.results.materials import material_of, packing_plan, slots_of
+from even_palette.core.results.sheets import Sheets
+from even_palette.core.ship.maps import write_bakes
+from even_palette.core.ship.write import ship
+
+ROWS = 64
+
+
+def command_names() -> dict[str, Callable[..., Command]]:
+    """Every command by name: functions that take what the window asks for and give a Command."""
+    found: dict[str, Callable[..., Command]] = {}
+    for module in (commands, mesh_commands, sheet_commands):
+        for name, function in inspect.getmembers(module, inspect.isfunction):
+            public = not name.startswith("_") and function.__module__ == module.__name__
+            if public and inspect.signature(function).return_annotation is Command:
+                found[name if name not in found else f"{name}_ready_made"] = function
+    return found
+
+
+class OpenKit:
+    """A kit that is worked on by a script. Use it in a `with` statement, so that its lock is let go."""
+
+    def __init__(self, kit: Kit, folder: KitFolder | None) -> None:
+        self.history = History(kit)
+        self.results = Sheets()
+        self._folder = folder
+
+    def __enter__(self) -> "OpenKit":
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the kit's lock. What was not saved is lost."""
+        if self._folder:
+            self._folder.close()
+
+    @property
+    def kit(self) -> Kit:
+        """The kit as it is now: an immutable tree."""
+        return self.history.kit
+
+    def at(self, sheet: str = "") -> Focus:
+        """The kit at a sheet, by its name or key; the first one without. Raises UserError if there is none."""
+        for other in self.kit.sheets:
+            if sheet in ("", other.key, other.name):
+                return self.kit.at(other.key)
+        names = ", ".join(other.name for other in self.kit.sheets)
+        raise UserError(f"The kit has no sheet “{sheet}”; it has {names}.")
+
+    def do(self, command: str | Command, *arguments: Any, **named: Any) -> bool:
+        """Do a command by its name, with its arguments, or one that is made already. False if it changed nothing.
+
+        Raises UserError for what is not possible; the kit then stays as it was.
+        """
+        if isinstance(command, str):
+            known = command_names()
+            if command not in known:
+                raise UserError(f"There is no command “{command}”; scripting.command_names() lists them.")
+            try:
+                command = known[command](*arguments, **named)
+            except TypeError as error:
+                raise UserError(f"{command}: {error}.") from None
+        try:
+            done = self.history.do(command)
+        except KeyError as error:
+            raise UserError(f"{command.label}: there is no {error}.") from None
+        self.history.end_merge()
+        return done
+
+    def undo(self) -> bool:
+        """Go one step back; False if there is none."""
+        return self.history.undo()
+
+    def add_map(self, path: str | Path, role: str = "", encoding: str = "", sheet: str = "") -> str:
+        """Open a map on a sheet, and give its key. Role and encoding are guessed where they are not said."""
+        place = Path(path).resolve()
+        seen = fingerprint(place)
+        bare = Source(identifier(place.stem), Role.NONE, str(place), Encoding.DATA, seen.size, seen.sha256)
+        samples = self.results.plane(bare).samples
+        told = _one_of(Role, role, "role") if role else guess_role(place, samples)
+        meant = _one_of(Encoding, encoding, "encoding") if encoding else guess_encoding(told, samples)
+        key = self.at(sheet).key
+        self.do(commands.add_map(key, replace(bare, role=told, encoding=meant)))
+        return next(source.key for source in self.kit.sheet(key).sources if source.path == str(place))
+
+    def add_mesh(self, path: str | Path, sheet: str = "") -> str:
+        """Open a mesh on a sheet, and give its key."""
+        place = Path(path).resolve()
+        seen = fingerprint(place)
+        file = MeshFile(identifier(place.stem), str(place), self.at(sheet).key, seen.size, seen.sha256)
+        self.results.meshes.file(file)
+        self.do(mesh_commands.add_mesh(file))
+        return next(mesh.key for mesh in self.kit.meshes if mesh.path == str(place))
+
+    # Results as arrays
+
+    def weights(self, sheet: str = "") -> dict[str, Floats]:
+        """How much of each texel each region has, by region key, (H, W) float32 0..1, as they are shipped in 8 bits."""
+        at = self.at(sheet)
+        levels = self.results.weights(at).levels
+        return {
+            region.key: float32(level) / np.float32(255) for region, level in zip(at.sheet.regions, levels, strict=True)
+        }
+
+    def colours(self, variant: str = MASTER, sheet: str = "") -> Levels:
+        """The base colour of a sheet in a variant, (H, W, 3) uint8, encoded sRGB, at the size of its paint."""
+        return to_levels8(linear_to_srgb(self.output("colour", variant, sheet)))
+
+    def output(self, name: str, variant: str = MASTER, sheet: str = "") -> Floats:
+        """An output of the material, (H, W) or (H, W, 3) float32; colour and emission in linear light.
+
+        Raises UserError for an output that nothing sets.
+        """
+        at = self.at(sheet)
+        material = material_of(at, self.results)
+        plan = packing_plan(at, material)
+        program = material.program(plan)
+        if name not in program.outputs:
+            raise UserError(f"Nothing sets “{name}” on this sheet; there is {', '.join(program.outputs)}.")
+        slots = {**slots_of(at, self.results, material.slots, make=True), **plan.slots(self.results.weights(at).packed)}
+        inputs = {key: linear_setting(value) for key, value in self.settings(variant).items()}
+        base = self.results.base_colour(at)
+        uv = texel_centres(base.height, base.width)
+        bands = [
+            run(program, Environment(uv[first : first + ROWS], slots, inputs))[name]
+            for first in range(0, base.height, ROWS)
+        ]
+        return np.concatenate(bands)
+
+    def settings(self, variant: str = MASTER) -> dict[str, Any]:
+        """The value of every parameter in a variant; colours are encoded sRGB 0..1. Raises UserError."""
+        try:
+            return dict(resolve(self.kit.parameters, self.kit.variants, variant))
+        except KeyError:
+            names = ", ".join(other.name for other in self.kit.variants) or "none"
+            raise UserError(f"The kit has no variant “{variant}”; it has {names}.") from None
+
+    def findings(self) -> list[Finding]:
+        """What the checks find, errors first."""
+        return list(find(self.kit, self.results))
+
+    # Writing
+
+    def save(self, folder: str | Path = "") -> None:
+        """Save into the kit's folder, or into a new one. Raises UserError; the last save is then still whole."""
+        if folder:
+            self.close()
+            self._folder = KitFolder.create(Path(folder))
+        if self._folder is None:
+            raise UserError("The kit has no folder yet; say where to save it.")
+        kept = self._folder.save(self.kit)
+        if kept != self.kit:
+            self.history.rewrite(lambda kit: kept if kit is self.kit else kit)
+
+    def ship(self, folder: str | Path) -> dict[str, int]:
+        """Write the package; gives the bytes of each file. Raises UserError."""
+        return ship(self.kit, self.results, Path(folder))
+
+    def bake(self, folder: str | Path, suffix: str = ".png") -> dict[str, int]:
+        """Make all bakes and write them; gives the bytes of each file. Raises UserError."""
+        return write_bakes(self.kit, self.results, Path(folder), suffix)
+
+
+def open_kit(folder: str | Path) -> OpenKit:
+    """Open a saved kit. Raises UserError if it cannot be read, or is open elsewhere."""
+    place = Path(folder)
+    place = place.parent if place.name == KIT_FILE else place
+    if not exists(place / KIT_FILE):
+        raise UserError(f"{place}: there is no {KIT_FILE}, so it is no kit.")
+    held = KitFolder(place)
+    try:
+        if held.read_only:
+            raise UserError(f"{place}: cannot be worked on: {held.read_only}.")
+        return OpenKit(held.open().saved, held)
+    except UserError:
+        held.close()
+        raise
+
+
+def new_kit(name: str = "Untitled") -> OpenKit:
+    """A kit that has no folder yet."""
+    return OpenKit(replace(Kit(), name=name), None)
+
+
+def _one_of(kind: Any, word: str, what: str) -> Any:
+    try:
+        return kind(word)
+    except ValueError:
+        raise UserError(f"“{word}” is no {what}; use {', '.join(kind)}.") from None
