@@ -6,15 +6,20 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from even_palette.app.jobs import Jobs, Rank
+from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.raster.mips import PARTS
+from even_palette.core.results.looks import Look, LookKind, picture
 from even_palette.core.results.materials import prepare_material, spots
 from even_palette.core.results.sheets import Sheets
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.elements import Elements
 
+ALWAYS_READY = (LookKind.RESULT, LookKind.SURFACE, LookKind.BAKE)
+"""Looks whose planes are made with every kit, or, as bakes, by a way of their own."""
 PATIENCE_S = 0.4
 """While nothing new was shown for so long, what is being made may be finished although a newer kit waits."""
 
@@ -35,6 +40,8 @@ class Results(QObject):
         self.trouble = ""
         self._preparing: CancelToken | None = None
         self._next: Focus | None = None
+        self._looks: tuple[Look, ...] = ()
+        self._ready: set[Look] = set()
         self._shown_at = 0.0
         self._baking: dict[str, CancelToken] = {}
         self._given_up: set[str] = set()
@@ -53,7 +60,7 @@ class Results(QObject):
         if self._preparing is not None and time.monotonic() - self._shown_at > PATIENCE_S:
             self._next = at
             return
-        self._next = None
+        self._next, looks = None, self._looks
 
         def work(progress: Progress, cancel: CancelToken) -> Focus:
             sheets = self.sheets
@@ -66,11 +73,13 @@ class Results(QObject):
                 cancel.check()
                 prepare_material(part, sheets)
             spots(at, sheets)
-            sheets.shown_ids(at)
+            for look in (Look(), *looks):
+                self._make(at, look, cancel)
             return at
 
         def done(result: Focus) -> None:
             self.shown, self.trouble, self._shown_at = result, "", time.monotonic()
+            self._ready = set(looks)
             self.shown_changed.emit()
             self._list_colours(result)
 
@@ -88,6 +97,35 @@ class Results(QObject):
 
         token = self.jobs.run("Masks", work, done, failed, ended, Rank.VIEW, "masks")
         self._preparing = token
+
+    def wants(self, looks: list[Look]) -> bool:
+        """Whether these looks of the kit that is shown are ready; if not, they are made, and `shown_changed` tells."""
+        at = self.shown
+        self._looks = tuple(look for look in dict.fromkeys(looks) if look.kind not in ALWAYS_READY)
+        missing = [look for look in self._looks if look not in self._ready]
+        if at is None or not missing:
+            return True
+
+        def work(progress: Progress, cancel: CancelToken) -> None:
+            for look in missing:
+                self._make(at, look, cancel)
+
+        def done(_: None) -> None:
+            if at is self.shown:
+                self._ready.update(missing)
+                self.shown_changed.emit()
+
+        self.jobs.run("Look", work, done, self.notice.emit, rank=Rank.VIEW, place="look")
+        return False
+
+    def _make(self, at: Focus, look: Look, cancel: CancelToken) -> None:
+        """Compute what a look samples, and the parts of its tiles that textures take; on a worker."""
+        try:
+            for slot in picture(at, self.sheets, look).slots.values():
+                for plane in slot.planes:
+                    PARTS.prepare(plane, cancel)
+        except UserError:
+            return  # whoever shows the look tells why it cannot be shown
 
     @property
     def settled(self) -> bool:

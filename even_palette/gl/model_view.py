@@ -188,6 +188,7 @@ class ModelRenderer:
         drawn.clear(0, 0, 0, 0, depth=1.0)
         context.enable_only(context.DEPTH_TEST)
         for skin in skins:
+            self._textures.begin()
             used = skin.picture.program if light.lit else program_of({SHOWN: skin.picture.outputs[SHOWN]})
             program = self._programs.of(used)
             bound = []

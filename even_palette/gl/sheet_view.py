@@ -61,6 +61,7 @@ class SheetRenderer:
 
         `filtered` samples as a runtime does, by each slot's sampler; otherwise texels are squares.
         """
+        self.textures.begin()
         only = program_of({SHOWN: shown.outputs[SHOWN]})
         program = self._programs.of(only)
         bound = [

@@ -1,40 +1,188 @@
-"""Planes as textures. sRGB colour is decoded before upload, so filters and mips work on linear light.
+"""Planes as textures, tile by tile: what a texture holds already is never uploaded again.
 
-It is stored as 16-bit UNORM linear light. The decoding samplers of drivers may be off by a level and more in the darks
-(0.0012 measured on a software rasterizer); a coat that subtracts channels would show that.
+sRGB colour is stored as 16-bit UNORM linear light, so filters and mips work on light: the decoding samplers of drivers
+may be off by a level and more in the darks (0.0012 measured on a software rasterizer). Mips are made by
+`core/raster/mips`, a part of each for every tile, so that a change of one tile writes little.
 """
 
-from collections import OrderedDict
+import time
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
-from even_palette.core.arrays import Floats
+from even_palette.core.arrays import Samples
 from even_palette.core.graph.slots import Slot
+from even_palette.core.raster.mips import OWN_LEVELS, PARTS, level_count, spots_of, tail, tile_name
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Filter, Sampler, Wrap
+from even_palette.gl import raw
+
+MOST_ALIKE = 4
+"""Textures of one shape that are kept beside each other before one is written over."""
+LEAST_SHARED = 0.25
+"""Where fewer of the tiles are the same, a texture of its own is made while there may be more."""
+
+Shape = tuple[int, int, int, int, str, bool]
+
+
+@dataclass(eq=False)
+class _Held:
+    """A texture with what its tiles hold, by layer and place."""
+
+    texture: Any
+    shape: Shape
+    names: dict[tuple[int, int, int], str] = field(default_factory=dict)
+    eighth: list[Samples] = field(default_factory=list)
+    holds: str = ""
+    used: int = 0
 
 
 class Textures:
-    """Textures of planes, kept by content within a budget. Lives on the thread of the context."""
+    """Textures of slots within a budget. Lives on the thread of the context. `uploaded` counts tiles."""
 
     def __init__(self, context: Any, budget_bytes: int = 3 << 30) -> None:
-        self._context, self._budget, self._bytes = context, budget_bytes, 0
-        self._kept: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._context, self._budget = context, budget_bytes
+        self._held: list[_Held] = []
+        self._clock = 0
+        self._begun = 0
+        self.uploaded = 0
+
+    def begin(self) -> None:
+        """From here on, textures that are asked for stay as they are until the next beginning."""
+        self._begun = self._clock
 
     def of(self, slot: Slot) -> Any:
-        """The texture of a slot's planes."""
-        key = f"{slot.content_id} {slot.sampler.mips} {slot.is_array}"
-        if key not in self._kept:
-            size = sum(map(video_bytes, slot.planes))
-            self._kept[key] = (upload(self._context, slot), size)
-            self._bytes += size
-            while self._bytes > self._budget and len(self._kept) > 16:
-                _, (old, freed) = self._kept.popitem(last=False)
-                old.release()
-                self._bytes -= freed
-        self._kept.move_to_end(key)
-        return self._kept[key][0]
+        """The texture of a slot, with all of its tiles."""
+        held = self._place(slot)
+        self._fill(held, slot, float("inf"))
+        return held.texture
+
+    def ready(self, slots: list[Slot], seconds: float) -> bool:
+        """Upload tiles for at most so long; whether all are there."""
+        deadline = time.monotonic() + seconds
+        self.begin()
+        return all(self._fill(self._place(slot), slot, deadline) for slot in slots)
+
+    def _place(self, slot: Slot) -> _Held:
+        """The texture that holds the slot, or the one that is written over with least to do."""
+        self._clock += 1
+        shape = _shape(slot)
+        alike = [held for held in self._held if held.shape == shape]
+        found = next((held for held in alike if held.holds == slot.content_id), None)
+        alike = [held for held in alike if held.used <= self._begun]
+        if found is None and alike:
+            names = _names(slot)
+            shared = {id(held): sum(held.names.get(at) == name for at, name in names.items()) for held in alike}
+            best = max(alike, key=lambda held: (shared[id(held)], -held.used))
+            if shared[id(best)] >= LEAST_SHARED * len(names) or len(alike) >= MOST_ALIKE:
+                found = best if shared[id(best)] else min(alike, key=lambda held: held.used)
+        if found is None:
+            found = self._allocate(shape)
+            self._held.append(found)
+            self._forget_old()
+        found.used = self._clock
+        return found
+
+    def _allocate(self, shape: Shape) -> _Held:
+        width, height, layers, channels, kind, mips = shape
+        dtype = {"u1": "f1", "u2": "nu2", "f4": "f4"}[kind]
+        if layers:
+            texture = self._context.texture_array((width, height, layers), channels, alignment=1, dtype=dtype)
+        else:
+            texture = self._context.texture((width, height), channels, alignment=1, dtype=dtype)
+        held = _Held(texture, shape)
+        texture.use(0)
+        for level in range(1, level_count(height, width) if mips else 1):
+            raw.allocate(level, max(1, width >> level), max(1, height >> level), layers, channels, kind)
+        own = _own_levels(shape)
+        small = (max(1, height >> own), max(1, width >> own), channels)
+        held.eighth = [np.zeros(small, dtype=f"<{kind}") for _ in range(max(1, layers))]
+        return held
+
+    def _fill(self, held: _Held, slot: Slot, deadline: float) -> bool:
+        """Write the tiles that the texture does not have yet; False if time ran out."""
+        if held.holds == slot.content_id:
+            return True
+        held.holds = ""
+        held.texture.use(0)
+        *_, mips = held.shape
+        own = _own_levels(held.shape)
+        for layer, plane in enumerate(slot.planes):
+            at_layer, changed = (layer if slot.is_array else -1), False
+            for spot in spots_of(plane):
+                place, name = (layer, spot.down, spot.across), tile_name(plane, spot)
+                if held.names.get(place) == name:
+                    continue
+                parts = PARTS.of(plane, spot)
+                for level, part in enumerate(parts[: own + 1] if mips else parts[:1]):
+                    raw.write(level, spot.left >> level, spot.top >> level, at_layer, part)
+                if mips and len(parts) > own:
+                    top, left = spot.top >> own, spot.left >> own
+                    height, width = parts[own].shape[:2]
+                    held.eighth[layer][top : top + height, left : left + width] = parts[own]
+                held.names[place] = name
+                self.uploaded += 1
+                changed = True
+                if time.monotonic() > deadline:
+                    self._write_tail(held, layer, at_layer, own)
+                    return False
+            if changed:
+                self._write_tail(held, layer, at_layer, own)
+        held.holds = slot.content_id
+        return True
+
+    def _write_tail(self, held: _Held, layer: int, at_layer: int, own: int) -> None:
+        if held.shape[5]:
+            for number, level in enumerate(tail(held.eighth[layer]), own + 1):
+                raw.write(number, 0, 0, at_layer, level)
+
+    def _forget_old(self) -> None:
+        total = sum(_bytes(held.shape) for held in self._held)
+        for held in sorted(self._held, key=lambda held: held.used):
+            if total <= self._budget or len(self._held) <= 16:
+                return
+            self._held.remove(held)
+            held.texture.release()
+            total -= _bytes(held.shape)
+
+    def release(self) -> None:
+        """Free all textures."""
+        for held in self._held:
+            held.texture.release()
+        self._held.clear()
+
+
+def _shape(slot: Slot) -> Shape:
+    plane = slot.plane
+    kind = "u2" if plane.encoding == Encoding.SRGB else raw.kind_of(_first(plane))
+    layers = len(slot.planes) if slot.is_array else 0
+    return plane.width, plane.height, layers, plane.channels, kind, slot.sampler.mips
+
+
+def _first(plane: Plane) -> Samples:
+    grid = getattr(plane, "grid", None)
+    return grid.tiles[0].samples if grid is not None else plane.samples
+
+
+def _names(slot: Slot) -> dict[tuple[int, int, int], str]:
+    return {
+        (layer, spot.down, spot.across): tile_name(plane, spot)
+        for layer, plane in enumerate(slot.planes)
+        for spot in spots_of(plane)
+    }
+
+
+def _own_levels(shape: Shape) -> int:
+    """Levels below the first that tiles own; those after them are made of the last of these."""
+    width, height = shape[:2]
+    return min(OWN_LEVELS, min(width, height).bit_length() - 1)
+
+
+def _bytes(shape: Shape) -> int:
+    width, height, layers, channels, kind, _ = shape
+    texel = (4 if channels == 3 else channels) * int(kind[1])
+    return width * height * max(1, layers) * texel * 4 // 3
 
 
 class Samplers:
@@ -61,43 +209,3 @@ class Samplers:
         for kept in self._kept.values():
             kept.release()
         self._kept.clear()
-
-
-def upload(context: Any, slot: Slot) -> Any:
-    """A moderngl texture of a slot, an array of it has layers; row 0 lies at v = 0. Release it when done."""
-    first, size = slot.plane, (slot.plane.width, slot.plane.height)
-    if slot.is_array:
-        kind = _stored(first)[0]
-        texture = context.texture_array((*size, len(slot.planes)), first.channels, alignment=1, dtype=kind)
-        for number, plane in enumerate(slot.planes):
-            texture.write(_stored(plane)[1].data, viewport=(0, 0, number, *size, 1), alignment=1)
-    else:
-        kind, samples = _stored(first)
-        texture = context.texture(size, first.channels, samples.data, alignment=1, dtype=kind)
-    if slot.sampler.mips:
-        texture.build_mipmaps()
-    return texture
-
-
-def _stored(plane: Plane) -> tuple[str, np.ndarray[Any, Any]]:
-    """moderngl's type name and the samples of that type."""
-    if plane.encoding != Encoding.SRGB:
-        kinds = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.float32): "f4"}
-        return kinds[plane.samples.dtype], np.ascontiguousarray(plane.samples)
-    if plane.samples.dtype == np.uint8 and plane.channels in (1, 3):
-        every = Plane(np.arange(256, dtype=np.uint8).reshape(256, 1, 1), Encoding.SRGB)
-        return "nu2", _unorm16(every.linear()).ravel()[plane.samples]
-    levels = np.empty(plane.samples.shape, dtype=np.uint16)
-    for first in range(0, plane.height, 256):
-        levels[first : first + 256] = _unorm16(plane.rows(first, first + 256).linear())
-    return "nu2", levels
-
-
-def _unorm16(values: Floats) -> np.ndarray[Any, np.dtype[np.uint16]]:
-    return np.asarray(np.clip(values, 0, 1) * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
-
-
-def video_bytes(plane: Plane) -> int:
-    """About what a texture of the plane with mips takes."""
-    texel = 8 if plane.encoding == Encoding.SRGB else 4 * plane.samples.dtype.itemsize
-    return plane.width * plane.height * texel * 4 // 3

@@ -7,7 +7,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.graph.types import Type
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.draw import Bound, Draw, compile_program
-from even_palette.gl.textures import Samplers, upload
+from even_palette.gl.textures import Samplers, Textures
 from even_palette.player.load import LIGHT, Loaded, values_of
 
 VERTEX = """\
@@ -50,18 +50,17 @@ def play_opengl(loaded: Loaded, variant: str, width: int, height: int, output: s
     call = call if wanted.type == Type.VEC3 else f"vec3({call})"
     context = offscreen_context()
     program = compile_program(context, VERTEX, FRAGMENT % (loaded.shader, call, output not in LIGHT))
-    textures, samplers = [], Samplers(context)
+    textures, samplers, kept = [], Samplers(context), Textures(context)
     try:
         uniforms = {entry.slot: entry.uniform for entry in loaded.sheet.maps}
         for slot, uniform in uniforms.items():
             held = loaded.slots[slot]
-            textures.append(Bound(uniform, upload(context, held), samplers.of(held.sampler)))
+            textures.append(Bound(uniform, kept.of(held), samplers.of(held.sampler)))
         values = {p.uniform: inputs[p.name] for p in loaded.package.parameters}
         with Draw(context, width, height) as draw:
             pixels = draw.quad(program, textures, values)
         return np.ascontiguousarray(pixels[..., :3])
     finally:
-        for bound in textures:
-            bound.texture.release()
+        kept.release()
         samplers.release()
         program.release()

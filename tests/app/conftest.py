@@ -26,6 +26,8 @@ class Driver:
         """Wait until the views show the present kit and no job runs."""
         self.qtbot.waitUntil(lambda: self.session.settled and not self.window.jobs.busy, timeout=60_000)
         self.qtbot.wait(10)
+        canvases = (self.stand.canvas, self.stand.model.canvas)
+        self.qtbot.waitUntil(lambda: not any(canvas.pending for canvas in canvases), timeout=60_000)
 
     def click(self, widget: QWidget) -> None:
         self.qtbot.mouseClick(widget, Qt.MouseButton.LeftButton)

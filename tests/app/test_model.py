@@ -312,6 +312,7 @@ def test_lit_and_the_light_turned_by_drag(demo: Driver) -> None:
     canvas = stand.model.canvas
     flat = canvas.grab().toImage()
     demo.click(stand.model.lit_button)
+    demo.settle()
     lit = canvas.grab().toImage()
     assert lit != flat
     mouse(canvas, QPoint(100, 100), QPoint(260, 160), held=CONTROL)

@@ -20,11 +20,13 @@ from tests.conftest import write_maps
 
 def control(driver: Driver, kind: type, name: str):  # type: ignore[no-untyped-def]
     """The visible control with this accessible name."""
-    driver.qtbot.wait(30)
-    for found in driver.tray.findChildren(kind):
-        if found.isVisible() and found.accessibleName() == name:
-            return found
-    raise AssertionError(f"no control {name!r}")
+
+    def found() -> list:  # type: ignore[type-arg]
+        return [w for w in driver.tray.findChildren(kind) if w.isVisible() and w.accessibleName() == name]
+
+    driver.settle()
+    driver.qtbot.waitUntil(lambda: bool(found()), timeout=5000)
+    return found()[0]
 
 
 def test_source(small: Driver) -> None:

@@ -1,5 +1,6 @@
 """Every back end against the NumPy reference: GLSL on the driver that is here."""
 
+import ctypes
 import pickle
 import shutil
 import subprocess
@@ -34,14 +35,17 @@ from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Filter, Sampler, Wrap, sample
+from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.looks import SHOWN, Look, LookKind, Picture, View, picture, render_reference, whole_sheet
 from even_palette.core.results.materials import material_of, packing_plan
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship
+from even_palette.gl import raw
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.model_view import Light, ModelRenderer, Skin
 from even_palette.gl.sheet_view import SheetRenderer
+from even_palette.gl.textures import Textures
 from even_palette.player.load import load
 from even_palette.player.opengl import play_opengl
 from even_palette.player.reference import play_reference
@@ -324,6 +328,45 @@ def test_many_regions_live_and_shipped(renderer: SheetRenderer, tmp_path: Path, 
     pictures = [models.render([Skin(square, look)], orbit, 96, 96, Light(lit, smooth=False)) for lit in (False, True)]
     assert all(pixels[..., 3].max() == 255 for pixels in pictures)
     assert np.abs(pictures[0].astype(int) - pictures[1]).max() > 10  # light does something
+
+
+def test_textures_take_only_tiles_that_they_do_not_have(renderer: SheetRenderer) -> None:
+    """One tile changed: one is uploaded; equal bytes none; two planes of one shape never share a texture in one picture.
+
+    Sizes are no multiple of the tile. Every level of the mips is the mean of 2 x 2 of the one before.
+    """
+    levels = RNG.integers(0, 255, (601, 777, 4)).astype(np.uint8)
+    changed = levels.copy()
+    changed[300, 300] ^= 255
+    textures = Textures(offscreen_context())
+    one, two = (slots.of(TiledPlane(grid_of(samples))) for samples in (levels, changed))
+    textures.of(one)
+    assert textures.uploaded == 12
+    textures.begin()
+    textures.of(slots.of(TiledPlane(grid_of(levels.copy()))))
+    assert textures.uploaded == 12
+    textures.begin()
+    textures.of(two)
+    assert textures.uploaded == 13
+    texture = textures.of(two)
+    wanted, size = changed.astype(np.float32), (777, 601)
+    for level in range(10):
+        read = np.zeros((max(1, size[1] >> level), max(1, size[0] >> level), 4), np.uint8)
+        texture.use(0)
+        raw._library().glGetTexImage(
+            raw.TEXTURE_2D, level, raw.FORMATS[3], raw.TYPES["u1"], ctypes.c_void_p(read.ctypes.data)
+        )
+        assert read.shape[:2] == wanted.shape[:2]
+        assert np.abs(read - wanted).max() <= 1 + level * 0.5
+        height, width = (n // 2 * 2 if n > 1 else 1 for n in wanted.shape[:2])
+        even = wanted[:height, :width]
+        rows = (even[::2] + even[1::2]) / 2 if height > 1 else even
+        wanted = (rows[:, ::2] + rows[:, 1::2]) / 2 if width > 1 else rows
+    both = nodes.texture("a", nodes.uv())["xyz"] * 0.5 + nodes.texture("b", nodes.uv())["xyz"] * 0.5
+    shown = Picture({SHOWN: both}, {"a": one, "b": two}, {})
+    assert difference(renderer, shown, View((0.3, 0.4), (1 / 777, 1 / 601), 200, 150)) <= 1
+    assert textures.ready([one, two], 5)
+    textures.release()
 
 
 def test_no_program_takes_more_units_than_there_are(renderer: SheetRenderer) -> None:

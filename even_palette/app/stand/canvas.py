@@ -31,6 +31,9 @@ class Canvas(TileView):
     def aspect(self) -> float:
         return self.camera.sheet[0] / self.camera.sheet[1]
 
+    def can_draw(self) -> bool:
+        return self.renderer.ready([p for tile in self.tiles for p in (tile.picture, tile.other) if p is not None])
+
     def draw(self, picture: Picture, width: int, height: int) -> QImage:
         return to_image(self.renderer.render(picture, self.camera.view(width, height), self.filtered))
 

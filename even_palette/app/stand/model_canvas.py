@@ -57,6 +57,11 @@ class ModelCanvas(TileView):
     def aspect(self) -> float:
         return 4 / 3
 
+    def can_draw(self) -> bool:
+        skins = [skin for tile in self.tiles for side in (tile.picture, tile.other) if side for skin in side]
+        relief = [plane for skin in skins for plane in skin.relief if plane is not None] if self.lit else []
+        return self.renderer.ready([skin.picture for skin in skins], relief)
+
     def draw(self, picture: Any, width: int, height: int) -> QImage:
         towards, smooth = direction(self.light_yaw, self.light_pitch), not self._refine.isActive()
         return to_image(

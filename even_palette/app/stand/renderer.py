@@ -9,12 +9,17 @@ from PyQt6.QtGui import QImage
 
 from even_palette.core.arrays import Levels, Samples
 from even_palette.core.errors import UserError
+from even_palette.core.graph import slots
 from even_palette.core.mesh.view import Orbit, Vector
+from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import Picture, View, on_sheet, render_reference
 
 if TYPE_CHECKING:
     from even_palette.gl.model_view import ModelRenderer, Skin
     from even_palette.gl.sheet_view import SheetRenderer
+
+
+UPLOAD_S = 0.02
 
 
 class Renderer(QObject):
@@ -36,6 +41,16 @@ class Renderer(QObject):
         if self._draw is None:
             self._draw = self._start()
         return self._draw(shown, view, filtered)
+
+    def ready(self, pictures: "Sequence[Picture]", planes: Sequence[Plane] = ()) -> bool:
+        """Whether all that these pictures sample is there for drawing; a part of what is missing is uploaded now."""
+        if self._draw is None:
+            self._draw = self._start()
+        if self._sheets is None:
+            return True
+        wanted = {slot.content_id: slot for shown in pictures for slot in shown.slots.values()}
+        wanted |= {plane.content_id: slots.of(plane) for plane in planes}
+        return self._sheets.textures.ready(list(wanted.values()), UPLOAD_S)
 
     def render_model(
         self,

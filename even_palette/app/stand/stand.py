@@ -207,9 +207,12 @@ class Stand(QWidget):
         self.other = self.other if self.other in there else Look()
         self._fill_boxes(self.session.at)
         other = self.other if self.wipe_button.isChecked() else None
-        for wanted in (self.look, other, self.model.own_look):
-            if wanted is not None and wanted.kind == LookKind.BAKE:
-                self.session.results.want_bake(wanted.bake)
+        wanted = [look for look in (self.look, other, self.model.own_look) if look is not None]
+        for look in wanted:
+            if look.kind == LookKind.BAKE:
+                self.session.results.want_bake(look.bake)
+        if not self.session.results.wants(wanted):
+            return
         base = self.session.sheets.base_colour(at)
         painted = at.sheet.source(Role.BASE_COLOUR) is not None
         size = (base.width, base.height) if painted else self.session.sheets.mask_size(at)

@@ -6,7 +6,7 @@ from enum import StrEnum
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, QRect, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRect, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -58,6 +58,7 @@ class TileView(QWidget):
         self.tiles: list[Tile] = []
         self._images: list[tuple[QImage, QImage | None]] = []
         self._overlay: QImage | None = None
+        self._old: list[tuple[QImage, QImage | None]] = []
         self._band: list[QPoint] = []
         self._wiping = False
         self.tool = Tool.CLICK
@@ -93,7 +94,7 @@ class TileView(QWidget):
 
     def show_message(self, text: str) -> None:
         """Show a sentence instead of pictures."""
-        self.tiles, self.message = [], text
+        self.tiles, self.message, self._old = [], text, []
         self.invalidate()
 
     def set_filtered(self, filtered: bool) -> None:
@@ -101,9 +102,19 @@ class TileView(QWidget):
         self.invalidate()
 
     def invalidate(self) -> None:
-        """Draw the pictures anew."""
+        """Draw the pictures anew; until they can be drawn, the old ones stay."""
+        self._old = self._images or self._old
         self._images = []
         self.update()
+
+    @property
+    def pending(self) -> bool:
+        """Whether what is seen is not yet what shall be seen."""
+        return bool(self.tiles) and not self._images and self.isVisible()
+
+    def can_draw(self) -> bool:
+        """Whether all that the pictures need is there."""
+        return True
 
     def show_marks(self, edges: Bools | None, filled: Bools | None) -> None:
         """Lay outlines and a light pattern over every tile; both are of a field's size."""
@@ -209,10 +220,17 @@ class TileView(QWidget):
             painter.drawText(self.rect().adjusted(40, 20, -40, -20), flags, self.message)
             return
         if not self._images:
-            self._render()
+            if self.can_draw():
+                self._render()
+                self._old = []
+            else:
+                QTimer.singleShot(0, self.update)
+        images = self._images or self._old
+        if len(images) != len(self.tiles):
+            return
         ratio = self.ratio()
         painter.scale(1 / ratio, 1 / ratio)
-        for index, (tile, (first, second)) in enumerate(zip(self.tiles, self._images, strict=True)):
+        for index, (tile, (first, second)) in enumerate(zip(self.tiles, images, strict=True)):
             field = self.field(index)
             edge = field.width() if second is None else round(field.width() * self.wipe)
             painter.drawImage(field.topLeft(), first, QRect(0, 0, edge, field.height()))

@@ -1,0 +1,140 @@
+"""Mip chains by tiles: each tile has its part of every level, so that a change of one tile changes little else.
+
+A level has floor(n / 2) texels of the one before, each the mean of 2 x 2 (OpenGL 4.6, section 8.14.3, with a box
+filter). So a tile of 256 x 256 owns the texels of the first eight levels that lie below it; smaller levels are made of
+the last that tiles own.
+"""
+
+from collections import OrderedDict
+from threading import Lock
+
+import numpy as np
+
+from even_palette.core.arrays import Samples
+from even_palette.core.jobs import CancelToken
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.tiles import TILE, Spot, Tile, TiledPlane, each_tile, spots
+
+OWN_LEVELS = 8
+"""Levels below the first that a tile owns: 256 halves eight times."""
+BUDGET_BYTES = 1 << 30
+
+
+def level_count(height: int, width: int) -> int:
+    """Levels of a mip chain down to 1 x 1."""
+    return max(height, width).bit_length()
+
+
+def halved(samples: Samples) -> Samples:
+    """The next level of samples (h, w, C) float32; sides of one stay, an odd last row or column is left out."""
+    height, width = samples.shape[:2]
+    if height > 1:
+        samples = (samples[0 : height // 2 * 2 : 2] + samples[1 : height // 2 * 2 : 2]) * np.float32(0.5)
+    if width > 1:
+        samples = (samples[:, 0 : width // 2 * 2 : 2] + samples[:, 1 : width // 2 * 2 : 2]) * np.float32(0.5)
+    return samples
+
+
+def gpu_samples(samples: Samples, encoding: Encoding) -> Samples:
+    """Samples as a texture stores them: colour as 16-bit UNORM linear light, everything else as it is."""
+    if encoding != Encoding.SRGB:
+        return samples
+    linear = Plane(samples, encoding).linear()
+    return np.asarray(np.clip(linear, 0, 1) * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
+
+
+def parts_of(samples: Samples, encoding: Encoding) -> list[Samples]:
+    """A tile's part of each level that it owns, the first one whole; none where a side has come to nothing."""
+    first = gpu_samples(samples, encoding)
+    found, level = [np.ascontiguousarray(first)], first.astype(np.float32)
+    for _ in range(OWN_LEVELS):
+        height, width = level.shape[:2]
+        if height < 2 or width < 2:
+            break
+        level = halved(level)
+        found.append(_stored(level, first.dtype))
+    return found
+
+
+def _stored(level: Samples, dtype: "np.dtype[np.generic]") -> Samples:
+    if dtype.kind == "f":
+        return np.ascontiguousarray(level, dtype=dtype)
+    return np.ascontiguousarray(np.floor(level + np.float32(0.5)), dtype=dtype)
+
+
+def tail(eighth: Samples) -> list[Samples]:
+    """The levels after one (h, w, C), down to 1 x 1."""
+    found, level = [], eighth.astype(np.float32)
+    while level.shape[0] > 1 or level.shape[1] > 1:
+        level = halved(level)
+        found.append(_stored(level, eighth.dtype))
+    return found
+
+
+class Parts:
+    """Parts of tiles that are ready for textures, by name, within a budget. May be used from any thread."""
+
+    def __init__(self, budget_bytes: int = BUDGET_BYTES) -> None:
+        self._budget, self._bytes = budget_bytes, 0
+        self._kept: OrderedDict[str, list[Samples]] = OrderedDict()
+        self._lock = Lock()
+
+    def of(self, plane: Plane, spot: Spot) -> list[Samples]:
+        """The parts of one tile of a plane, made now if they are not kept."""
+        name = tile_name(plane, spot)
+        with self._lock:
+            if name in self._kept:
+                self._kept.move_to_end(name)
+                return self._kept[name]
+        if isinstance(plane, TiledPlane):
+            tile = plane.grid.at(spot.down, spot.across)
+            assert tile is not None
+            made = _parts_of_tile(tile, plane.encoding)
+        else:
+            made = parts_of(plane.samples[spot.top : spot.bottom, spot.left : spot.right], plane.encoding)
+        with self._lock:
+            if name not in self._kept:
+                self._kept[name] = made
+                self._bytes += sum(part.nbytes for part in made)
+                while self._bytes > self._budget and len(self._kept) > 1:
+                    _, old = self._kept.popitem(last=False)
+                    self._bytes -= sum(part.nbytes for part in old)
+        return made
+
+    def prepare(self, plane: Plane, cancel: CancelToken | None = None) -> None:
+        """Make the parts of all tiles of a plane, on a worker, so that uploading finds them. Raises Cancelled."""
+        if plane.height * plane.width * plane.channels * 4 < self._budget:
+            each_tile(plane.height, plane.width, lambda spot: self.of(plane, spot) and None, cancel)
+
+
+def _parts_of_tile(tile: Tile, encoding: Encoding) -> list[Samples]:
+    if not tile.is_constant:
+        return parts_of(tile.samples, encoding)
+    whole = gpu_samples(tile.samples[:1, :1], encoding)
+    found, (height, width) = [], tile.samples.shape[:2]
+    for level in range(OWN_LEVELS + 1):
+        if level and (height >> level < 1 or width >> level < 1):
+            break
+        shape = (max(1, height >> level), max(1, width >> level), whole.shape[2])
+        found.append(np.ascontiguousarray(np.broadcast_to(whole, shape)))
+    return found
+
+
+def tile_name(plane: Plane, spot: Spot) -> str:
+    """Names what a texture holds at a tile's place."""
+    if isinstance(plane, TiledPlane):
+        tile = plane.grid.at(spot.down, spot.across)
+        assert tile is not None
+        return f"{tile.name} {plane.encoding == Encoding.SRGB}"
+    return f"{plane.content_id} {spot.down} {spot.across}"
+
+
+def spots_of(plane: Plane) -> list[Spot]:
+    """The places of a plane's tiles."""
+    return list(spots(plane.height, plane.width))
+
+
+PARTS = Parts()
+"""Shared by the workers that prepare and the thread that uploads."""
+
+__all__ = ["OWN_LEVELS", "PARTS", "TILE", "Parts", "level_count", "parts_of", "spots_of", "tail", "tile_name"]

@@ -1,0 +1,236 @@
+"""Planes as grids of immutable tiles, each named by its bytes: what is equal has one name and is kept once.
+
+A tile of one value is stored as that value. So an edit makes new tiles only where something changed, and everything
+behind it (weights, textures, files) finds the others by their names.
+"""
+
+import hashlib
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import cached_property
+from os import cpu_count
+from typing import TypeVar
+from weakref import WeakValueDictionary, ref
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, Samples
+from even_palette.core.jobs import CancelToken
+from even_palette.core.raster.plane import Encoding, Plane
+
+TILE = 256
+Made = TypeVar("Made")
+
+
+@dataclass(frozen=True, eq=False)
+class Tile:
+    """Samples (h, w, C) with h, w up to 256, never written to. Equal names mean equal shapes, types and samples."""
+
+    samples: Samples
+    name: str
+
+    @property
+    def is_constant(self) -> bool:
+        """Whether all texels are one value, which is then stored once."""
+        return self.samples.strides[:2] == (0, 0)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes that are really kept."""
+        return self.samples.shape[2] * self.samples.itemsize if self.is_constant else self.samples.nbytes
+
+
+_known: WeakValueDictionary[str, Tile] = WeakValueDictionary()
+
+
+def make_tile(samples: Samples) -> Tile:
+    """The one tile of these samples (h, w, C)."""
+    head = f"{samples.shape[0]}x{samples.shape[1]}x{samples.shape[2]} {samples.dtype.str}"
+    first = samples[0, 0]
+    if samples.strides[:2] == (0, 0) or bool((samples == first).all()):
+        name = f"{head} all {first.tobytes().hex()}"
+        samples = np.broadcast_to(first.copy(), samples.shape)
+    else:
+        samples = np.ascontiguousarray(samples)
+        name = f"{head} {hashlib.blake2b(samples.data, digest_size=16).hexdigest()}"
+        samples.setflags(write=False)
+    tile = _known.get(name)
+    if tile is None:
+        tile = Tile(samples, name)
+        _known[name] = tile
+    return tile
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Where a tile lies: its number down and across, and its texels' rows and columns."""
+
+    down: int
+    across: int
+    top: int
+    left: int
+    bottom: int
+    right: int
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return self.bottom - self.top, self.right - self.left
+
+
+def spots(height: int, width: int) -> Iterator[Spot]:
+    """The places of the tiles of a plane, row by row."""
+    for down, top in enumerate(range(0, height, TILE)):
+        for across, left in enumerate(range(0, width, TILE)):
+            yield Spot(down, across, top, left, min(top + TILE, height), min(left + TILE, width))
+
+
+def each_tile(height: int, width: int, make: Callable[[Spot], Made], cancel: CancelToken | None = None) -> list[Made]:
+    """What `make` gives for every tile, on all processors, row by row. Raises Cancelled."""
+
+    def one(spot: Spot) -> Made:
+        if cancel:
+            cancel.check()
+        return make(spot)
+
+    places = list(spots(height, width))
+    if len(places) == 1:
+        return [one(places[0])]
+    with ThreadPoolExecutor(cpu_count() or 1) as pool:
+        return list(pool.map(one, places))
+
+
+@dataclass(frozen=True, eq=False)
+class Grid:
+    """The tiles of a plane of this height and width, row by row."""
+
+    height: int
+    width: int
+    tiles: tuple[Tile, ...]
+
+    @property
+    def across(self) -> int:
+        """Tiles beside each other."""
+        return -(-self.width // TILE)
+
+    @cached_property
+    def name(self) -> str:
+        """Names all tiles in their order."""
+        digest = hashlib.blake2b(f"{self.height} {self.width}".encode(), digest_size=16)
+        for tile in self.tiles:
+            digest.update(tile.name.encode())
+        return digest.hexdigest()
+
+    def at(self, down: int, across: int) -> Tile | None:
+        """A tile by its numbers; None beyond the plane."""
+        inside = 0 <= across < self.across and 0 <= down < -(-self.height // TILE)
+        return self.tiles[down * self.across + across] if inside else None
+
+    def cut(self, top: int, left: int, bottom: int, right: int) -> Samples:
+        """The samples of a rectangle within the plane, (bottom - top, right - left, C)."""
+        first = self.tiles[0].samples
+        out = np.empty((bottom - top, right - left, first.shape[2]), dtype=first.dtype)
+        for down in range(top // TILE, -(-bottom // TILE)):
+            for across in range(left // TILE, -(-right // TILE)):
+                tile = self.tiles[down * self.across + across].samples
+                y, x = down * TILE, across * TILE
+                rows = slice(max(top, y) - y, min(bottom, y + TILE) - y)
+                columns = slice(max(left, x) - x, min(right, x + TILE) - x)
+                out[
+                    max(top, y) - top : min(bottom, y + TILE) - top, max(left, x) - left : min(right, x + TILE) - left
+                ] = tile[rows, columns]
+        return out
+
+    def padded(self, spot: Spot, reach: int) -> Samples:
+        """A tile's samples with `reach` texels around it; beyond the plane its edge goes on."""
+        top, bottom = max(0, spot.top - reach), min(self.height, spot.bottom + reach)
+        left, right = max(0, spot.left - reach), min(self.width, spot.right + reach)
+        inner = self.cut(top, left, bottom, right)
+        missing = (
+            (top - (spot.top - reach), spot.bottom + reach - bottom),
+            (left - (spot.left - reach), spot.right + reach - right),
+            (0, 0),
+        )
+        return np.pad(inner, missing, mode="edge") if any(map(any, missing)) else inner
+
+    def names_within(self, spot: Spot, reach: int) -> tuple[str, ...]:
+        """Names of all tiles that `reach` texels around a tile touch; "" beyond the plane."""
+        rows = range((spot.top - reach) // TILE, (spot.bottom - 1 + reach) // TILE + 1)
+        columns = range((spot.left - reach) // TILE, (spot.right - 1 + reach) // TILE + 1)
+        found = (self.at(down, across) for down in rows for across in columns)
+        return tuple(tile.name if tile else "" for tile in found)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes that are really kept; tiles that occur several times count once."""
+        return sum(tile.nbytes for tile in {id(tile): tile for tile in self.tiles}.values())
+
+
+def grid_of(samples: Samples, cancel: CancelToken | None = None) -> Grid:
+    """The grid of samples (H, W, C)."""
+    height, width = samples.shape[:2]
+    tiles = each_tile(height, width, lambda s: make_tile(samples[s.top : s.bottom, s.left : s.right]), cancel)
+    return Grid(height, width, tuple(tiles))
+
+
+class TiledPlane(Plane):
+    """A plane that is a grid of tiles. Its samples are put together where somebody asks for all of them."""
+
+    def __init__(self, grid: Grid, encoding: Encoding = Encoding.DATA) -> None:
+        for name, value in (
+            ("grid", grid), ("encoding", encoding), ("known_id", ""), ("notes", ()), ("_whole", None)
+        ):  # fmt: skip
+            object.__setattr__(self, name, value)
+
+    grid: Grid
+
+    @property
+    def samples(self) -> Samples:
+        """All samples, (H, W, C); remembered as long as somebody holds them."""
+        kept = self._whole() if self._whole is not None else None  # type: ignore[attr-defined]
+        if kept is None:
+            kept = self.grid.cut(0, 0, self.grid.height, self.grid.width)
+            kept.setflags(write=False)
+            object.__setattr__(self, "_whole", ref(kept))
+        return np.asarray(kept)
+
+    @property
+    def height(self) -> int:
+        return self.grid.height
+
+    @property
+    def width(self) -> int:
+        return self.grid.width
+
+    @property
+    def channels(self) -> int:
+        return int(self.grid.tiles[0].samples.shape[2])
+
+    @property
+    def content_id(self) -> str:
+        return f"{self.grid.name}:{self.encoding}"
+
+    def with_encoding(self, encoding: Encoding) -> "TiledPlane":
+        return TiledPlane(self.grid, encoding)
+
+    def fetch(self, rows: Samples, columns: Samples) -> Floats:
+        few = rows.size * 64 < self.height * self.width
+        if not few or not rows.size:
+            return self._decode(self.samples[rows, columns])
+        shape = np.broadcast_shapes(rows.shape, columns.shape)
+        rows, columns = (np.broadcast_to(part, shape).ravel() for part in (rows, columns))
+        number = rows // TILE * self.grid.across + columns // TILE
+        first = self.grid.tiles[0].samples
+        out = np.empty((rows.size, self.channels), dtype=first.dtype)
+        for at in np.unique(number):
+            own = number == at
+            out[own] = self.grid.tiles[at].samples[rows[own] % TILE, columns[own] % TILE]
+        return self._decode(out.reshape(*shape, self.channels))
+
+    def rows(self, first: int, last: int) -> Plane:
+        return Plane(self.grid.cut(first, 0, min(last, self.height), self.width), self.encoding)
+
+
+def tiled(plane: Plane, cancel: CancelToken | None = None) -> TiledPlane:
+    """A plane as a grid of tiles; one that is a grid already stays."""
+    return plane if isinstance(plane, TiledPlane) else TiledPlane(grid_of(plane.samples, cancel), plane.encoding)

@@ -1,0 +1,58 @@
+"""The few OpenGL calls that the binding lacks: levels of textures, and of array textures, written in parts."""
+
+import ctypes
+from functools import cache
+from typing import Any
+
+import numpy as np
+
+from even_palette.core.arrays import Samples
+
+TEXTURE_2D, TEXTURE_2D_ARRAY, UNPACK_ALIGNMENT = 0x0DE1, 0x8C1A, 0x0CF5
+FORMATS = (0x1903, 0x8227, 0x1907, 0x1908)
+TYPES = {"u1": 0x1401, "u2": 0x1403, "f4": 0x1406}
+INTERNAL = {
+    "u1": (0x8229, 0x822B, 0x8051, 0x8058),
+    "u2": (0x822A, 0x822C, 0x8054, 0x805B),
+    "f4": (0x822E, 0x8230, 0x8815, 0x8814),
+}
+"""R, RG, RGB and RGBA of each type (OpenGL 4.6, tables 8.5 and 8.12)."""
+
+
+@cache
+def _library() -> Any:
+    library = ctypes.CDLL("libGL.so.1")
+    whole, place = ctypes.c_int, ctypes.c_void_p
+    library.glTexImage2D.argtypes = [ctypes.c_uint, *[whole] * 5, ctypes.c_uint, ctypes.c_uint, place]
+    library.glTexImage3D.argtypes = [ctypes.c_uint, *[whole] * 6, ctypes.c_uint, ctypes.c_uint, place]
+    library.glTexSubImage2D.argtypes = [ctypes.c_uint, *[whole] * 5, ctypes.c_uint, ctypes.c_uint, place]
+    library.glTexSubImage3D.argtypes = [ctypes.c_uint, *[whole] * 7, ctypes.c_uint, ctypes.c_uint, place]
+    return library
+
+
+def kind_of(samples: Samples) -> str:
+    """The name of a sample type in the tables above."""
+    return str(np.dtype(samples.dtype).str[1:])
+
+
+def allocate(level: int, width: int, height: int, layers: int, channels: int, kind: str) -> None:
+    """Give the bound texture a level; `layers` is 0 for a texture that is no array."""
+    form, internal, type_ = FORMATS[channels - 1], INTERNAL[kind][channels - 1], TYPES[kind]
+    if layers:
+        _library().glTexImage3D(TEXTURE_2D_ARRAY, level, internal, width, height, layers, 0, form, type_, None)
+    else:
+        _library().glTexImage2D(TEXTURE_2D, level, internal, width, height, 0, form, type_, None)
+
+
+def write(level: int, left: int, top: int, layer: int, samples: Samples) -> None:
+    """Write samples (h, w, C) into a level of the bound texture; `layer` is -1 for one that is no array."""
+    height, width, channels = samples.shape
+    form, type_ = FORMATS[channels - 1], TYPES[kind_of(samples)]
+    library, data = _library(), np.ascontiguousarray(samples)
+    library.glPixelStorei(UNPACK_ALIGNMENT, 1)
+    if layer >= 0:
+        library.glTexSubImage3D(
+            TEXTURE_2D_ARRAY, level, left, top, layer, width, height, 1, form, type_, data.ctypes.data
+        )
+    else:
+        library.glTexSubImage2D(TEXTURE_2D, level, left, top, width, height, form, type_, data.ctypes.data)
