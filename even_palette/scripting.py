@@ -108,11 +108,13 @@ class OpenKit:
         place = Path(path).resolve()
         seen = fingerprint(place)
         bare = Source(identifier(place.stem), Role.NONE, str(place), Encoding.DATA, seen.size, seen.sha256)
-        samples = self.results.plane(bare).samples
+        plane = self.results.plane(bare)
+        samples = plane.samples
         told = _one_of(Role, role, "role") if role else guess_role(place, samples)
         meant = _one_of(Encoding, encoding, "encoding") if encoding else guess_encoding(told, samples)
         key = self.at(sheet).key
-        self.do(commands.add_map(key, replace(bare, role=told, encoding=meant)))
+        made = replace(bare, role=told, encoding=meant, width=plane.width, height=plane.height)
+        self.do(commands.add_map(key, made))
         return next(source.key for source in self.kit.sheet(key).sources if source.path == str(place))
 
     def add_mesh(self, path: str | Path, sheet: str = "") -> str:

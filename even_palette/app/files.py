@@ -93,12 +93,14 @@ class Files(QObject):
                     bare = Source(
                         identifier(path.stem), Role.NONE, str(path.resolve()), Encoding.DATA, seen.size, seen.sha256
                     )
-                    samples = self.results.sheets.plane(bare).samples
+                    plane = self.results.sheets.plane(bare)
+                    samples = plane.samples
                 except UserError as error:
                     troubles.append(str(error))
                     continue
                 role = guess_role(path, samples)
-                found.append(replace(bare, role=role, encoding=guess_encoding(role, samples)))
+                size = {"width": plane.width, "height": plane.height}
+                found.append(replace(bare, role=role, encoding=guess_encoding(role, samples), **size))
             return found, troubles
 
         def done(result: Found) -> None:
@@ -251,7 +253,10 @@ class Files(QObject):
 
         def renew(source: FromFile) -> FromFile:
             seen = fresh.get(source.path)
-            return replace(source, size=seen.size, sha256=seen.sha256) if seen else source
+            if seen is None:
+                return source
+            renewed = replace(source, size=seen.size, sha256=seen.sha256)
+            return replace(renewed, width=0, height=0) if isinstance(renewed, Source) else renewed
 
         def reread(kit: Kit) -> Kit:
             return with_files(kit, renew)

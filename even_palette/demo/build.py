@@ -191,7 +191,8 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
         path = maps / f"{sheet.file}_{role.value.replace(' map', '').replace(' ', '_').lower()}.png"
         write_plane(path, plane)
         seen = fingerprint(path)
-        source = Source(identifier(role), role, str(path.resolve()), plane.encoding, seen.size, seen.sha256)
+        size = (plane.width, plane.height)
+        source = Source(identifier(role), role, str(path.resolve()), plane.encoding, seen.size, seen.sha256, *size)
         history.do(commands.add_map(key, source))
     mesh, parts = sheet.mesh()
     path = maps / f"{sheet.file}.glb"

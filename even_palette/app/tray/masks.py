@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QGridLayout, QLabel
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, choice, label, row, show_choice
+from even_palette.app.tray.steps import StepsList
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Region
 from even_palette.core.regions.keying import Metric
@@ -44,6 +45,7 @@ class MasksPanel(Panel):
             [("This region's weight", LookKind.WEIGHT), ("Sum of masks", LookKind.HEAT), ("ID colours", LookKind.ID)],
         )
         self.view.activated.connect(lambda _: self.show_look())
+        self.steps = StepsList(session)
         self.figures = QGridLayout()
         self.figures.setHorizontalSpacing(12)
         self._values: dict[str, QLabel] = {}
@@ -65,6 +67,8 @@ class MasksPanel(Panel):
             self.column.addWidget(widget)
         self.column.addLayout(row(label("Overlaps"), self.resolve, stretch=1))
         self.column.addLayout(row(label("Show"), self.view, stretch=1))
+        self.column.addWidget(label("Steps of this region", "section"))
+        self.column.addWidget(self.steps)
         self.column.addWidget(label("Coverage of the sheet", "section"))
         self.column.addLayout(self.figures)
         self.column.addWidget(
@@ -88,6 +92,7 @@ class MasksPanel(Panel):
             self.outer.show_value(region.outer)
             show_choice(self.distance, region.metric)
         show_choice(self.resolve, at.sheet.resolve)
+        self.steps.refresh()
         self._show_figures()
 
     def _show_figures(self) -> None:

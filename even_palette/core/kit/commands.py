@@ -17,6 +17,7 @@ from even_palette.core.kit.model import (
     Kit,
     Region,
     Source,
+    Step,
     change_one,
     coats_of,
     identifier,
@@ -29,7 +30,7 @@ from even_palette.core.kit.model import (
     with_coats,
     with_region,
 )
-from even_palette.core.kit.validate import check_setting
+from even_palette.core.kit.validate import check_setting, check_steps
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH, ValueSpec
 from even_palette.core.material.model import (
@@ -48,6 +49,7 @@ from even_palette.core.material.variants import MASTER, lineage, resolve
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.steps import STEPS
 from even_palette.core.regions.weights import Resolve
 
 
@@ -121,9 +123,10 @@ def set_encoding(sheet: str, key: str, encoding: Encoding) -> Command:
     return _change_map(sheet, f"Read map as {encoding}", key, lambda source: replace(source, encoding=encoding))
 
 
-def point_map_to(sheet: str, key: str, path: str, size: int, sha256: str) -> Command:
+def point_map_to(sheet: str, key: str, path: str, size: int, sha256: str, width: int = 0, height: int = 0) -> Command:
     """Point a map to another file, such as one that was moved or that the kit took in."""
-    return _change_map(sheet, "Find map", key, lambda source: replace(source, path=path, size=size, sha256=sha256))
+    place = {"path": path, "size": size, "sha256": sha256, "width": width, "height": height}
+    return _change_map(sheet, "Find map", key, lambda source: replace(source, **place))
 
 
 def _change_map(sheet: str, label: str, key: str, change: Callable[[Source], Source]) -> Command:
@@ -144,6 +147,13 @@ def without_plane(kit: Kit, sheet: str, kind: PlaneKind, key: str) -> Kit:
         pattern = coat.pattern if coat.pattern is None or keeps(coat.pattern) else None
         return replace(coat, pattern=pattern, planes={name: use for name, use in coat.planes.items() if keeps(use)})
 
+    def kept(step: Step) -> bool:
+        return step.plane is None or keeps(step.plane)
+
+    for region in kit.sheet(sheet).regions:
+        left = tuple(filter(kept, region.steps))
+        if left != region.steps:
+            kit = set_steps(region.key, "", left).apply(kit)
     for owner in (*(region.key for region in kit.sheet(sheet).regions), OVER + sheet):
         kit = with_coats(kit, owner, tuple(map(change, coats_of(kit, owner))))
     return kit
@@ -225,6 +235,63 @@ def set_metric(key: str, metric: Metric) -> Command:
 
 def set_resolve(sheet: str, how: Resolve) -> Command:
     return Command(f"Resolve by {how}", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), resolve=how)))
+
+
+# Steps
+
+
+def set_steps(key: str, label: str, steps: tuple[Step, ...], merge: str = "") -> Command:
+    """Replace the steps of a region. Raises UserError for steps that cannot be."""
+
+    def apply(kit: Kit) -> Kit:
+        check_steps(f"region “{kit.region(key).name}”", steps)
+        return with_region(kit, key, lambda region: replace(region, steps=steps))
+
+    return Command(label, apply, merge)
+
+
+def add_step(key: str, step: Step) -> Command:
+    """Put a step behind those that a region has."""
+
+    def apply(kit: Kit) -> Kit:
+        return set_steps(key, "", (*kit.region(key).steps, step)).apply(kit)
+
+    return Command(f"Add {STEPS[step.kind].label.lower()}", apply)
+
+
+def change_step(key: str, number: int, step: Step) -> Command:
+    """Replace one step of a region."""
+
+    def apply(kit: Kit) -> Kit:
+        steps = kit.region(key).steps
+        if not 0 <= number < len(steps):
+            raise KeyError(number)
+        return set_steps(key, "", (*steps[:number], step, *steps[number + 1 :])).apply(kit)
+
+    return Command(f"Change {STEPS[step.kind].label.lower()}", apply, f"step {key} {number}")
+
+
+def remove_step(key: str, number: int) -> Command:
+    """Take a step away."""
+
+    def apply(kit: Kit) -> Kit:
+        steps = kit.region(key).steps
+        return set_steps(key, "", (*steps[:number], *steps[number + 1 :])).apply(kit)
+
+    return Command("Remove step", apply)
+
+
+def move_step(key: str, number: int, by: int) -> Command:
+    """Let a step act earlier (negative) or later."""
+
+    def apply(kit: Kit) -> Kit:
+        steps = list(kit.region(key).steps)
+        if not 0 <= number < len(steps):
+            raise KeyError(number)
+        steps.insert(max(0, number + by), steps.pop(number))
+        return set_steps(key, "", tuple(steps)).apply(kit)
+
+    return Command("Move step", apply)
 
 
 # Recolour

@@ -17,18 +17,21 @@ from even_palette.core.material.model import (
     Bound,
     Coat,
     Parameter,
+    PlaneUse,
     Value,
     Variant,
 )
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.steps import Join
 from even_palette.core.regions.weights import Resolve
 
 FORMAT = 3
 MOST_REGIONS = 255
 """Which region a face belongs to is stored in one byte, 0 for none."""
 MOST_COATS = 16
+MOST_STEPS = 32
 MOST_MAPS = 64
 MOST_PADDING = 256
 LEAST_BAKE, MOST_BAKE = 256, 8192
@@ -46,6 +49,7 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A map that the kit reads from a file: absolute path in memory, relative to the kit in kit.json.
 
     `key` is an identifier that stays, whatever the map is called or is for; a sheet has one map of a role at the most.
+    Width and height are in texels, 0 where they are not known yet.
     """
 
     key: str
@@ -54,6 +58,8 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     encoding: Encoding
     size: int = 0
     sha256: str = ""
+    width: int = 0
+    height: int = 0
 
 
 class Unit(StrEnum):
@@ -125,11 +131,25 @@ class Bake(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     values: dict[str, float | str] = {}
 
 
+class Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A part of how a region's mask is made: a kind of `core/regions/steps` with its values.
+
+    A source reads `plane` and joins the mask by `join`; `strength` 0..1 says how far the step acts.
+    """
+
+    kind: str
+    values: dict[str, float] = {}
+    plane: PlaneUse | None = None
+    join: Join = Join.STRONGEST
+    strength: float = 1.0
+    on: bool = True
+
+
 class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A named area of a sheet: its ID colour, how that is keyed (tolerances in 8-bit levels), and its coats in order.
 
     `key` is an identifier that stays when the name changes. The region holds what is keyed in the ID map, if it is
-    `keyed`, the faces of meshes that were given to it, and its boxes.
+    `keyed`, the faces of meshes that were given to it, and its boxes; then its mask goes through its steps in order.
     """
 
     key: str
@@ -141,6 +161,7 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     keyed: bool = True
     boxes: tuple[Box, ...] = ()
     coats: tuple[Coat, ...] = (Coat("tint"),)
+    steps: tuple[Step, ...] = ()
 
 
 class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

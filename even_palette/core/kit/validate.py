@@ -15,6 +15,7 @@ from even_palette.core.kit.model import (
     MOST_MAPS,
     MOST_PADDING,
     MOST_REGIONS,
+    MOST_STEPS,
     MOST_UV_SETS,
     MOST_VARIANTS,
     Bake,
@@ -22,6 +23,7 @@ from even_palette.core.kit.model import (
     MeshFile,
     Region,
     Sheet,
+    Step,
     ValueUse,
     owner_name,
     value_uses,
@@ -30,6 +32,7 @@ from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse, Setting, ValueKind
 from even_palette.core.mesh.bakes import BAKE_NAMES
 from even_palette.core.raster.guess import Role
+from even_palette.core.regions.steps import STEPS
 
 
 def check_kit(kit: Kit) -> None:
@@ -87,6 +90,8 @@ def _check_sheet(sheet: Sheet) -> None:
     _distinct("map", [source.key for source in sheet.sources])
     _distinct("role of a map", [source.role for source in sheet.sources if source.role != Role.NONE])
     for source in sheet.sources:
+        if source.width < 0 or source.height < 0:
+            raise UserError(f"map “{source.key[:40]}” has an impossible size.")
         if not IDENTIFIER.fullmatch(source.key):
             raise UserError(f"map key “{source.key[:40]}” is not a plain identifier.")
     _check_coats(f"sheet “{sheet.name[:40]}”", sheet.overcoats)
@@ -137,6 +142,24 @@ def _check_region(region: Region) -> None:
     if not region.coats:
         raise UserError(f"region “{region.name[:40]}” wears no coat.")
     _check_coats(f"region “{region.name[:40]}”", region.coats)
+    check_steps(f"region “{region.name[:40]}”", region.steps)
+
+
+def check_steps(who: str, steps: tuple[Step, ...]) -> None:
+    """Raise UserError for steps that are unknown, or are set to what they cannot be."""
+    if len(steps) > MOST_STEPS:
+        raise UserError(f"{who} has {len(steps)} steps; the limit is {MOST_STEPS}.")
+    for step in steps:
+        if step.kind not in STEPS:
+            raise UserError(f"{who} has an unknown step “{step.kind[:40]}”.")
+        known = {value.name: value for value in STEPS[step.kind].values}
+        for name, number in step.values.items():
+            if name not in known or not known[name].low <= number <= known[name].high:
+                raise UserError(f"a step of {who} cannot have {name[:20]} {number:g}.")
+        if not 0 <= step.strength <= 1:
+            raise UserError(f"a step of {who} has a strength outside 0..1.")
+        if step.plane is not None:
+            check_plane_use(who, step.plane)
 
 
 def _check_coats(who: str, coats: tuple[Coat, ...]) -> None:

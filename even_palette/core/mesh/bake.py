@@ -1,13 +1,13 @@
 """Making a bake: values carried from corners to texels in bands of rows, averaged, padded and stored."""
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from os import cpu_count
 
 import numpy as np
 
-from even_palette.core.arrays import Bools, Floats, Samples
+from even_palette.core.arrays import Bools, Floats
 from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.mesh.baked import Baked
 from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Settings
 from even_palette.core.mesh.footprint import sample_places
 from even_palette.core.mesh.padding import nearest_covered, spread
@@ -15,15 +15,6 @@ from even_palette.core.mesh.raster import carry_rows, fill_rows, snapped
 
 BAND_ROWS, TRACED_ROWS = 64, 16
 SIZES = (256, 512, 1024, 2048, 4096, 8192)
-
-
-@dataclass(frozen=True, eq=False)
-class Baked:
-    """Samples (H, W, C) of the bake's bit depth, and how many of the covered texels found nothing."""
-
-    samples: Samples
-    covered_texels: int
-    missed_texels: int
 
 
 def make_bake(

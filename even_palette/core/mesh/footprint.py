@@ -10,8 +10,6 @@ import numpy as np
 from even_palette.core.arrays import Bools, Floats, Samples
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.mesh.model import distinct_rows
-from even_palette.core.mesh.padding import nearest_covered
-from even_palette.core.mesh.raster import Raster, rasterize
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,6 +42,9 @@ def footprint(
     cancel: CancelToken | None = None,
 ) -> Footprint:
     """Rasterize triangles of uv (F, 3, 2) at texel centres and at a grid of samples in each. Raises Cancelled."""
+    from even_palette.core.mesh.padding import nearest_covered
+    from even_palette.core.mesh.raster import Raster, rasterize
+
     places = sample_places(samples_a_side)
     rasters: list[Raster] = []
     for number, place in enumerate(places):

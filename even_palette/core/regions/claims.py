@@ -1,11 +1,11 @@
-"""Masks of regions from several sources: rectangles of the sheet, and the strongest claim of all sources."""
+"""Claims of regions: rectangles of the sheet, and texels that are alike in all that claims can depend on."""
 
 from collections.abc import Sequence
 from typing import Protocol
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Samples, float32
+from even_palette.core.arrays import Floats, Samples
 
 MOST_PAIRS = 1 << 24
 
@@ -48,18 +48,24 @@ def first_inside(edge: float, count: int) -> int:
     return int(np.clip(np.ceil(edge * count - 0.5), 0, count))
 
 
-def strongest(claims: Sequence[tuple[Floats, Samples]]) -> tuple[Floats, Samples]:
-    """One mask table (R, n) with one class a texel (H, W) from several of them, by the largest mask of each region."""
-    masks, index = claims[0]
-    for more, classes in claims[1:]:
-        pairs = index.astype(np.int64) * more.shape[1] + classes
-        if masks.shape[1] * more.shape[1] <= MOST_PAIRS:
-            used = np.flatnonzero(np.bincount(pairs.ravel(), minlength=masks.shape[1] * more.shape[1]))
-            place = np.zeros(masks.shape[1] * more.shape[1], dtype=np.int32)
+def join_classes(indices: Sequence[Samples], counts: Sequence[int]) -> tuple[Samples, Samples]:
+    """One class a texel from several kinds of classes: which texels are alike in all of them.
+
+    `indices` (H, W) each are below their `counts`. Gives the joint class (H, W), and for each joint class its class of
+    every kind, (kinds, n).
+    """
+    index = indices[0]
+    rows = np.arange(counts[0])[None]
+    for more, count in zip(indices[1:], counts[1:], strict=True):
+        pairs = index.astype(np.int64) * count + more
+        size = rows.shape[1] * count
+        if size <= MOST_PAIRS:
+            used = np.flatnonzero(np.bincount(pairs.ravel(), minlength=size))
+            place = np.zeros(size, dtype=np.int32)
             place[used] = np.arange(len(used), dtype=np.int32)
             index = place[pairs]
         else:
             used, found = np.unique(pairs, return_inverse=True)
             index = found.reshape(pairs.shape).astype(np.int32)
-        masks = float32(np.maximum(masks[:, used // more.shape[1]], more[:, used % more.shape[1]]))
-    return masks, index
+        rows = np.concatenate([rows[:, used // count], (used % count)[None]])
+    return index, rows

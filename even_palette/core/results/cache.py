@@ -1,60 +1,100 @@
 """Results looked up by content: one cache with a byte budget, and no result computed twice at a time."""
 
 import os
-from collections import OrderedDict
+import time
 from collections.abc import Callable, Hashable
-from dataclasses import fields, is_dataclass
+from dataclasses import dataclass, fields, is_dataclass
 from threading import Lock
 from typing import Any, TypeVar
 
 import numpy as np
 
+from even_palette.core.raster.tiles import Grid, Tile, TiledPlane
+from even_palette.core.results.disk_cache import DiskCache
+
 T = TypeVar("T")
+LEAST_SECONDS = 1e-4
+
+
+@dataclass(eq=False)
+class _Kept:
+    result: Any
+    size: int
+    seconds: float
+    rank: float = 0.0
+    used: int = 0
 
 
 class Cache:
-    """Keeps the results used last. Keys name by content all that a result depends on."""
+    """Keeps the results that would cost most to make again for their size; those used lately count more.
 
-    def __init__(self, budget_bytes: int = 0) -> None:
+    Keys name by content all that a result depends on. What goes is chosen by GreedyDual-Size (Cao and Irani 1997): a
+    result's rank is the seconds that it took a byte, above the rank of what went last; every look refreshes it.
+    """
+
+    def __init__(self, budget_bytes: int = 0, disk: DiskCache | None = None) -> None:
         self.budget_bytes = budget_bytes or physical_memory() * 2 // 5
-        self._results: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
+        self.disk = disk or DiskCache()
+        self._results: dict[Hashable, _Kept] = {}
         self._bytes = 0
+        self._floor, self._uses = 0.0, 0
         self._lock = Lock()
         self._running: dict[Hashable, Lock] = {}
 
     def get(self, key: Hashable, compute: Callable[[], T]) -> T:
         """The result under the key, computed now if it is not kept. Threads that ask for the same wait for one."""
         with self._lock:
-            if key in self._results:
-                self._results.move_to_end(key)
-                return self._results[key][0]  # type: ignore[no-any-return]
+            kept = self._results.get(key)
+            if kept is not None:
+                self._refresh(kept)
+                return kept.result  # type: ignore[no-any-return]
             turn = self._running.setdefault(key, Lock())
         with turn:
             with self._lock:
-                if key in self._results:
-                    return self._results[key][0]  # type: ignore[no-any-return]
+                kept = self._results.get(key)
+                if kept is not None:
+                    self._refresh(kept)
+                    return kept.result  # type: ignore[no-any-return]
             try:
+                started = time.perf_counter()
                 result = compute()
-                self._keep(key, result)
+                self._keep(key, result, time.perf_counter() - started)
             finally:
                 with self._lock:
                     self._running.pop(key, None)
             return result
 
+    def get_lasting(self, kind: type[T], key: Hashable, compute: Callable[[], T]) -> T:
+        """As `get`, and kept on disk between runs. For results that are dataclasses of arrays, or arrays."""
+        return self.get(key, lambda: self.disk.get(kind, key, compute))
+
     def peek(self, key: Hashable) -> Any | None:
-        """The result under the key if it is kept."""
+        """The result under the key if it is kept in memory."""
         with self._lock:
             kept = self._results.get(key)
-        return kept[0] if kept else None
+            if kept is None:
+                return None
+            self._refresh(kept)
+            return kept.result
 
-    def _keep(self, key: Hashable, result: Any) -> None:
-        size = size_of(result)
+    def _refresh(self, kept: _Kept) -> None:
+        self._uses += 1
+        kept.used = self._uses
+        kept.rank = self._floor + max(kept.seconds, LEAST_SECONDS) / kept.size
+
+    def _keep(self, key: Hashable, result: Any, seconds: float) -> None:
+        kept = _Kept(result, size_of(result), seconds)
         with self._lock:
-            self._results[key] = (result, size)
-            self._bytes += size
+            old = self._results.pop(key, None)
+            self._bytes += kept.size - (old.size if old else 0)
+            self._refresh(kept)
+            self._results[key] = kept
             while self._bytes > self.budget_bytes and len(self._results) > 1:
-                _, (_, freed) = self._results.popitem(last=False)
-                self._bytes -= freed
+                others = ((kept.rank, kept.used, k) for k, kept in self._results.items() if k != key)
+                *_, least = min(others, key=lambda other: other[:2])
+                gone = self._results.pop(least)
+                self._floor = max(self._floor, gone.rank)
+                self._bytes -= gone.size
 
     @property
     def bytes(self) -> int:
@@ -68,11 +108,15 @@ def physical_memory() -> int:
 
 
 def size_of(result: Any) -> int:
-    """Bytes of the arrays in a result: an array, a struct with arrays, or a tuple of them."""
+    """Bytes of the arrays in a result: an array, a struct or tuple of them; tiles count what they keep."""
     if isinstance(result, np.ndarray):
-        return result.nbytes
+        return max(64, result.nbytes if 0 not in result.strides[:2] else result.itemsize)
+    if isinstance(result, Tile):
+        return 64 + result.nbytes
+    if isinstance(result, TiledPlane | Grid):
+        return 64 * len(result.tiles if isinstance(result, Grid) else result.grid.tiles)
     if isinstance(result, tuple | list):
-        return sum(map(size_of, result))
+        return 64 + sum(map(size_of, result))
     if is_dataclass(result):
         return 64 + sum(size_of(getattr(result, field.name)) for field in fields(result))
     return 64

@@ -251,7 +251,7 @@ def read_texel(at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float]) -
     return Texel(
         (float(encoded[0]), float(encoded[1]), float(encoded[2])),
         (float(linear[0]), float(linear[1]), float(linear[2])),
-        tuple(int(level[row, column]) / 255 for level in weights.levels),
-        float(weights.mask_sum.samples[row, column, 0]) / 65535 * MOST_MASK_SUM,
+        weights.at(row, column),
+        float(weights.mask_sum.fetch(np.array([row]), np.array([column]))[0, 0]) * MOST_MASK_SUM,
         {name: tuple(float(part) for part in np.atleast_1d(value)) for name, value in values.items()},
     )

@@ -149,7 +149,7 @@ def spots(at: Focus, sheets: Sheets) -> Floats:
             found.append(_spread(uv, tone, inside if inside.any() else everywhere))
         return np.stack([*found, _spread(uv, tone, everywhere)])
 
-    return sheets.cache.get(("spots", base.content_id, sheets.weights_key(at)), compute)
+    return sheets.cache.get_lasting(np.ndarray, ("spots", base.content_id, weights.content_id), compute)
 
 
 def _spread(uv: Floats, tone: Floats, inside: np.ndarray) -> Floats:

@@ -19,19 +19,20 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.assignment import unpack_chosen, unpack_faces
 from even_palette.core.kit.model import Bake, FaceRegions, Focus, Kit, MeshFile, Unit, Up
+from even_palette.core.mesh.baked import Baked
 from even_palette.core.mesh.bakes import bakes
 from even_palette.core.mesh.files import read_mesh
+from even_palette.core.mesh.footprint import Footprint, footprint
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh, joined
 from even_palette.core.mesh.unwrap import unwrapped
-from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.plane import Plane
+from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.results.cache import Cache
 
 if TYPE_CHECKING:
-    from even_palette.core.mesh.bake import Baked
     from even_palette.core.mesh.bakes._declare import Ground
     from even_palette.core.mesh.elements import Elements
-    from even_palette.core.mesh.footprint import Footprint
     from even_palette.core.mesh.raster import Layout
 
 METRES = {Unit.METRE: 1.0, Unit.CENTIMETRE: 0.01, Unit.MILLIMETRE: 0.001, Unit.INCH: 0.0254}
@@ -154,18 +155,18 @@ class Meshes:
         self, at: Focus, width: int, height: int, progress: Progress = silent, cancel: CancelToken | None = None
     ) -> Footprint | None:
         """Which faces the texels of the sheet show, at this size; None without a mesh."""
-        from even_palette.core.mesh.footprint import footprint
-
         found = self.on_sheet(at)
         if found is None:
             return None
         fine = max(width, height) <= FINEST_SIZE and found.mesh.face_count <= MOST_FINE_FACES
         samples = FINE_SAMPLES if fine else COARSE_SAMPLES
         padding = at.sheet.padding
-        return self.cache.get(
-            ("footprint", found.content_id, width, height, padding),
-            lambda: footprint(found.uv, width, height, samples, padding, progress, cancel),
-        )
+
+        def make() -> Footprint:
+            return footprint(found.uv, width, height, samples, padding, progress, cancel)
+
+        key = ("footprint", found.content_id, width, height, samples, padding)
+        return self.cache.get_lasting(Footprint, key, make)
 
     def layout(self, at: Focus, width: int, height: int) -> Layout | None:
         """How the UVs of the sheet lie; None without a mesh."""
@@ -199,7 +200,11 @@ class Meshes:
     def made_bake(self, at: Focus, bake: Bake) -> Plane | None:
         """The bake as a plane if it was made already."""
         known = self.known_bake(at, bake)
-        return Plane(known.samples, Encoding.DATA, self.bake_key(at, bake)) if known else None
+        return self._as_plane(self.bake_key(at, bake), known) if known else None
+
+    def _as_plane(self, key: str, baked: Baked) -> Plane:
+        """The bake as tiles, so that equal parts of bakes have equal names."""
+        return self.cache.get(("bake plane", key), lambda: TiledPlane(grid_of(baked.samples)))
 
     def bake(
         self, at: Focus, bake: Bake, progress: Progress = silent, cancel: CancelToken | None = None
@@ -217,8 +222,8 @@ class Meshes:
             kind = bakes()[bake.kind]
             return make_bake(kind, ground, bake.values, bake.size, bake.padding, bake.samples, progress, cancel)
 
-        baked: Baked = self.cache.get(("bake", key), make)
-        return Plane(baked.samples, Encoding.DATA, key), baked
+        baked = self.cache.get_lasting(Baked, ("bake", key), make)
+        return self._as_plane(key, baked), baked
 
     def _ground(self, at: Focus, found: SheetMesh, bake: Bake) -> Ground:
         from even_palette.core.mesh.bakes._declare import Ground

@@ -1,0 +1,184 @@
+"""The steps of a region's mask: a list in their order, and the values of the chosen one."""
+
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QVBoxLayout, QWidget
+
+from even_palette.app.number import NumberRow
+from even_palette.app.session import Session
+from even_palette.app.tray.panel import choice, empty, label, row, show_choice, tool
+from even_palette.app.tray.plane_use import PlaneUseEditor
+from even_palette.core.kit import commands
+from even_palette.core.kit.model import Region, Step
+from even_palette.core.material.model import PlaneUse
+from even_palette.core.regions.steps import STEPS, Join
+
+JOINS: list[tuple[str, object]] = [
+    ("Strongest of both", Join.STRONGEST),
+    ("Add", Join.ADD),
+    ("Subtract", Join.SUBTRACT),
+    ("Intersect", Join.INTERSECT),
+    ("Replace", Join.REPLACE),
+]
+LIST_PX = 92
+
+
+class StepsList(QWidget):
+    """Adds, orders, switches and removes the steps of the selected region, and sets the values of one."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.number = 0
+        self.list = QListWidget()
+        self.list.setAccessibleName("Steps of the mask")
+        self.list.setFixedHeight(LIST_PX)
+        self.list.currentRowChanged.connect(self._choose)
+        self.list.itemChanged.connect(self._switch)
+        self.add_button = tool("Add step", "plus", "Put a step behind the others")
+        self.add_button.clicked.connect(self._offer)
+        self.earlier = tool("Step earlier", "arrow-up", "Let this step act earlier")
+        self.earlier.clicked.connect(lambda: self._move(-1))
+        self.later = tool("Step later", "arrow-down", "Let this step act later")
+        self.later.clicked.connect(lambda: self._move(1))
+        self.remove = tool("Remove step", "trash", "Take this step away")
+        self.remove.clicked.connect(lambda: self._do(commands.remove_step(self._key(), self.number)))
+        self.values = QVBoxLayout()
+        self.values.setSpacing(6)
+        self.editors: dict[str, QWidget] = {}
+        self._shape: object = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        buttons = row(self.add_button, self.earlier, self.later, self.remove)
+        buttons.addStretch(1)
+        column.addWidget(self.list)
+        column.addLayout(buttons)
+        column.addLayout(self.values)
+
+    def _key(self) -> str:
+        return self.session.region
+
+    def _region(self) -> Region | None:
+        return next((r for r in self.session.at.sheet.regions if r.key == self._key()), None)
+
+    def _do(self, command: commands.Command) -> bool:
+        return self.session.do(command)
+
+    def refresh(self) -> None:
+        """Show the steps of the selected region."""
+        region = self._region()
+        steps = region.steps if region else ()
+        self.number = min(self.number, max(0, len(steps) - 1))
+        self.list.blockSignals(True)
+        self.list.clear()
+        for step in steps:
+            item = QListWidgetItem(_told(step))
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked if step.on else Qt.CheckState.Unchecked)
+            item.setToolTip(STEPS[step.kind].help)
+            self.list.addItem(item)
+        self.list.setCurrentRow(self.number if steps else -1)
+        self.list.blockSignals(False)
+        self.add_button.setEnabled(region is not None)
+        self.earlier.setEnabled(bool(steps) and self.number > 0)
+        self.later.setEnabled(self.number < len(steps) - 1)
+        self.remove.setEnabled(bool(steps))
+        shape = (self._key(), self.number, steps[self.number].kind) if steps else None
+        if shape != self._shape:
+            self._shape = shape
+            self._build(steps[self.number] if steps else None)
+        if steps:
+            self._show(steps[self.number])
+
+    def _offer(self) -> None:
+        menu = QMenu(self)
+        for kind in STEPS.values():
+            action = menu.addAction(kind.label)
+            assert action is not None
+            action.triggered.connect(lambda _, name=kind.name: self.add(name))
+        menu.popup(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
+
+    def add(self, kind: str) -> None:
+        """Put a step of a kind behind the others."""
+        if self._do(commands.add_step(self._key(), Step(kind))):
+            region = self._region()
+            self.number = len(region.steps) - 1 if region else 0
+            self.refresh()
+
+    def _move(self, by: int) -> None:
+        if self._do(commands.move_step(self._key(), self.number, by)):
+            self.number += by
+            self.refresh()
+
+    def _choose(self, number: int) -> None:
+        if number >= 0:
+            self.number = number
+            self.refresh()
+
+    def _switch(self, item: QListWidgetItem) -> None:
+        number = self.list.row(item)
+        region = self._region()
+        if region is not None and number < len(region.steps):
+            on = item.checkState() == Qt.CheckState.Checked
+            self._do(commands.change_step(region.key, number, replace(region.steps[number], on=on)))
+
+    def _change(self, **fields: object) -> None:
+        region = self._region()
+        if region is not None and self.number < len(region.steps):
+            step = replace(region.steps[self.number], **fields)
+            self._do(commands.change_step(region.key, self.number, step))
+
+    def _set(self, name: str, value: float) -> None:
+        region = self._region()
+        if region is not None:
+            self._change(values={**region.steps[self.number].values, name: value})
+
+    def _build(self, step: Step | None) -> None:
+        empty(self.values)
+        self.editors = {}
+        if step is None:
+            self.values.addWidget(label("No steps: the mask is what is keyed, given and boxed.", "quiet"))
+            return
+        kind = STEPS[step.kind]
+        finish = self.session.history.end_merge
+        for value in kind.values:
+            number = NumberRow(value.label, value.low, value.high, "", 1, value.help)
+            number.changed.connect(lambda v, name=value.name: self._set(name, v))
+            number.finished.connect(finish)
+            self.editors[value.name] = number
+        if kind.is_source:
+            plane = PlaneUseEditor("Plane of the step", "Choose a plane")
+            plane.changed.connect(self._set_plane)
+            plane.finished.connect(finish)
+            join = choice("Join", JOINS)
+            join.activated.connect(lambda i: self._change(join=join.itemData(i)))
+            self.editors |= {"plane": plane, "join": join}
+        strength = NumberRow("Strength", 0, 1, "", 2, "How far the step acts")
+        strength.changed.connect(lambda v: self._change(strength=v))
+        strength.finished.connect(finish)
+        self.editors["strength"] = strength
+        for editor in self.editors.values():
+            self.values.addWidget(editor)
+
+    def _set_plane(self, use: PlaneUse | None) -> None:
+        self._change(plane=use)
+
+    def _show(self, step: Step) -> None:
+        filled = STEPS[step.kind].filled(step.values)
+        for name, editor in self.editors.items():
+            if isinstance(editor, PlaneUseEditor):
+                editor.show_use(self.session.at, step.plane)
+            elif name == "join":
+                show_choice(editor, step.join)  # type: ignore[arg-type]
+            elif isinstance(editor, NumberRow):
+                editor.show_value(step.strength if name == "strength" else filled[name])
+
+
+def _told(step: Step) -> str:
+    """A step in a few words."""
+    kind = STEPS[step.kind]
+    values = ", ".join(f"{number:g}" for number in kind.filled(step.values).values())
+    if kind.is_source:
+        values = step.plane.plane.key.replace("_", " ") if step.plane else "no plane yet"
+    return f"{kind.label}  {values}"

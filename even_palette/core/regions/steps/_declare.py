@@ -1,0 +1,80 @@
+"""What a kind of step declares, and how a step joins the mask that it finds."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, float32
+
+Values = Mapping[str, float]
+
+
+class Join(StrEnum):
+    """How a source joins the mask so far; a is the mask, b the source."""
+
+    ADD = "add"
+    SUBTRACT = "subtract"
+    INTERSECT = "intersect"
+    STRONGEST = "strongest"
+    REPLACE = "replace"
+
+
+@dataclass(frozen=True)
+class StepValue:
+    """A number that a step is set to."""
+
+    name: str
+    label: str
+    default: float
+    low: float
+    high: float
+    help: str
+    unit: str = ""
+
+
+@dataclass(frozen=True)
+class StepKind:
+    """A kind of step.
+
+    An edit takes a mask (h + 2 r, w + 2 r) float32 with its surround of `reach` texels and gives (h, w); a mask of one
+    value stays. A source reads a plane: its values (h, w) join the mask, and `edit` is None.
+    """
+
+    name: str
+    label: str
+    help: str
+    values: tuple[StepValue, ...] = ()
+    reach: Callable[[Values], int] = lambda values: 0
+    edit: Callable[[Floats, Values], Floats] | None = None
+
+    @property
+    def is_source(self) -> bool:
+        return self.edit is None
+
+    def filled(self, own: Values) -> dict[str, float]:
+        """The values with defaults, held in their ranges."""
+        return {v.name: float(min(max(own.get(v.name, v.default), v.low), v.high)) for v in self.values}
+
+
+def joined(mask: Floats, source: Floats, join: Join, strength: float) -> Floats:
+    """The mask with a source joined to it, both 0..1 of one shape, to a strength of 0..1."""
+    a, b = mask, source
+    match join:
+        case Join.ADD:
+            made = a + b - a * b
+        case Join.SUBTRACT:
+            made = a * (1 - b)
+        case Join.INTERSECT:
+            made = a * b
+        case Join.STRONGEST:
+            made = np.maximum(a, b)
+        case _:
+            made = b
+    return strengthened(mask, float32(made), strength)
+
+
+def strengthened(before: Floats, after: Floats, strength: float) -> Floats:
+    """Something between before and after."""
+    return after if strength >= 1 else float32(before + (after - before) * np.float32(strength))

@@ -1,0 +1,5 @@
+"""Channel: a channel of a plane, through its levels, joins the mask."""
+
+from even_palette.core.regions.steps._declare import StepKind
+
+STEP = StepKind("channel", "Channel of a plane", "A channel of a map or bake, through levels, joins the mask.")

@@ -1,0 +1,134 @@
+"""Results kept on disk between runs: under the cache in memory, bounded, checked when read, safe with two windows.
+
+A file holds arrays with their names, types and shapes, and a checksum over all of it. What is damaged, or of another
+version, is not there: the result is made anew.
+"""
+
+import contextlib
+import hashlib
+import os
+import time
+from collections.abc import Callable
+from dataclasses import fields, is_dataclass
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+import numpy as np
+import platformdirs
+
+from even_palette import __version__
+from even_palette.core.arrays import Samples
+from even_palette.core.disk.gate import read_bytes
+from even_palette.core.disk.whole import PREFIX, write_whole
+from even_palette.core.errors import UserError
+
+T = TypeVar("T")
+MOST_BYTES = 2 << 30
+MOST_FILE_BYTES = 1 << 30
+VERSION = f"Even Palette results 1 {__version__}"
+SUFFIX = ".result"
+LITTER_S = 3600
+
+
+class _Head(msgspec.Struct, frozen=True):
+    version: str
+    arrays: list[tuple[str, str, list[int]]]
+    numbers: dict[str, float]
+
+
+def cache_folder() -> Path:
+    """The folder of the disk cache (XDG Base Directory Specification); `EVEN_PALETTE_CACHE` names another, "" none."""
+    return Path(os.environ.get("EVEN_PALETTE_CACHE") or platformdirs.user_cache_path("even-palette")) / "results"
+
+
+class DiskCache:
+    """Keeps results that are frozen dataclasses of arrays and numbers, or single arrays, by what they depend on."""
+
+    def __init__(self, folder: Path | None = None, most_bytes: int = MOST_BYTES) -> None:
+        self.folder = folder or cache_folder()
+        self._most = most_bytes
+        self._written = 0
+
+    def get(self, kind: type[T], key: object, compute: Callable[[], T]) -> T:
+        """The result under a key, made now and kept if it is not there."""
+        path = self.folder / f"{hashlib.sha256(repr(key).encode()).hexdigest()}{SUFFIX}"
+        found = self._read(kind, path)
+        if found is not None:
+            with contextlib.suppress(OSError):
+                os.utime(path)
+            return found
+        made = compute()
+        self._write(path, made)
+        return made
+
+    def _read(self, kind: type[T], path: Path) -> T | None:
+        try:
+            data = read_bytes(path, MOST_FILE_BYTES)
+        except UserError:
+            return None
+        try:
+            digest, size = data[:32], int.from_bytes(data[32:40], "little")
+            if hashlib.blake2b(memoryview(data)[32:], digest_size=32).digest() != digest:
+                raise ValueError("the checksum is wrong")
+            head = msgspec.json.decode(data[40 : 40 + size], type=_Head)
+            if head.version != VERSION:
+                raise ValueError("another version")
+            at, arrays = 40 + size, dict[str, Any]()
+            for name, dtype, shape in head.arrays:
+                array = np.frombuffer(data, dtype, int(np.prod(shape)), at).reshape(shape)
+                arrays[name] = array
+                at += array.nbytes
+            if kind is np.ndarray:
+                return arrays["array"]  # type: ignore[no-any-return]
+            whole = {name: int(v) if v == int(v) else v for name, v in head.numbers.items()}
+            return kind(**arrays, **whole)
+        except (ValueError, TypeError, KeyError, msgspec.MsgspecError):
+            with contextlib.suppress(OSError):
+                path.unlink()
+            return None
+
+    def _write(self, path: Path, result: object) -> None:
+        arrays, numbers = _taken_apart(result)
+        head = msgspec.json.encode(
+            _Head(VERSION, [(name, a.dtype.str, list(a.shape)) for name, a in arrays.items()], numbers)
+        )
+        parts = [np.ascontiguousarray(array).data for array in arrays.values()]
+        body = b"".join([len(head).to_bytes(8, "little"), head, *parts])
+        if len(body) > min(MOST_FILE_BYTES, self._most // 4):
+            return
+        with contextlib.suppress(OSError):
+            self.folder.mkdir(parents=True, exist_ok=True)
+            write_whole(path, hashlib.blake2b(body, digest_size=32).digest() + body)
+            self._written += len(body)
+            if self._written > self._most // 8:
+                self.tidy()
+
+    def tidy(self) -> None:
+        """Remove what was used longest ago until the rest fits, and what killed runs left."""
+        self._written = 0
+        found = []
+        with contextlib.suppress(OSError):
+            for entry in os.scandir(self.folder):
+                with contextlib.suppress(OSError):
+                    seen = entry.stat()
+                    if entry.name.startswith(PREFIX) and time.time() - seen.st_mtime > LITTER_S:
+                        os.unlink(entry.path)
+                    elif entry.name.endswith(SUFFIX):
+                        found.append((seen.st_mtime, seen.st_size, entry.path))
+        total = sum(size for _, size, _ in found)
+        for _, size, path in sorted(found):
+            if total <= self._most:
+                return
+            with contextlib.suppress(OSError):
+                os.unlink(path)
+            total -= size
+
+
+def _taken_apart(result: object) -> tuple[dict[str, Samples], dict[str, float]]:
+    if isinstance(result, np.ndarray):
+        return {"array": result}, {}
+    assert is_dataclass(result)
+    values = {field.name: getattr(result, field.name) for field in fields(result)}
+    arrays = {name: value for name, value in values.items() if isinstance(value, np.ndarray)}
+    return arrays, {name: value for name, value in values.items() if name not in arrays}

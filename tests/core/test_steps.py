@@ -1,0 +1,249 @@
+"""Steps of masks and weights by tiles: against scipy and scikit-image, and no seam where tiles meet."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+from scipy import ndimage
+from skimage.filters import gaussian
+from skimage.morphology import dilation, disk, erosion
+
+from even_palette.core.arrays import float32
+from even_palette.core.errors import UserError
+from even_palette.core.kit import commands
+from even_palette.core.kit.history import History
+from even_palette.core.kit.model import Box, Focus, Kit, Region, Sheet, Step
+from even_palette.core.kit.validate import check_kit
+from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.regions.resolve_kernel import resolve_tile
+from even_palette.core.regions.steps import STEPS, Join, joined
+from even_palette.core.regions.weights import Resolve, coverage, quantize_weights, resolve_weights
+from even_palette.core.results.sheets import Sheets
+
+RNG = np.random.default_rng(8)
+
+
+class Given(Sheets):
+    """Results of a sheet whose masks have a size of our choosing."""
+
+    def __init__(self, width: int, height: int) -> None:
+        super().__init__()
+        self._size = (width, height)
+
+    def mask_size(self, at: Focus) -> tuple[int, int]:
+        return self._size
+
+
+def boxes(rng: np.random.Generator, count: int = 6) -> tuple[Box, ...]:
+    made = []
+    for _ in range(count):
+        left, top = rng.random(2) * 0.9
+        made.append(
+            Box(left, top, min(1.0, left + 0.05 + rng.random() * 0.4), min(1.0, top + 0.05 + rng.random() * 0.4))
+        )
+    return tuple(made)
+
+
+def kit_with(*regions: Region, resolve: Resolve = Resolve.SHARE) -> Kit:
+    return Kit(sheets=(Sheet("sheet_1", "Sheet", regions=regions, resolve=resolve),))
+
+
+def whole(mask: np.ndarray, step: Step) -> np.ndarray:
+    """A step on a whole mask (H, W) uint16 at once, by the step's own function on the padded sheet."""
+    kind = STEPS[step.kind]
+    values = kind.filled(step.values)
+    reach = kind.reach(values)
+    floats = float32(mask) / np.float32(65535)
+    assert kind.edit is not None
+    made = kind.edit(np.pad(floats, reach, mode="edge"), values)
+    made = made if step.strength >= 1 else floats + (made - floats) * np.float32(step.strength)
+    return np.asarray(np.clip(made, 0, 1) * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
+
+
+@st.composite
+def edits(draw: st.DrawFn) -> Step:
+    kind = draw(st.sampled_from(["feather", "grow"]))
+    radius = draw(st.floats(0, 60) if kind == "feather" else st.integers(-40, 40).map(float))
+    return Step(
+        kind,
+        {"radius": radius},
+        strength=draw(st.sampled_from([1.0, 0.4])),
+        on=draw(st.sampled_from([True, True, False])),
+    )
+
+
+@settings(max_examples=25)
+@given(st.integers(3, 620), st.integers(3, 620), st.lists(edits(), min_size=1, max_size=3), st.integers(0, 999))
+def test_tiles_leave_no_seam(width: int, height: int, steps: list[Step], seed: int) -> None:
+    """The tiled result equals the same functions on the whole sheet, exactly, at sizes that are no multiple of a tile."""
+    rng = np.random.default_rng(seed)
+    shape = boxes(rng)
+    bare = Given(width, height)
+    want = bare.mask(kit_with(Region("a", "A", (1, 2, 3), keyed=False, boxes=shape)).at(), "a").samples[..., 0]
+    for step in steps:
+        if step.on:
+            want = whole(want, step)
+    kit = kit_with(Region("a", "A", (1, 2, 3), keyed=False, boxes=shape, steps=tuple(steps)))
+    got = Given(width, height).mask(kit.at(), "a").samples[..., 0]
+    assert np.array_equal(got, want)
+
+
+@pytest.mark.parametrize("radius", [0.5, 1.0, 4.0, 17.5])
+def test_feather_is_a_gaussian(radius: float) -> None:
+    """scipy.ndimage.gaussian_filter and skimage.filters.gaussian, sigma half the radius, cut at four sigma, edges going on."""
+    mask = (RNG.random((90, 70)) < 0.3).astype(np.float32)
+    reach = STEPS["feather"].reach({"radius": radius})
+    assert STEPS["feather"].edit is not None
+    got = STEPS["feather"].edit(np.pad(mask, reach, mode="edge"), {"radius": radius})
+    for want in (
+        ndimage.gaussian_filter(mask.astype(float), radius / 2, mode="nearest", radius=reach),
+        gaussian(mask.astype(float), radius / 2, mode="nearest", truncate=reach / (radius / 2)),
+    ):
+        assert np.abs(got - want).max() < 1e-5
+
+
+@pytest.mark.parametrize("radius", [1, 2, 7, 23])
+def test_grow_and_shrink_are_morphology_with_a_disc(radius: int) -> None:
+    """skimage.morphology.dilation and erosion with disk(r); scipy.ndimage.grey_dilation. Exactly."""
+    mask = (RNG.random((80, 95)) * (RNG.random((80, 95)) < 0.05)).astype(np.float32)
+    padded = np.pad(mask, radius, mode="edge")
+    edit = STEPS["grow"].edit
+    assert edit is not None
+    inner = (slice(radius, -radius), slice(radius, -radius))
+    assert np.array_equal(edit(padded, {"radius": float(radius)}), dilation(padded, disk(radius))[inner])
+    assert np.array_equal(edit(padded, {"radius": float(-radius)}), erosion(padded, disk(radius))[inner])
+    wide = ndimage.grey_dilation(padded, footprint=disk(radius), mode="nearest")[inner]
+    assert np.array_equal(edit(padded, {"radius": float(radius)}), wide)
+
+
+def test_joins() -> None:
+    """a + b - ab, a (1 - b), ab, the larger, b; with a strength, so far from a to that (source-over of coverage)."""
+    a, b = RNG.random((2, 40, 40)).astype(np.float32)
+    want = {Join.ADD: a + b - a * b, Join.SUBTRACT: a * (1 - b), Join.INTERSECT: a * b, Join.STRONGEST: np.maximum(a, b),
+            Join.REPLACE: b}  # fmt: skip
+    for join, values in want.items():
+        assert joined(a, b, join, 1.0) == pytest.approx(values, abs=1e-6)
+        assert joined(a, b, join, 0.25) == pytest.approx(a * 0.75 + values * 0.25, abs=1e-6)
+
+
+@pytest.mark.parametrize("join", list(Join))
+def test_a_channel_of_a_plane_joins_the_mask(history: History, sheets: Sheets, join: Join) -> None:
+    """Through levels, at texels of the mask, which has the size of the ID map; undone with the map that it reads."""
+    use = PlaneUse(PlaneRef(PlaneKind.MAP, "base_colour"), 1, 0.2, 0.8)
+    before = float32(sheets.mask(history.kit.at(), "region_2").samples[..., 0]) / 65535
+    history.do(commands.add_step("region_2", Step("channel", plane=use, join=join)))
+    paint = sheets.base_colour(history.kit.at()).linear()[..., 1]
+    got = float32(sheets.mask(history.kit.at(), "region_2").samples[..., 0]) / 65535
+    want = joined(before, np.clip((paint - np.float32(0.2)) / np.float32(0.6), 0, 1), join, 1.0)
+    assert np.abs(got - want).max() < 2e-5
+    history.do(commands.remove_map("sheet_1", "base_colour"))
+    assert not history.kit.region("region_2").steps
+    history.undo()
+    assert history.kit.region("region_2").steps
+
+
+@given(st.integers(1, 12), st.integers(0, 999), st.booleans())
+def test_the_compiled_loop_equals_the_reference(count: int, seed: int, by_order: bool) -> None:
+    """resolve_weights and quantize_weights, at every texel; weights and base add up to 255; the same coverage."""
+    rng = np.random.default_rng(seed)
+    masks = rng.integers(0, 65536, (count, 9, 11)).astype(np.uint16)
+    masks[rng.random(masks.shape) < 0.4] = 0
+    masks[rng.random(masks.shape) < 0.3] = 65535
+    how = Resolve.ORDER if by_order else Resolve.SHARE
+    floats = float32(masks) / np.float32(65535)
+    levels, quarter, counts = resolve_tile(masks, by_order)
+    assert np.array_equal(levels, quantize_weights(resolve_weights(floats, how)))
+    total = floats.sum(axis=0, dtype=np.float32)
+    assert np.abs(quarter / 65535 * 4 - np.minimum(total, 4)).max() < 1e-4
+    told = coverage(total.ravel(), np.ones(total.size))
+    assert counts / total.size == pytest.approx([told.covered, told.over, told.empty])
+
+
+def test_stepped_and_looked_up_weights_agree(history: History, sheets: Sheets) -> None:
+    """A step that changes nothing takes the way by texels; it gives the weights of the way by classes."""
+    plain = sheets.weights(history.kit.at())
+    history.do(commands.add_step("region_1", Step("grow", {"radius": 0.0})))
+    stepped = sheets.weights(history.kit.at())
+    assert [plane.content_id for plane in plain.packed] == [plane.content_id for plane in stepped.packed]
+    assert plain.mask_sum.content_id == stepped.mask_sum.content_id
+    assert plain.coverage == pytest.approx(stepped.coverage) if isinstance(plain.coverage, tuple) else True
+
+
+def test_an_edit_makes_only_the_tiles_within_its_reach() -> None:
+    """A box moved in one corner of 5 x 4 tiles: the others are the same objects, in masks and in weights."""
+    corner, middle = Box(0.02, 0.02, 0.1, 0.1), Box(0.4, 0.4, 0.6, 0.6)
+    steps = (Step("feather", {"radius": 20.0}), Step("grow", {"radius": 9.0}))
+    sheets = Given(1200, 900)
+    found = []
+    for box in (corner, replace(corner, right=0.12)):
+        first = Region("a", "A", (1, 2, 3), keyed=False, boxes=(box,), steps=steps)
+        second = Region("b", "B", (3, 2, 1), keyed=False, boxes=(middle,), steps=steps[:1])
+        at = kit_with(first, second).at()
+        found.append((sheets.mask(at, "a"), sheets.weights(at)))
+    (mask, weights), (mask_after, weights_after) = found
+    for one, other in (
+        (mask, mask_after),
+        (weights.packed[0], weights_after.packed[0]),
+        (weights.mask_sum, weights_after.mask_sum),
+    ):
+        same = [a is b for a, b in zip(one.grid.tiles, other.grid.tiles, strict=True)]
+        assert same == [False, *[True] * 19]
+    assert mask.grid.nbytes < 4 * 256 * 256 * 2
+
+
+@pytest.mark.parametrize(
+    "sizes", [((300, 260), (150, 130)), ((130, 90), (600, 420)), ((64, 64), (64, 64)), ((257, 300), (100, 333))]
+)
+def test_means_at_unequal_sizes(sizes: tuple[tuple[int, int], tuple[int, int]]) -> None:
+    """Weights sampled linearly at the texels of the base colour (scipy.ndimage.map_coordinates), then a weighted mean."""
+    from even_palette.core.raster.tiles import TiledPlane, grid_of
+    from even_palette.core.regions.weights import Coverage
+    from even_palette.core.results.cache import Cache
+    from even_palette.core.results.masks import SheetWeights
+    from even_palette.core.results.means import region_means
+
+    (width, height), (mask_width, mask_height) = sizes
+    base = Plane(RNG.random((height, width, 3)).astype(np.float32), Encoding.LINEAR)
+    levels = RNG.integers(0, 256, (mask_height, mask_width, 4)).astype(np.uint8)
+    plane = TiledPlane(grid_of(levels))
+    weights = SheetWeights(3, (plane,), plane, Coverage(1, 0, 0))
+    got = region_means(base, weights, Cache(), float32((0.2, 0.2, 0.2)))
+    rows = (np.arange(height) + 0.5) * mask_height / height - 0.5
+    columns = (np.arange(width) + 0.5) * mask_width / width - 0.5
+    at = np.stack(np.meshgrid(rows, columns, indexing="ij"))
+    for number in range(3):
+        share = ndimage.map_coordinates(levels[..., number].astype(float), at, order=1, mode="nearest")
+        want = (base.samples * share[..., None]).sum(axis=(0, 1)) / share.sum()
+        assert got[number] == pytest.approx(want, rel=1e-4)
+
+
+@pytest.mark.parametrize(
+    "step", [Step("explode"), Step("grow", {"radius": 1e9}), Step("grow", {"size": 1.0}), Step("feather", strength=2.0),
+             Step("channel", plane=PlaneUse(PlaneRef(PlaneKind.MAP, "x"), 7))],
+)  # fmt: skip
+def test_steps_that_cannot_be(kit: Kit, step: Step) -> None:
+    region = replace(kit.sheets[0].regions[0], steps=(step,))
+    odd = kit.with_sheet(replace(kit.sheets[0], regions=(region, *kit.sheets[0].regions[1:])))
+    with pytest.raises(UserError):
+        check_kit(odd)
+
+
+def test_steps_are_commands(history: History) -> None:
+    """Added, changed, moved, switched off and removed; a drag of a value is one step of the history."""
+    key = "region_1"
+    history.do(commands.add_step(key, Step("feather")))
+    history.do(commands.add_step(key, Step("grow", {"radius": 3.0})))
+    before = len(history.undo_labels)
+    for radius in (1.0, 2.0, 5.0):
+        history.do(commands.change_step(key, 0, Step("feather", {"radius": radius})))
+    assert len(history.undo_labels) == before + 1
+    history.do(commands.move_step(key, 0, 1))
+    assert [step.kind for step in history.kit.region(key).steps] == ["grow", "feather"]
+    history.do(commands.remove_step(key, 0))
+    assert [step.values for step in history.kit.region(key).steps] == [{"radius": 5.0}]
+    with pytest.raises(UserError, match="cannot have radius"):
+        history.do(commands.add_step(key, Step("grow", {"radius": 900.0})))
+    assert history.kit.sheets[0].source(Role.ID) is not None
