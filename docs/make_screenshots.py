@@ -22,7 +22,7 @@ PICTURES = Path(__file__).parent / "screenshots"
 
 def settle(window: Window, ms: int = 700) -> None:
     QTest.qWait(60)
-    while not window.session.settled or window.jobs.busy:
+    while not (window.session.settled and window.thumbnails.settled) or window.jobs.busy:
         QTest.qWait(20)
     QTest.qWait(ms)
 

@@ -1,16 +1,14 @@
 """The line at the bottom: what is under the cursor, job progress with cancel, and the count of findings."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QProgressBar, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
-from even_palette.core.checks import Finding, Severity
-
-MARKS = {Severity.ERROR: "■ Error", Severity.WARNING: "▲ Warning", Severity.NOTE: "● Note"}
+from even_palette.core.checks import Finding
 
 
 class Readout(QWidget):
     cancel_wanted = pyqtSignal()
-    stage_wanted = pyqtSignal(str)
+    findings_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -29,8 +27,7 @@ class Readout(QWidget):
         self.cancel.clicked.connect(self.cancel_wanted)
         self.findings = QPushButton("No findings")
         self.findings.setAccessibleName("Findings")
-        self._menu = QMenu(self.findings)
-        self.findings.setMenu(self._menu)
+        self.findings.clicked.connect(self.findings_wanted)
         row.addWidget(self.under_cursor, 1)
         for widget in (self.job, self.bar, self.cancel, self.findings):
             row.addWidget(widget)
@@ -45,12 +42,6 @@ class Readout(QWidget):
         self.cancel.setVisible(bool(text) and can_cancel)
 
     def show_findings(self, findings: list[Finding]) -> None:
-        """Tell how many there are; the menu names each and leads to its stage."""
+        """Tell how many there are; a click opens their list."""
         count = len(findings)
         self.findings.setText("No findings" if not count else f"{count} finding{'s' if count > 1 else ''}")
-        self.findings.setEnabled(bool(count))
-        self._menu.clear()
-        for finding in findings:
-            action = self._menu.addAction(f"{MARKS[finding.severity]} · {finding.stage}: {finding.text}")
-            assert action is not None
-            action.triggered.connect(lambda _, stage=finding.stage: self.stage_wanted.emit(stage))

@@ -182,6 +182,12 @@ def _style_sheet(t: Tokens) -> str:
     #foot, #notice {{ background: {panel}; border-top: 1px solid {line}; }}
     #notice {{ border-bottom: 1px solid {line}; }}
     #readout {{ background: {window}; border-top: 1px solid {line}; }}
+    #ledge {{ background: {panel}; border-top: 1px solid {line}; }}
+    #overlay {{ background: {panel}; border: 2px solid {strong_line}; border-radius: 4px; }}
+    QPushButton[role="count"] {{ border: none; border-top: 1px solid {line}; border-radius: 0; text-align: left;
+        padding: 6px 16px; background: {panel}; }}
+    QPushButton[role="count"]:focus {{ border: 2px solid {text}; padding: 5px 14px; }}
+    QPlainTextEdit {{ background: {field}; border: 1px solid {line}; }}
     #loupe {{ background: {panel}; border: 1px solid {strong_line}; }}
     QLabel[role="title"] {{ font-size: 16px; font-weight: 600; }}
     QLabel[role="section"] {{ font-weight: 600; }}

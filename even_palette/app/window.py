@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
@@ -23,14 +23,18 @@ from PyQt6.QtWidgets import (
 from even_palette.app import theme
 from even_palette.app.board.board import Board
 from even_palette.app.choosing import Choice
+from even_palette.app.help import MOUSE_KEYS, about, documents, log_text, read_document
 from even_palette.app.jobs import Jobs, Rank, one_shot
+from even_palette.app.ledge.ledge import HEAD_PX, Ledge
 from even_palette.app.notice import Notice
+from even_palette.app.panels import FindingsPanel, TextPanel
 from even_palette.app.rail import STAGES, Rail, StageState, State
 from even_palette.app.readout import Readout
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.stand import Panes, Stand
 from even_palette.app.swatch.editor import SwatchEditor
+from even_palette.app.thumbnails import Thumbnails
 from even_palette.app.tray.source import FILTER
 from even_palette.app.tray.tray import Tray
 from even_palette.core.checks import Finding, find
@@ -43,6 +47,9 @@ from even_palette.core.results.looks import Look, LookKind
 
 FINDINGS_MS = 400
 DOUBLE_KEY_S = 0.5
+
+FRAME_PX, LEAST_STAND_PX = 32, 220
+"""What a window manager adds above and below a window, about; and the least height of the stand."""
 
 
 class Window(QMainWindow):
@@ -61,11 +68,18 @@ class Window(QMainWindow):
         self._build_sheet_box()
         self._connect()
         self.setAcceptDrops(True)
-        self.resize(1280, 800)
+        self._fit_screen()
         self.setMinimumSize(1000, 640)
         self.enter_stage(0)
         self.stand.canvas.setFocus()
         self._show_title()
+
+    def _fit_screen(self) -> None:
+        """1280 x 800 with the frame and title bar, where the screen has room for that."""
+        screen = self.screen()
+        room = screen.availableGeometry() if screen is not None else None
+        width, height = (min(1280, room.width()), min(800, room.height())) if room else (1280, 800)
+        self.resize(width, height - FRAME_PX)
 
     def _build(self) -> None:
         self.rail = Rail()
@@ -73,12 +87,22 @@ class Window(QMainWindow):
         self.tray = Tray(self.session, self.renderer, self.choice)
         self.stand = Stand(self.session, self.renderer, self.choice)
         self.notice = Notice()
-        self.board = Board(self.session, self.renderer)
+        self.thumbnails = Thumbnails(self.session, self.renderer)
+        self.board = Board(self.session, self.thumbnails)
+        self.ledge = Ledge(self.session, self.board, self.tray.ship.files, self.thumbnails)
         self.readout = Readout()
+        self.findings_panel = FindingsPanel(self)
+        self.text_panel = TextPanel(self)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter.addWidget(self.stand)
+        self.splitter.addWidget(self.ledge)
+        self.splitter.setStretchFactor(0, 1)
+        self.splitter.setChildrenCollapsible(False)
+        self.splitter.splitterMoved.connect(lambda *_: self.ledge.remember(self.ledge.height()))
         right = QVBoxLayout()
         right.setSpacing(0)
         right.addWidget(self.notice)
-        right.addWidget(self.stand, 1)
+        right.addWidget(self.splitter, 1)
         upper = QWidget()
         row = QHBoxLayout(upper)
         row.setContentsMargins(0, 0, 0, 0)
@@ -86,19 +110,23 @@ class Window(QMainWindow):
         row.addWidget(self.rail)
         row.addWidget(self.tray)
         row.addLayout(right, 1)
-        self.splitter = QSplitter(Qt.Orientation.Vertical)
-        self.splitter.addWidget(upper)
-        self.splitter.addWidget(self.board)
-        self.splitter.setStretchFactor(0, 1)
-        self.splitter.setSizes([492, 240])
-        self.splitter.setChildrenCollapsible(False)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self.splitter, 1)
+        column.addWidget(upper, 1)
         column.addWidget(self.readout)
         self.setCentralWidget(body)
+
+    def _fit_ledge(self) -> None:
+        """Give the ledge the height that it has in this stage."""
+        whole = sum(self.splitter.sizes()) or self.height()
+        wanted = min(self.ledge.wanted_px, max(HEAD_PX, whole - LEAST_STAND_PX))
+        self.splitter.setSizes([whole - wanted, wanted])
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit_ledge()
 
     def _build_menus(self) -> None:
         bar = self.menuBar()
@@ -144,10 +172,17 @@ class Window(QMainWindow):
         self.view_menu.addSeparator()
         self._action(self.view_menu, "Go to the stand", "Ctrl+J", canvas.setFocus)
         self._action(self.view_menu, "Go to the board", "Ctrl+B", self.board.setFocus)
-        self._action(self.view_menu, "Show or hide the board", "B", self._toggle_board)
+        self._action(self.view_menu, "Fold or open the ledge", "B", self.ledge.toggle)
+        self._action(self.view_menu, "List the findings", "Ctrl+I", self.findings_panel.toggle)
         self.view_menu.addSeparator()
         for scheme, name in (("day", "Day: light grey"), ("night", "Night: dark grey")):
             self._action(self.view_menu, name, "", partial(self.set_scheme, scheme))
+        self.help_menu = menu("&Help")
+        self._action(self.help_menu, "Keys", "F1", self._show_keys)
+        for title, path in documents():
+            self._action(self.help_menu, title, "", partial(self._tell_read, title, partial(read_document, path), True))
+        self._action(self.help_menu, "Log", "", lambda: self._tell_read("Log", log_text, False))
+        self._action(self.help_menu, "About", "", lambda: self.text_panel.tell("About Even Palette", about()))
         for index, name in enumerate(STAGES):
             enter = partial(self.enter_stage, index)
             self._action(self.stage_menu, f"{index + 1} {name}", f"Ctrl+{index + 1}", enter)
@@ -211,7 +246,11 @@ class Window(QMainWindow):
         self.board.edit_wanted.connect(self.edit_cell)
         self.jobs.changed.connect(self.readout.show_job)
         self.readout.cancel_wanted.connect(self.jobs.cancel)
-        self.readout.stage_wanted.connect(lambda name: self.enter_stage(STAGES.index(name)))
+        for asking in (self.readout.findings_wanted, tray.findings_wanted):
+            asking.connect(self.findings_panel.toggle)
+        self.findings_panel.chosen.connect(self.show_finding)
+        self.ledge.changed.connect(self._fit_ledge)
+        self.ledge.look_wanted.connect(stand.set_look)
         self._check_timer = one_shot(self, FINDINGS_MS, self._check)
 
     # Stages
@@ -223,6 +262,7 @@ class Window(QMainWindow):
         self.stage = index
         self.rail.show_stage(index)
         self.tray.show_stage(index)
+        self.ledge.show_stage(index)
         self.stand.stop_picking()
         session = self.session
         looks = {
@@ -241,9 +281,6 @@ class Window(QMainWindow):
             return
         self.stand.spread_button.setChecked(False)
         self.stand.set_look(looks.get(name, self.stand.look))
-
-    def _toggle_board(self) -> None:
-        self.board.setVisible(not self.board.isVisible())
 
     def edit_cell(self) -> None:
         """Enter on the board: the cell's values in the tray."""
@@ -288,6 +325,43 @@ class Window(QMainWindow):
 
     # Findings
 
+    def show_finding(self, finding: Finding) -> None:
+        """Go where a finding is: its sheet, its stage, its region, and the look that shows it best."""
+        if finding.sheet:
+            self.session.show_sheet(finding.sheet)
+        if finding.region:
+            self.session.select(region=finding.region)
+        if finding.stage in STAGES:
+            self.enter_stage(STAGES.index(finding.stage))
+        looks = {
+            "heat": Look(LookKind.HEAT),
+            "layout": Look(LookKind.LAYOUT),
+            "id": Look(LookKind.ID),
+            "weight": Look(LookKind.WEIGHT, region=finding.region),
+            "source": Look(LookKind.SOURCE),
+            "result": Look(variant=self.session.variant),
+        }
+        if finding.look in looks:
+            self.stand.set_look(looks[finding.look])
+
+    def _show_keys(self) -> None:
+        lines = []
+        for each in (self.file_menu, self.edit_menu, self.view_menu, self.stage_menu, self.help_menu):
+            for action in each.actions():
+                if not action.shortcut().isEmpty():
+                    key = action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
+                    lines.append(f"{key}\t{action.text().replace('&', '')}")
+        self.text_panel.tell("Keys", "\n".join([*lines, "", *MOUSE_KEYS]))
+
+    def _tell_read(self, title: str, read: Callable[[], str], markdown: bool) -> None:
+        self.jobs.run(
+            f"Reading {title}",
+            lambda progress, cancel: read(),
+            lambda text: self.text_panel.tell(title, text, markdown),
+            self.notice.tell,
+            place="help",
+        )
+
     def _check_soon(self) -> None:
         self._check_timer.start()
 
@@ -304,6 +378,7 @@ class Window(QMainWindow):
                 return
             self.findings = findings
             self.readout.show_findings(findings)
+            self.findings_panel.show_findings(findings)
             self.tray.show_findings(findings)
             self._show_states()
 
@@ -502,7 +577,8 @@ class Window(QMainWindow):
         assert isinstance(app, QApplication)
         theme.apply_scheme(app, name)
         theme.renew_icons(self)
-        self.board.heads.forget()
+        self.thumbnails.forget()
+        self.board.heads.redraw()
 
     def _show_title(self) -> None:
         session = self.session

@@ -33,7 +33,7 @@ in vec3 normal;
 in vec2 corner_uv;
 out vec3 v_place;
 out vec3 v_normal;
-out vec2 v_uv;
+centroid out vec2 v_uv;  // samples outside of a face would take the paint beside its island
 void main() {
     v_place = place;
     v_normal = normal;
@@ -68,7 +68,7 @@ uniform sampler2D map_metalness;
 uniform sampler2D map_occlusion;
 in vec3 v_place;
 in vec3 v_normal;
-in vec2 v_uv;
+centroid in vec2 v_uv;
 out vec4 out_colour;
 {uniforms}
 {helpers}

@@ -3,8 +3,10 @@
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
@@ -13,6 +15,15 @@ from even_palette.app.main import open_demo
 from even_palette.app.window import Window
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import KitFolder
+
+
+def pixels(image: QImage) -> np.ndarray:
+    """The levels of an image, (h, w, 3) uint8."""
+    image = image.convertToFormat(QImage.Format.Format_RGB888)
+    bits = image.constBits()
+    assert bits is not None
+    rows = np.frombuffer(bits.asstring(image.sizeInBytes()), np.uint8).reshape(image.height(), image.bytesPerLine())
+    return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3)
 
 
 class Driver:

@@ -164,11 +164,17 @@ def test_rail_and_findings_lead_to_stages(demo: Driver) -> None:
     assert states["Tones"] == State.EMPTY
     assert states["Masks"] == State.FINDINGS
     assert "findings" in demo.window.rail.buttons[2].accessibleName()
-    menu = demo.window.readout.findings.menu()
-    assert menu is not None
-    action = next(action for action in menu.actions() if "Masks:" in action.text())
-    action.trigger()
+    demo.click(demo.window.readout.findings)
+    panel = demo.window.findings_panel
+    listed = [panel.list.item(row) for row in range(panel.list.count())]
+    item = next(item for item in listed if item is not None and "Masks:" in item.text())
+    panel.list.scrollToItem(item)
+    demo.qtbot.mouseClick(
+        panel.list.viewport(), Qt.MouseButton.LeftButton, pos=panel.list.visualItemRect(item).center()
+    )
     assert STAGES[demo.window.stage] == "Masks"
+    demo.key(panel, Qt.Key.Key_Escape)
+    assert not panel.isVisible()
     for number in range(1, 9):
         demo.key(demo.window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.ControlModifier)
         assert demo.window.stage == number - 1

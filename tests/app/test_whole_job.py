@@ -90,7 +90,7 @@ def test_photograph_to_player(empty: Driver, tmp_path: Path) -> None:
         empty.qtbot.waitUntil(lambda name=name: tray.ship.proof_result.text().startswith(name), timeout=30_000)
         assert "The package holds." in tray.ship.proof_result.text()
     assert len(empty.stand.proof) == 3
-    assert empty.stand.canvas.grab(empty.stand.canvas.rect()).toImage().width() > 600
+    assert empty.stand.canvas.grab(empty.stand.canvas.rect()).toImage().width() > 500
 
 
 def test_a_damaged_file_costs_nothing(small: Driver, tmp_path: Path) -> None:

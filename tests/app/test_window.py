@@ -11,7 +11,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QRect, Qt
-from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLineEdit, QWidget
 
 from even_palette.app.document import unsaved_folder
@@ -30,7 +29,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.looks import Look, LookKind
 from even_palette.core.results.materials import coat_strip, paint_strip
-from tests.app.conftest import Driver
+from tests.app.conftest import Driver, pixels
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -107,11 +106,13 @@ def test_cells_show_the_tones_of_their_coat(small: Driver) -> None:
 
 
 def test_thumbnails_follow_at_once(small: Driver) -> None:
-    heads = small.board.heads
-    before = heads._thumb("Day", 60, 60)
+    pictures = small.window.thumbnails
+    small.qtbot.waitUntil(lambda: pictures.of("Day", 60, 60) is not None)
+    before = pictures.of("Day", 60, 60)
     small.session.do(commands.set_cell_value("region_1", "colour", (0.9, 0.1, 0.1), "Day"))
     small.settle()
-    assert heads._thumb("Day", 60, 60) != before
+    small.qtbot.waitUntil(lambda: pictures.settled)
+    assert pictures.of("Day", 60, 60) != before
 
 
 # Swatch
@@ -376,11 +377,7 @@ def test_a_map_taken_in_survives_undo_and_redo(empty: Driver, maps: dict[Role, P
 
 
 def grab(widget: QWidget) -> np.ndarray:
-    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
-    bits = image.constBits()
-    assert bits is not None
-    rows = np.frombuffer(bits.asstring(image.sizeInBytes()), np.uint8).reshape(image.height(), image.bytesPerLine())
-    return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3)
+    return pixels(widget.grab().toImage())
 
 
 @pytest.mark.parametrize("scheme", ["day", "night"])

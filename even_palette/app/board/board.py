@@ -15,19 +15,19 @@ from PyQt6.QtWidgets import (
 
 from even_palette.app.board.model import BoardModel, is_own
 from even_palette.app.session import Session
-from even_palette.app.stand.camera import Camera
-from even_palette.app.stand.renderer import Renderer, to_image
+from even_palette.app.stand.renderer import to_image
 from even_palette.app.theme import grey, set_icon, tokens
+from even_palette.app.thumbnails import Thumbnails
 from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import OVER, coats_of
 from even_palette.core.material.coats import COATS
-from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.materials import coat_strip, paint_strip
 
 ROW_PX, COLUMN_PX, NAME_PX = 26, 132, 150
-THUMB_PX, HEAD_PX = 76, 108
+THUMB_PX, HEAD_PX = 46, 74
+WIDEST_PX = 240
 HANDLE_PX = 8
 
 
@@ -36,17 +36,17 @@ class Board(QTableView):
 
     edit_wanted = pyqtSignal()
 
-    def __init__(self, session: Session, renderer: Renderer, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, thumbnails: Thumbnails, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self._fill_end: QModelIndex | None = None
-        self.add_button = QToolButton(self)
+        self.add_button, self.fold_button = QToolButton(self), QToolButton(self)
         self.setObjectName("board")
         self.setAccessibleName("Board of regions and variants")
         self.board_model = BoardModel(session)
         self.setModel(self.board_model)
         self.setItemDelegate(CellDelegate(session, self))
-        self.heads = VariantHeads(session, renderer, self)
+        self.heads = VariantHeads(session, thumbnails, self)
         self.setHorizontalHeader(self.heads)
         self.names = RegionNames(session, self)
         self.setVerticalHeader(self.names)
@@ -75,7 +75,7 @@ class Board(QTableView):
             self.session.select(variant=self.session.kit.variants[-1].name)
 
     def _redraw(self) -> None:
-        self.heads.forget()
+        self.heads.redraw()
         self._update_cells()
 
     def _update_cells(self) -> None:
@@ -174,7 +174,13 @@ class Board(QTableView):
 
     def updateGeometries(self) -> None:
         super().updateGeometries()
-        self.add_button.setGeometry(8, HEAD_PX - 36, NAME_PX - 16, 28)
+        count, viewport = self.board_model.columnCount(), self.viewport()
+        if count and viewport is not None:
+            width = min(WIDEST_PX, max(COLUMN_PX, viewport.width() // count))
+            if self.heads.defaultSectionSize() != width:
+                self.heads.setDefaultSectionSize(width)
+        self.add_button.setGeometry(8, HEAD_PX - 34, NAME_PX - 16, 28)
+        self.fold_button.setGeometry(8, 6, 32, 28)
 
     def sizeHint(self) -> QSize:
         return QSize(600, HEAD_PX + 6 * ROW_PX)
@@ -235,19 +241,15 @@ class Heads(QHeaderView):
 class VariantHeads(Heads):
     """Column heads: a live thumbnail of each variant with its name."""
 
-    def __init__(self, session: Session, renderer: Renderer, parent: QWidget) -> None:
+    def __init__(self, session: Session, thumbnails: Thumbnails, parent: QWidget) -> None:
         super().__init__(Qt.Orientation.Horizontal, parent)
-        self.session, self.renderer = session, renderer
-        self._thumbs: dict[str, QImage] = {}
+        self.session, self.thumbnails = session, thumbnails
+        thumbnails.made.connect(self.redraw)
         self.setAccessibleName("Variants")
         self.setDefaultSectionSize(COLUMN_PX)
         self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         self.setSectionsClickable(True)
         self.setFixedHeight(HEAD_PX)
-
-    def forget(self) -> None:
-        self._thumbs.clear()
-        self.redraw()
 
     def paintSection(self, painter: QPainter | None, rect: QRect, section: int) -> None:
         assert painter is not None
@@ -272,21 +274,8 @@ class VariantHeads(Heads):
         painter.restore()
 
     def _thumb(self, variant: str, width: int, height: int) -> QImage | None:
-        at = self.session.shown
-        if at is None or not at.sheet.sources or (variant and variant not in [v.name for v in at.kit.variants]):
-            return None
-        if variant not in self._thumbs:
-            ratio = self.devicePixelRatioF()
-            size = (round(width * ratio), round(height * ratio))
-            base = self.session.sheets.base_colour(at)
-            zoom = min(size[0] / base.width, size[1] / base.height)
-            view = Camera((base.width, base.height), zoom=zoom).view(*size)
-            try:
-                shown = picture(at, self.session.sheets, Look(variant=variant))
-            except UserError:
-                return None
-            self._thumbs[variant] = to_image(self.renderer.render(shown, view))
-        return self._thumbs[variant]
+        ratio = self.devicePixelRatioF()
+        return self.thumbnails.of(variant, round(width * ratio), round(height * ratio))
 
 
 class RegionNames(Heads):

@@ -4,20 +4,17 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app.session import Session
 from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.renderer import Renderer
+from even_palette.app.stand.skins import model_points, skins_of
 from even_palette.app.stand.tiles import Tile
-from even_palette.core.arrays import Floats
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Focus
-from even_palette.core.raster.guess import COLOUR_ROLES, Role
-from even_palette.core.raster.plane import Plane
-from even_palette.core.results.looks import Look, LookKind, picture
+from even_palette.core.results.looks import Look
 
 if TYPE_CHECKING:
     from even_palette.gl.model_view import Skin
@@ -88,7 +85,12 @@ class ModelPane(QWidget):
                 self.canvas.show_message(trouble)
                 return
             tiles = [
-                Tile(label, self._skins(at, look), other_label, self._skins(at, other) if other else None)
+                Tile(
+                    label,
+                    skins_of(self.session, at, look),
+                    other_label,
+                    skins_of(self.session, at, other) if other else None,
+                )
                 for label, look, other_label, other in looks
             ]
         except UserError as error:
@@ -96,38 +98,7 @@ class ModelPane(QWidget):
             return
         skins: list[Skin] = tiles[0].picture
 
-        def points() -> Floats:
-            return np.concatenate([skin.mesh.points[np.unique(skin.mesh.faces)] for skin in skins])
-
-        self.canvas.show_tiles(tiles, points, "".join(skin.mesh.content_id for skin in skins))
-
-    def _skins(self, at: Focus, look: Look) -> list[Skin]:
-        """The sheet in front in a look, and the other sheets of the same meshes in their results."""
-        from even_palette.gl.model_view import Skin
-
-        skins = []
-        for key in self.session.results.sheets_seen(at):
-            part = at.kit.at(key)
-            found = self.session.sheets.meshes.on_sheet(part)
-            if found is None:
-                continue
-            own = look if key == at.key else Look(variant=look.variant)
-            relief = tuple(
-                self._map(part, role) for role in (Role.NORMAL, Role.ROUGHNESS, Role.METALNESS, Role.OCCLUSION)
-            )
-            shown = picture(part, self.session.sheets, own)
-            source = next((s for s in part.sheet.sources if s.key == own.map), None)
-            colour = own.kind == LookKind.SOURCE and (source is None or source.role in COLOUR_ROLES)
-            data = own.kind != LookKind.RESULT and not colour
-            skins.append(Skin(found.mesh, shown, relief, data))  # type: ignore[arg-type]
-        return skins
-
-    def _map(self, at: Focus, role: Role) -> Plane | None:
-        source = at.sheet.source(role)
-        try:
-            return self.session.sheets.plane(source) if source else None
-        except UserError:
-            return None
+        self.canvas.show_tiles(tiles, lambda: model_points(skins), "".join(skin.mesh.content_id for skin in skins))
 
 
 def _button(text: str, tip: str, checkable: bool) -> QToolButton:

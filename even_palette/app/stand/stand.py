@@ -123,7 +123,7 @@ class Stand(QWidget):
     def _look_box(self, name: str, chosen: Callable[[Look], None]) -> QComboBox:
         box = QComboBox()
         box.setAccessibleName(name)
-        box.setMinimumWidth(110)
+        box.setMinimumWidth(150)
         box.setMaximumWidth(170)
         box.activated.connect(lambda index: chosen(box.itemData(index)))
         return box

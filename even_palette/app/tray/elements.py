@@ -107,8 +107,8 @@ class ElementsTab(QWidget):
         self.tools[Tool.CLICK].setChecked(True)
         choice = self.choice
         made = row(*self.tools.values())
-        made.setSpacing(2)
-        made.addSpacing(8)
+        made.setSpacing(1)
+        made.addSpacing(4)
         for name, icon_name, tip, act in (
             ("Grow", "arrows-out", "Add the ring of faces around what is chosen", choice.grow),
             ("Shrink", "arrows-in", "Take away the outermost ring of faces", choice.shrink),

@@ -21,7 +21,7 @@ from even_palette.app.session import Session
 from even_palette.app.theme import set_icon
 from even_palette.core.colour.hexcode import Rgb8, format_hex
 
-TRAY_PX = 300
+TRAY_PX = 312
 
 
 class Panel(QScrollArea):

@@ -1,7 +1,7 @@
 """Stage 5, Recolour: the coats of the selected cell, the values of one of them, and their parameters."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
@@ -14,6 +14,8 @@ from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import CoatKind, PlaneSpec, ValueSpec
 from even_palette.core.material.model import Blending, Coat, PlaneKind, PlaneRef, PlaneUse, Setting, ValueKind
 from even_palette.core.material.variants import MASTER
+
+HEAD_PX = 64
 
 
 class RecolourPanel(Panel):
@@ -53,8 +55,7 @@ class RecolourPanel(Panel):
             self.column.addWidget(widget)
         self.column.addLayout(self.values)
         self.column.addStretch(1)
-        self.column.addWidget(label("All regions", "section"))
-        self.column.addWidget(self.blending)
+        self.column.addLayout(_headed("All", self.blending))
         self._shape: object = None
         self.editors: dict[str, QWidget] = {}
         session.selection_changed.connect(self.follow)
@@ -161,10 +162,13 @@ class RecolourPanel(Panel):
         self.editors = {}
         kind = COATS[coats_of(at.kit, owner)[self.coat].kind]
         for spec in sorted(kind.values, key=lambda spec: spec.bindable):
-            self.values.addWidget(label(spec.label, "section"))
             editor = self._editor(owner, spec)
             editor.setToolTip(spec.help)
             self.editors[spec.name] = editor
+            if spec.kind == ValueKind.CHOICE:
+                self.values.addLayout(_headed(spec.label, editor))
+                continue
+            self.values.addWidget(label(spec.label, "section"))
             self.values.addWidget(editor)
             if spec.bindable:
                 self._add_binding(at, owner, spec)
@@ -174,7 +178,6 @@ class RecolourPanel(Panel):
 
     def _add_plane(self, title: str, told: str, name: str, nothing: str, plane: str) -> None:
         owner, coat = self.session.owner, self.coat
-        self.values.addWidget(label(title, "section"))
         editor = PlaneUseEditor(title, nothing)
         editor.setToolTip(told)
 
@@ -187,7 +190,7 @@ class RecolourPanel(Panel):
         editor.changed.connect(change)
         editor.finished.connect(self.session.history.end_merge)
         self.editors[name] = editor
-        self.values.addWidget(editor)
+        self.values.addLayout(_headed(title, editor))
 
     def _editor(self, owner: str, spec: ValueSpec) -> QWidget:
         session, coat = self.session, self.coat
@@ -280,3 +283,10 @@ def suited(at: Focus, spec: PlaneSpec) -> PlaneUse | None:
             if bake.kind == kind:
                 return PlaneUse(PlaneRef(PlaneKind.BAKE, bake.key))
     return None
+
+
+def _headed(text: str, editor: QWidget) -> QHBoxLayout:
+    """A control behind its name."""
+    name = label(text, "section")
+    name.setFixedWidth(HEAD_PX)
+    return row(name, editor, stretch=1)

@@ -21,7 +21,7 @@ class RegionsPanel(Panel):
 
     def __init__(self, session: Session, choice: Choice) -> None:
         super().__init__(session, "Regions", "")
-        self.regions = short_list("Regions", 128)
+        self.regions = short_list("Regions", 104)
         self.regions.setEditTriggers(
             QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
         )

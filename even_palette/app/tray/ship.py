@@ -37,14 +37,13 @@ class ShipPanel(Panel):
         browse.clicked.connect(self._browse)
         self.files = QTreeWidget()
         self.files.setAccessibleName("Files of the package")
-        self.files.setHeaderLabels(["File", "Memory", "On disk"])
+        self.files.setHeaderLabels(["File", "Holds", "Memory", "On disk"])
         self.files.setRootIsDecorated(False)
         if (header := self.files.header()) is not None:
             header.setAccessibleName("Columns of the files")
         self.files.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.files.setFixedHeight(182)
-        self.files.setColumnWidth(0, 116)
-        self.files.setColumnWidth(1, 66)
+        self.files.setColumnWidth(0, 260)
+        self.files.setColumnWidth(1, 300)
         self.ship_button = QPushButton("Ship package")
         self.ship_button.setProperty("role", "main")
         self.ship_button.clicked.connect(self.ship)
@@ -58,7 +57,7 @@ class ShipPanel(Panel):
         self.proof_button.clicked.connect(self.prove)
         self.proof_result = label("", "quiet")
         self.column.addLayout(row(self.folder, browse, stretch=0))
-        for widget in (self.files, self.obstacle, self.ship_button, self.outcome):
+        for widget in (self.obstacle, self.ship_button, self.outcome):
             self.column.addWidget(widget)
         self.column.addLayout(row(self.variant, self.proof_button, stretch=0))
         self.column.addWidget(self.proof_result)
@@ -102,10 +101,10 @@ class ShipPanel(Panel):
             memory = _bytes(item.texture_bytes) if item.texture_bytes else "–"
             total += item.texture_bytes
             disk = self._disk_size(item.file) if fresh else "–"
-            entry = QTreeWidgetItem([item.file, memory, disk])
-            entry.setToolTip(0, item.holds)
+            entry = QTreeWidgetItem([item.file, item.holds, memory, disk])
+            entry.setToolTip(1, item.holds)
             self.files.addTopLevelItem(entry)
-        self.files.addTopLevelItem(QTreeWidgetItem(["Together", _bytes(total), ""]))
+        self.files.addTopLevelItem(QTreeWidgetItem(["Together", "", _bytes(total), ""]))
 
     def _show_obstacle(self, text: str) -> None:
         """Why nothing can be shipped, if that is so."""

@@ -1,27 +1,28 @@
-"""The tray itself: the panel of the current stage, and below it the findings that are mended there."""
+"""The tray itself: the panel of the current stage, and below it how many findings are mended there."""
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from even_palette.app.choosing import Choice
 from even_palette.app.rail import STAGES
-from even_palette.app.readout import MARKS
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.tray.lineup import LineupPanel
 from even_palette.app.tray.masks import MasksPanel
 from even_palette.app.tray.note import NotePanel
-from even_palette.app.tray.panel import TRAY_PX, Panel, label
+from even_palette.app.tray.panel import TRAY_PX, Panel
 from even_palette.app.tray.recolour import RecolourPanel
 from even_palette.app.tray.regions import RegionsPanel
 from even_palette.app.tray.ship import ShipPanel
 from even_palette.app.tray.source import SourcePanel
 from even_palette.core.checks import Finding
 
-MOST_FINDINGS = 2
-
 
 class Tray(QWidget):
+    """`findings_wanted` asks for the list of findings."""
+
+    findings_wanted = pyqtSignal()
+
     def __init__(self, session: Session, renderer: Renderer, choice: Choice) -> None:
         super().__init__()
         self.setObjectName("tray")
@@ -51,8 +52,9 @@ class Tray(QWidget):
         session.results.colours_listed.connect(self.regions.follow)
         session.selection_changed.connect(self.masks.follow)
         session.selection_changed.connect(self.regions.follow)
-        self._findings = label("")
-        self._findings.setContentsMargins(16, 8, 16, 8)
+        self._findings = QPushButton("")
+        self._findings.setProperty("role", "count")
+        self._findings.clicked.connect(self.findings_wanted)
         self._by_stage: dict[str, list[Finding]] = {}
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -71,8 +73,5 @@ class Tray(QWidget):
 
     def _show_findings(self) -> None:
         found = self._by_stage.get(STAGES[self._stack.currentIndex()], [])
-        lines = [f"{MARKS[finding.severity]}: {finding.text}" for finding in found[:MOST_FINDINGS]]
-        if len(found) > MOST_FINDINGS:
-            lines.append(f"and {len(found) - MOST_FINDINGS} more")
-        self._findings.setText("\n".join(lines))
-        self._findings.setVisible(bool(lines))
+        self._findings.setText(f"{len(found)} finding{'s' if len(found) > 1 else ''} here: show")
+        self._findings.setVisible(bool(found))

@@ -31,8 +31,8 @@ def find(kit: Kit, sheets: Sheets, cancel: CancelToken | None = None) -> Iterato
             for finding in module.check(kit.at(sheet.key), sheets, cancel):
                 if cancel:
                     cancel.check()
-                named = replace(finding, text=f"{sheet.name}: {finding.text}") if several else finding
-                findings.append(named)
+                text = f"{sheet.name}: {finding.text}" if several else finding.text
+                findings.append(replace(finding, text=text, sheet=sheet.key))
             if cancel:
                 cancel.check()
     yield from sorted(findings, key=lambda finding: finding.severity != Severity.ERROR)

@@ -28,6 +28,6 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                 share = clipped_share(at, sheets, region.key, variant, settings, cancel)
                 if share > LEAST_SHARE:
                     text = f"{share:.1%} of {region.name} clips in {variant or 'Master'} ({promise})."
-                    yield Finding("Recolour", Severity.WARNING, text)
+                    yield Finding("Recolour", Severity.WARNING, text, region.key, "result")
     except UserError:
         return

@@ -26,10 +26,16 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                 "Regions",
                 Severity.ERROR,
                 f"{region.name} covers no texel; give it elements or a box, or pick its ID colour again.",
+                region.key,
+                "id",
             )
     over = weights.coverage.over
     if over > 0:
-        yield Finding("Masks", Severity.NOTE, f"{over:.2%} of the texels are claimed by more than one region.")
+        yield Finding(
+            "Masks", Severity.NOTE, f"{over:.2%} of the texels are claimed by more than one region.", look="heat"
+        )
     fringe = 1 - weights.coverage.covered - weights.coverage.empty
     if fringe > 0.0005:
-        yield Finding("Masks", Severity.WARNING, f"{fringe:.2%} of the texels are only partly covered (fringes).")
+        yield Finding(
+            "Masks", Severity.WARNING, f"{fringe:.2%} of the texels are only partly covered (fringes).", look="heat"
+        )

@@ -19,4 +19,5 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             "Masks",
             Severity.NOTE,
             f"{colours.stray} texels ({colours.stray_share:.2%}) of the ID map are stray colours.",
+            look="id",
         )

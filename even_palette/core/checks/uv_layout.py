@@ -21,9 +21,12 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             "Regions",
             Severity.WARNING,
             f"{found.overlapping_texels:,} texels are claimed by several faces; see the look “UV layout”.",
+            look="layout",
         )
     if found.outside_faces:
-        yield Finding("Regions", Severity.WARNING, f"{found.outside_faces:,} faces have UVs outside the tile.")
+        yield Finding(
+            "Regions", Severity.WARNING, f"{found.outside_faces:,} faces have UVs outside the tile.", look="layout"
+        )
     if found.broken_faces:
         yield Finding(
             "Regions",
@@ -31,4 +34,6 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             f"{found.broken_faces:,} faces have UVs that are no numbers; they lie nowhere. Mend the mesh.",
         )
     if found.empty_faces:
-        yield Finding("Regions", Severity.NOTE, f"{found.empty_faces:,} faces have no area on the sheet.")
+        yield Finding(
+            "Regions", Severity.NOTE, f"{found.empty_faces:,} faces have no area on the sheet.", look="layout"
+        )

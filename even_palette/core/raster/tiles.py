@@ -132,13 +132,13 @@ class Grid:
         out = np.empty((bottom - top, right - left, first.shape[2]), dtype=first.dtype)
         for down in range(top // TILE, -(-bottom // TILE)):
             for across in range(left // TILE, -(-right // TILE)):
-                tile = self.tiles[down * self.across + across].samples
-                y, x = down * TILE, across * TILE
-                rows = slice(max(top, y) - y, min(bottom, y + TILE) - y)
-                columns = slice(max(left, x) - x, min(right, x + TILE) - x)
-                out[
-                    max(top, y) - top : min(bottom, y + TILE) - top, max(left, x) - left : min(right, x + TILE) - left
-                ] = tile[rows, columns]
+                held = self.tiles[down * self.across + across].samples
+                row, column = down * TILE, across * TILE
+                high, low = max(top, row), min(bottom, row + TILE)
+                near, far = max(left, column), min(right, column + TILE)
+                out[high - top : low - top, near - left : far - left] = held[
+                    high - row : low - row, near - column : far - column
+                ]
         return out
 
     def padded(self, spot: Spot, reach: int) -> Samples:

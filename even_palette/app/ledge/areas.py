@@ -1,0 +1,108 @@
+"""The regions of a sheet as a table: what each is made of, and how much of the sheet it has."""
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
+
+from even_palette.app.jobs import Rank
+from even_palette.app.session import Session
+from even_palette.app.tray.panel import swatch_icon
+from even_palette.core.colour.hexcode import format_hex
+from even_palette.core.jobs import CancelToken, Progress
+
+COLUMNS = ("Region", "ID colour", "From the ID map", "Faces", "Boxes", "Steps", "Area of the sheet")
+
+
+class AreaTable(QTableWidget):
+    """A row a region. Choosing a row selects the region."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(0, len(COLUMNS))
+        self.session = session
+        self.setAccessibleName("Regions with their elements and areas")
+        self.setProperty("imageArea", True)
+        self.setHorizontalHeaderLabels(list(COLUMNS))
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setShowGrid(False)
+        self.setTabKeyNavigation(False)
+        side, top = self.verticalHeader(), self.horizontalHeader()
+        assert side is not None
+        assert top is not None
+        side.hide()
+        top.setAccessibleName("Columns")
+        side.setDefaultSectionSize(26)
+        top.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        for column in range(len(COLUMNS)):
+            head = self.horizontalHeaderItem(column)
+            assert head is not None
+            head.setTextAlignment(_side(column))
+        self._areas: dict[str, float] = {}
+        self.currentCellChanged.connect(lambda row, *_: self._select(row))
+
+    def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().showEvent(event)
+        self.follow()
+
+    def follow(self) -> None:
+        """Show the regions as they are now, if this can be seen; areas come from a worker."""
+        at = self.session.shown
+        if not self.isVisible():
+            return
+        self._show()
+        if at is None or not at.sheet.regions or not self.session.sheets.has_masks(at):
+            return
+
+        def work(progress: Progress, cancel: CancelToken) -> dict[str, float]:
+            weights = self.session.sheets.weights(at, cancel=cancel)
+            shares = [float(np.mean(level)) / 255 for level in weights.levels]
+            return {region.key: share for region, share in zip(at.sheet.regions, shares, strict=True)}
+
+        def done(areas: dict[str, float]) -> None:
+            self._areas = areas
+            self._show()
+
+        self.session.jobs.run("Areas", work, done, self.session.notice.emit, rank=Rank.CHECK, place="areas")
+
+    def _show(self) -> None:
+        at = self.session.at
+        faces: dict[str, int] = {}
+        shown = self.session.shown
+        if shown is not None and self.session.sheets.meshes.on_sheet(shown) is not None:
+            labels = self.session.sheets.meshes.face_regions(shown)
+            counts = np.bincount(labels[labels >= 0], minlength=len(shown.sheet.regions))
+            faces = {region.key: int(n) for region, n in zip(shown.sheet.regions, counts, strict=True)}
+        self.blockSignals(True)
+        self.setRowCount(len(at.sheet.regions))
+        for row, region in enumerate(at.sheet.regions):
+            area = self._areas.get(region.key)
+            texts = (
+                region.name,
+                format_hex(region.id_colour),
+                "yes" if region.keyed else "no",
+                f"{faces.get(region.key, 0):,}",
+                str(len(region.boxes)),
+                str(len(region.steps)),
+                "…" if area is None else f"{area:.2%}",
+            )
+            for column, text in enumerate(texts):
+                item = QTableWidgetItem(text)
+                item.setTextAlignment(_side(column))
+                if column == 0:
+                    item.setIcon(swatch_icon(region.id_colour))
+                self.setItem(row, column, item)
+            if region.key == self.session.region:
+                self.selectRow(row)
+        self.blockSignals(False)
+
+    def _select(self, row: int) -> None:
+        regions = self.session.at.sheet.regions
+        if 0 <= row < len(regions):
+            self.session.select(region=regions[row].key)
+
+
+def _side(column: int) -> Qt.AlignmentFlag:
+    """Numbers stand at the right, words at the left."""
+    side = Qt.AlignmentFlag.AlignRight if column > 2 else Qt.AlignmentFlag.AlignLeft
+    return side | Qt.AlignmentFlag.AlignVCenter

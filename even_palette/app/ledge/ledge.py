@@ -1,0 +1,216 @@
+"""The ledge: its head with the variants, and below it what the stage needs; it folds and keeps its height."""
+
+from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+
+from even_palette.app.board.board import Board
+from even_palette.app.ledge.areas import AreaTable
+from even_palette.app.ledge.pictures import Listed, PictureRow
+from even_palette.app.rail import STAGES
+from even_palette.app.session import Session
+from even_palette.app.theme import grey, set_icon, tokens
+from even_palette.app.thumbnails import Thumbnails
+from even_palette.core.kit.model import Focus
+from even_palette.core.material.variants import MASTER
+from even_palette.core.raster.guess import Role
+from even_palette.core.results.looks import Look, LookKind
+
+HEAD_PX = 58
+CHIP_PX, LEAST_CHIP_PX, CHIP_PICTURE_PX = 112, 64, 40
+TITLES = {
+    "Source": "Maps",
+    "Regions": "Regions",
+    "Masks": "Weights",
+    "Tones": "Board",
+    "Recolour": "Board",
+    "Lineup": "Board",
+    "Proof": "Board",
+    "Ship": "Files",
+}
+FOLDED_AT_FIRST = ("Tones", "Proof")
+HEIGHTS = {"Source": 216, "Regions": 232, "Masks": 216, "Ship": 216}
+BOARD_PX = 272
+
+
+class Ledge(QWidget):
+    """`changed` tells that it was folded or opened, or that the stage is another one; `look_wanted` gives a look."""
+
+    changed = pyqtSignal()
+    look_wanted = pyqtSignal(object)
+
+    def __init__(self, session: Session, board: Board, files: QWidget, thumbnails: Thumbnails) -> None:
+        super().__init__()
+        self.setObjectName("ledge")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.session, self.board = session, board
+        self.stage = 0
+        self._open = [name not in FOLDED_AT_FIRST for name in STAGES]
+        self._heights = [HEIGHTS.get(name, BOARD_PX) for name in STAGES]
+        self.maps = PictureRow(session, "Maps", map_looks)
+        self.areas = AreaTable(session)
+        self.weights = PictureRow(session, "Weights", weight_looks)
+        self.maps.chosen.connect(lambda _, look: self.look_wanted.emit(look))
+        self.weights.chosen.connect(self._choose_region)
+        self.files = files
+        self.fold_button = QToolButton()
+        for button in (self.fold_button, board.fold_button):
+            button.setAccessibleName("Fold or open the ledge")
+            button.setToolTip("Fold or open the ledge (B)")
+            button.clicked.connect(lambda _: self.toggle())
+        set_icon(board.fold_button, "caret-down")
+        self.title = QLabel()
+        self.title.setProperty("role", "section")
+        self.title.setFixedWidth(80)
+        self.strip = VariantStrip(session, thumbnails)
+        self.head = QWidget()
+        row = QHBoxLayout(self.head)
+        self.head.setFixedHeight(HEAD_PX)
+        row.setContentsMargins(8, 0, 8, 0)
+        row.setSpacing(8)
+        row.addWidget(self.fold_button)
+        row.addWidget(self.title)
+        row.addWidget(self.strip, 1)
+        self.stack = QStackedWidget()
+        for page in (self.maps, self.areas, self.weights, board, files):
+            self.stack.addWidget(page)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(self.stack, 1)
+        for listener in (self.maps, self.areas, self.weights):
+            session.shown_changed.connect(listener.follow)
+        session.selection_changed.connect(self.areas.follow)
+        for signal in (session.selection_changed, session.shown_changed):
+            signal.connect(lambda: self.weights.mark(session.region))
+        self.show_stage(0)
+
+    @property
+    def is_open(self) -> bool:
+        """Whether more than the head is seen in this stage."""
+        return self._open[self.stage]
+
+    @property
+    def wanted_px(self) -> int:
+        """The height that the ledge would have."""
+        return self._heights[self.stage] if self.is_open else self.head_px
+
+    @property
+    def head_px(self) -> int:
+        """The height of the head; none over the open board, whose columns begin with the same pictures."""
+        return 0 if self.is_open and self.stack.currentWidget() is self.board else HEAD_PX
+
+    def show_stage(self, index: int) -> None:
+        """Show what a stage needs."""
+        self.stage = index
+        pages = {"Source": self.maps, "Regions": self.areas, "Masks": self.weights, "Ship": self.files}
+        self.stack.setCurrentWidget(pages.get(STAGES[index], self.board))
+        self.title.setText(TITLES[STAGES[index]])
+        self.weights.mark(self.session.region)
+        self._follow_fold()
+
+    def toggle(self) -> None:
+        """Fold it, or open it."""
+        self._open[self.stage] = not self.is_open
+        self._follow_fold()
+
+    def remember(self, height: int) -> None:
+        """Keep the height that the artist gave it in this stage."""
+        if self.is_open and height > self.head_px + 40:
+            self._heights[self.stage] = height
+
+    def _follow_fold(self) -> None:
+        self.stack.setVisible(self.is_open)
+        set_icon(self.fold_button, "caret-down" if self.is_open else "caret-up")
+        self.head.setVisible(self.head_px > 0)
+        self.setMinimumHeight(self.head_px + (96 if self.is_open else 0))
+        self.setMaximumHeight(16_000 if self.is_open else self.head_px)
+        self.changed.emit()
+
+    def _choose_region(self, key: str, look: Look) -> None:
+        self.session.select(region=key)
+        self.look_wanted.emit(look)
+
+
+class VariantStrip(QWidget):
+    """The variants as small pictures with their names. A click or the arrow keys select one."""
+
+    def __init__(self, session: Session, thumbnails: Thumbnails) -> None:
+        super().__init__()
+        self.session, self.thumbnails = session, thumbnails
+        self.setAccessibleName("Variants as pictures")
+        self.setProperty("imageArea", True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        for signal in (session.changed, session.selection_changed, thumbnails.made, session.shown_changed):
+            signal.connect(self.update)
+
+    def names(self) -> list[str]:
+        """The variants, the master first."""
+        return [MASTER, *(variant.name for variant in self.session.kit.variants)]
+
+    def chip(self, index: int) -> QRect:
+        """Where a variant's picture and name are; the row moves so that the selected one is seen."""
+        names = self.names()
+        width = max(LEAST_CHIP_PX, min(CHIP_PX, self.width() // len(names)))
+        selected = names.index(self.session.variant) if self.session.variant in names else 0
+        hidden = max(0, (selected + 1) * width - self.width())
+        return QRect(index * width - hidden, 2, width - 4, HEAD_PX - 4)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter, t = QPainter(self), tokens()
+        ratio = self.devicePixelRatioF()
+        for index, name in enumerate(self.names()):
+            chip = self.chip(index)
+            if not chip.intersects(self.rect()):
+                continue
+            chosen = name == self.session.variant
+            box = QRect(chip.x() + 1, chip.y() + 1, chip.width() - 2, CHIP_PICTURE_PX - 4)
+            painter.fillRect(box, grey(t.stand))
+            image = self.thumbnails.of(name, round(box.width() * ratio), round(box.height() * ratio))
+            if image is not None:
+                painter.drawImage(box, image)
+            text = QRect(chip.x() + 1, box.bottom() + 1, chip.width() - 2, chip.bottom() - box.bottom() - 1)
+            if chosen:
+                painter.fillRect(text, grey(t.chosen))
+            painter.setPen(grey(t.chosen_text if chosen else t.text))
+            shown = painter.fontMetrics().elidedText(name or "Master", Qt.TextElideMode.ElideRight, text.width() - 6)
+            painter.drawText(text, Qt.AlignmentFlag.AlignCenter, shown)
+            if chosen:
+                painter.setPen(QPen(grey(t.text), 2 if self.hasFocus() else 1))
+                painter.drawRect(chip.adjusted(0, 0, -1, -1))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at = event.position().toPoint()
+        for index, name in enumerate(self.names()):
+            if self.chip(index).contains(at):
+                self.session.select(variant=name)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+        if not by:
+            super().keyPressEvent(event)
+            return
+        names = self.names()
+        at = names.index(self.session.variant) if self.session.variant in names else 0
+        self.session.select(variant=names[min(max(0, at + by), len(names) - 1)])
+
+    def sizeHint(self) -> QSize:
+        return QSize(5 * CHIP_PX, HEAD_PX)
+
+
+def map_looks(at: Focus) -> Listed:
+    """The maps of a sheet."""
+    found: Listed = []
+    for source in at.sheet.sources:
+        name = source.key.replace("_", " ") if source.role == Role.NONE else str(source.role)
+        base = source.role == Role.BASE_COLOUR
+        found.append((source.key, name[:1].upper() + name[1:], Look(LookKind.SOURCE, map="" if base else source.key)))
+    return found
+
+
+def weight_looks(at: Focus) -> Listed:
+    """The weights of a sheet's regions."""
+    return [(region.key, region.name, Look(LookKind.WEIGHT, region=region.key)) for region in at.sheet.regions]

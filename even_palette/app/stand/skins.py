@@ -1,0 +1,56 @@
+"""The meshes of a sheet in a look, as the model renderer takes them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from even_palette.app.session import Session
+from even_palette.core.arrays import Floats
+from even_palette.core.errors import UserError
+from even_palette.core.kit.model import Focus
+from even_palette.core.raster.guess import COLOUR_ROLES, Role
+from even_palette.core.raster.plane import Plane
+from even_palette.core.results.looks import Look, LookKind, picture
+
+if TYPE_CHECKING:
+    from even_palette.gl.model_view import Skin
+
+RELIEF = (Role.NORMAL, Role.ROUGHNESS, Role.METALNESS, Role.OCCLUSION)
+
+
+def skins_of(session: Session, at: Focus, look: Look) -> list[Skin]:
+    """The sheet in front in a look, and the other sheets of the same meshes in their results.
+
+    Raises UserError if something cannot be read.
+    """
+    from even_palette.gl.model_view import Skin
+
+    skins = []
+    for key in session.results.sheets_seen(at):
+        part = at.kit.at(key)
+        found = session.sheets.meshes.on_sheet(part)
+        if found is None:
+            continue
+        own = look if key == at.key else Look(variant=look.variant)
+        relief = tuple(_map(session, part, role) for role in RELIEF)
+        source = next((s for s in part.sheet.sources if s.key == own.map), None)
+        colour = own.kind == LookKind.SOURCE and (source is None or source.role in COLOUR_ROLES)
+        data = own.kind != LookKind.RESULT and not colour
+        shown = picture(part, session.sheets, own)
+        skins.append(Skin(found.mesh, shown, relief, data))  # type: ignore[arg-type]
+    return skins
+
+
+def model_points(skins: list[Skin]) -> Floats:
+    """The points that are seen of meshes, (n, 3)."""
+    return np.concatenate([skin.mesh.points[np.unique(skin.mesh.faces)] for skin in skins])
+
+
+def _map(session: Session, at: Focus, role: Role) -> Plane | None:
+    source = at.sheet.source(role)
+    try:
+        return session.sheets.plane(source) if source else None
+    except UserError:
+        return None

@@ -1,0 +1,83 @@
+"""Small pictures of variants: of the model where there is one, else of the sheet; made one at a time at rest."""
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from even_palette.app.jobs import one_shot
+from even_palette.app.session import Session
+from even_palette.app.stand.camera import Camera
+from even_palette.app.stand.renderer import Renderer, to_image
+from even_palette.app.stand.skins import model_points, skins_of
+from even_palette.core.errors import UserError
+from even_palette.core.mesh.view import Orbit
+from even_palette.core.results.looks import Look, picture
+
+REST_MS = 120
+
+
+class Thumbnails(QObject):
+    """Pictures by variant and size. A stale one is shown until its successor is made; `made` tells of each."""
+
+    made = pyqtSignal()
+
+    def __init__(self, session: Session, renderer: Renderer) -> None:
+        super().__init__(session)
+        self.session, self.renderer = session, renderer
+        self._kept: dict[tuple[str, int, int], QImage] = {}
+        self._stale: dict[tuple[str, int, int], None] = {}
+        self._next = one_shot(self, REST_MS, self._make_one)
+        session.shown_changed.connect(self.forget)
+
+    def of(self, variant: str, width: int, height: int) -> QImage | None:
+        """The picture of a variant, if there is one yet; in pixels of the screen."""
+        key = (variant, width, height)
+        if key not in self._kept:
+            self._stale[key] = None
+            if not self._next.isActive():
+                self._next.start(0)
+        return self._kept.get(key)
+
+    def forget(self) -> None:
+        """All pictures are stale; they are made anew once the hand rests."""
+        self._stale = dict.fromkeys(self._kept)
+        self._next.start(REST_MS)
+
+    @property
+    def settled(self) -> bool:
+        """Whether no picture is stale."""
+        return not self._stale
+
+    def _make_one(self) -> None:
+        at = self.session.shown
+        if at is None or not self._stale:
+            self._stale = {} if at is None else self._stale
+            return
+        key = next(iter(self._stale))
+        variant, width, height = key
+        del self._stale[key]
+        if variant and variant not in [other.name for other in at.kit.variants]:
+            self._kept.pop(key, None)
+        elif (image := self._draw(variant, width, height)) is not None:
+            self._kept[key] = image
+            self.made.emit()
+        if self._stale:
+            self._next.start(0)
+
+    def _draw(self, variant: str, width: int, height: int) -> QImage | None:
+        at = self.session.shown
+        assert at is not None
+        look = Look(variant=variant)
+        try:
+            if self.session.sheets.meshes.on_sheet(at) is not None and not self.renderer.model_trouble():
+                skins = skins_of(self.session, at, look)
+                orbit = Orbit().framed(model_points(skins), width / height)
+                pixels = self.renderer.render_model(skins, orbit, width, height, True, (0.35, 0.72, 0.60))
+                return to_image(pixels)
+            if not at.sheet.sources:
+                return None
+            base = self.session.sheets.base_colour(at)
+            zoom = min(width / base.width, height / base.height)
+            view = Camera((base.width, base.height), zoom=zoom).view(width, height)
+            return to_image(self.renderer.render(picture(at, self.session.sheets, look), view))
+        except UserError:
+            return None
