@@ -7,24 +7,52 @@ but our own sentences reaches standard error: libraries that print go to the log
 from __future__ import annotations
 
 import os
+import signal
 import sys
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from types import FrameType
     from typing import TextIO
 
+IMPORTS = "<frozen importlib._bootstrap>"
+WAIT_S = 0.02
 TOP = os.path.dirname(os.path.dirname(os.path.realpath(__file__)))
 
 
 def run() -> int:
     """Run the command line and give its exit code; an interruption at any moment is one sentence."""
     try:
+        if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
+            signal.signal(signal.SIGALRM, _interrupt)
+            signal.signal(signal.SIGINT, _interrupt)
+            sys.unraisablehook = _unraisable
         if TOP not in sys.path:
             sys.path.insert(0, TOP)
         return _guarded()
     except KeyboardInterrupt:
         os.write(2, b"even-palette: stopped.\n")
         return 2
+
+
+def _interrupt(number: int, frame: FrameType | None) -> None:
+    """Ctrl-C. One that meets an import waits until its end, since modules half made answer in ways of their own."""
+    while frame is not None:
+        if frame.f_code.co_filename == IMPORTS:
+            signal.setitimer(signal.ITIMER_REAL, WAIT_S)
+            return
+        frame = frame.f_back
+    raise KeyboardInterrupt
+
+
+def _unraisable(told: sys.UnraisableHookArgs) -> None:
+    """An interruption that met a callback, where Python drops it, comes again; the rest goes into the log."""
+    if isinstance(told.exc_value, KeyboardInterrupt):
+        signal.setitimer(signal.ITIMER_REAL, WAIT_S)
+        return
+    import traceback
+
+    traceback.print_exception(told.exc_type, told.exc_value, told.exc_traceback, file=sys.__stderr__)
 
 
 def _guarded() -> int:

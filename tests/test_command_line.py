@@ -1,6 +1,7 @@
 """The program as a process: exit codes, one line for what is wrong, and where its code is taken from."""
 
 import doctest
+import importlib
 import os
 import shutil
 import signal
@@ -12,6 +13,7 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 
+from even_palette import __main__ as program
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import KIT_FILE, KitFolder, read_kit
 from even_palette.core.raster.guess import Role
@@ -137,6 +139,33 @@ def test_ctrl_c_at_any_moment(folder: Path) -> None:
         assert process.returncode in (0, 2, -signal.SIGINT)  # the last before the interpreter has begun
     assert 2 in seen
     assert not [path.name for path in folder.iterdir() if path.name.startswith(".")]
+
+
+def test_ctrl_c_waits_for_an_import(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """An interruption within an import, even where Python would wrap or swallow it, is told once the import is done."""
+    (tmp_path / "interrupted_here.py").write_text(
+        "import os, signal, time\n"
+        "class Stops:\n"
+        "    def __set_name__(self, owner, name):\n"
+        "        os.kill(os.getpid(), signal.SIGINT)\n"
+        "        time.sleep(0.05)\n"
+        "class Made:\n"
+        "    field = Stops()\n"
+    )
+    monkeypatch.syspath_prepend(str(tmp_path))
+
+    def import_and_wait() -> None:
+        importlib.import_module("interrupted_here")
+        time.sleep(5)
+
+    before = [signal.signal(number, program._interrupt) for number in (signal.SIGINT, signal.SIGALRM)]
+    try:
+        with pytest.raises(KeyboardInterrupt):
+            import_and_wait()
+        assert "interrupted_here" in sys.modules
+    finally:
+        for number, handler in zip((signal.SIGINT, signal.SIGALRM), before, strict=True):
+            signal.signal(number, handler)
 
 
 def test_no_screen(folder: Path) -> None:
