@@ -54,7 +54,7 @@ class Bench:
         self.window.enter_stage(2)
         self.app = QApplication.instance()
         self.gaps: list[float] = []
-        self._last = time.perf_counter()
+        self._editing, self._last = False, time.perf_counter()
         self._pulse = QTimer()
         self._pulse.timeout.connect(self._tick)
         self._pulse.start(2)
@@ -62,7 +62,8 @@ class Bench:
 
     def _tick(self) -> None:
         now = time.perf_counter()
-        self.gaps.append(now - self._last)
+        if self._editing:
+            self.gaps.append(now - self._last)
         self._last = now
 
     def rest(self) -> None:
@@ -83,14 +84,14 @@ class Bench:
         """Seconds from a command to the frame that shows it."""
         session, canvas = self.window.session, self.window.stand.canvas
         self.rest()
-        self.gaps, kept = [], self.gaps
+        self._editing = True
         self._last = started = time.perf_counter()
         session.do(command)
         while session.shown is None or session.shown.kit is not session.kit or canvas.pending:
             self.app.processEvents(WAIT)
         seconds = time.perf_counter() - started
         self.rest()
-        self.gaps += kept
+        self._editing = False
         return seconds
 
 

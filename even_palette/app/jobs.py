@@ -1,9 +1,11 @@
 """Long work on worker threads: progress, time left, cancel, and results back on the window's thread."""
 
+import sys
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from enum import IntEnum
+from functools import partial
 from os import cpu_count
 from threading import Condition, Thread
 from typing import Any
@@ -16,6 +18,9 @@ from even_palette.core.log import log
 
 Work = Callable[[Progress, CancelToken], Any]
 CLOSING_S = 0.4
+PROGRESS_S = 0.05
+HAND_OVER_S = 0.001
+"""How long a worker may hold the interpreter while the window waits for it."""
 
 
 class Rank(IntEnum):
@@ -39,6 +44,7 @@ class _Job:
     order: int
     started: float = field(default_factory=time.monotonic)
     set_back: bool = False
+    told_at: float = 0.0
 
 
 class Jobs(QObject):
@@ -54,6 +60,7 @@ class Jobs(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        sys.setswitchinterval(HAND_OVER_S)
         self._waiting: list[_Job] = []
         self._running: dict[CancelToken, _Job] = {}
         self._working: set[CancelToken] = set()
@@ -134,7 +141,7 @@ class Jobs(QObject):
         token = job.token
         try:
             token.check()
-            result = job.work(lambda share, doing: self._report(token, "progress", (share, doing)), token)
+            result = job.work(partial(self._tell_progress, job), token)
         except Cancelled:
             self._report(token, "ended", None)
         except UserError as error:
@@ -146,6 +153,13 @@ class Jobs(QObject):
             self._report(token, "failed", _of_the_program(job.label, error))
         else:
             self._report(token, "done", result)
+
+    def _tell_progress(self, job: _Job, share: float, doing: str) -> None:
+        """Pass progress on now and then: a report for each tile would keep the window from answering."""
+        now = time.monotonic()
+        if now - job.told_at >= PROGRESS_S:
+            job.told_at = now
+            self._report(job.token, "progress", (share, doing))
 
     def _report(self, token: CancelToken, what: str, value: object) -> None:
         if not self._closed:

@@ -18,7 +18,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import OVER, Kit, identifier, users_of, without_unused
+from even_palette.core.kit.model import OVER, Kit, Step, identifier, users_of, without_unused
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.coats import COATS
@@ -26,6 +26,7 @@ from even_palette.core.material.model import Blending, Bound, Coat, PlaneKind, P
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.steps import STEPS, Join
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.cache import Cache
 
@@ -45,6 +46,15 @@ def random_command(kit: Kit, rng: random.Random) -> Command:
     spec = rng.choice(COATS[region.coats[number].kind].values) if region else rng.choice(COATS["tint"].values)
     over = OVER + "sheet_1"
     use = PlaneUse(PlaneRef(PlaneKind.MAP, "id_map"), rng.randrange(4), value / 2, 1 - value / 2, 1 + value)
+    kind = rng.choice(list(STEPS))
+    step = Step(
+        kind,
+        {spec.name: spec.low + (spec.high - spec.low) * value for spec in STEPS[kind].values},
+        use if STEPS[kind].is_source else None,
+        rng.choice(list(Join)),
+        value,
+        rng.random() < 0.8,
+    )
     setting = colour if spec.kind == ValueKind.COLOUR else spec.low + (spec.high - spec.low) * value
     at = rng.choice(["", *variants])
     parameter = rng.choice([p.name for p in kit.parameters] or ["none"])
@@ -62,6 +72,8 @@ def random_command(kit: Kit, rng: random.Random) -> Command:
         lambda: c.remove_variant(at or "none"), lambda: c.rename_variant(at or "none", name),
         lambda: c.set_parent(at or "none", rng.choice([None, *variants])), lambda: c.clear_cell(key, at),
         lambda: c.paste_cell(c.read_cell(kit, rng.choice(keys), at), key, rng.choice(["", *variants])),
+        lambda: c.add_step(key, step), lambda: c.change_step(key, number, step), lambda: c.remove_step(key, number),
+        lambda: c.move_step(key, number, rng.randint(-2, 2)),
         lambda: c.set_encoding("sheet_1", "base_colour", rng.choice(list(Encoding))), lambda: c.rename_kit(name),
         lambda: c.set_role("sheet_1", "id_map", rng.choice(list(Role))),
         lambda: c.remove_map("sheet_1", rng.choice(["id_map", "base_colour"]) if rng.random() < 0.05 else "none"),

@@ -4,12 +4,13 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
-from even_palette.app.jobs import Rank
+from even_palette.app.jobs import Rank, one_shot
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import swatch_icon
 from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.jobs import CancelToken, Progress
 
+REST_MS = 150
 COLUMNS = ("Region", "ID colour", "From the ID map", "Faces", "Boxes", "Steps", "Area of the sheet")
 
 
@@ -39,6 +40,7 @@ class AreaTable(QTableWidget):
             assert head is not None
             head.setTextAlignment(_side(column))
         self._areas: dict[str, float] = {}
+        self._rest = one_shot(self, REST_MS, self._measure)
         self.currentCellChanged.connect(lambda row, *_: self._select(row))
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
@@ -47,11 +49,13 @@ class AreaTable(QTableWidget):
 
     def follow(self) -> None:
         """Show the regions as they are now, if this can be seen; areas come from a worker."""
+        if self.isVisible():
+            self._show()
+            self._rest.start(REST_MS if self._areas else 0)
+
+    def _measure(self) -> None:
         at = self.session.shown
-        if not self.isVisible():
-            return
-        self._show()
-        if at is None or not at.sheet.regions or not self.session.sheets.has_masks(at):
+        if at is None or not self.isVisible() or not at.sheet.regions or not self.session.sheets.has_masks(at):
             return
 
         def work(progress: Progress, cancel: CancelToken) -> dict[str, float]:

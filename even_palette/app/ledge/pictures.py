@@ -7,7 +7,7 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QListView, QListWidget, QListWidgetItem
 
-from even_palette.app.jobs import Rank
+from even_palette.app.jobs import Rank, one_shot
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import to_image
 from even_palette.core.arrays import Levels
@@ -17,6 +17,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
 
 SIDE_PX, FINER = 112, 2
+REST_MS = 150
 Listed = list[tuple[str, str, Look]]
 
 
@@ -32,6 +33,8 @@ class PictureRow(QListWidget):
         super().__init__()
         self.session, self._list, self._name = session, list_looks, name
         self._images: dict[str, QPixmap] = {}
+        self._listed: Listed = []
+        self._rest = one_shot(self, REST_MS, self._make)
         self.setAccessibleName(name)
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setFlow(QListView.Flow.LeftToRight)
@@ -50,12 +53,20 @@ class PictureRow(QListWidget):
         self.follow()
 
     def follow(self) -> None:
-        """Show what the kit has now, if this can be seen."""
+        """Show what the kit has now, if this can be seen; pictures are made anew once the hand rests."""
         at = self.session.shown
         if not self.isVisible() or at is None:
             return
         listed = self._list(at)
-        self._show(listed)
+        if listed != self._listed:
+            self._show(listed)
+        self._rest.start(REST_MS if self._images else 0)
+
+    def _make(self) -> None:
+        at = self.session.shown
+        if not self.isVisible() or at is None:
+            return
+        listed = self._list(at)
 
         def work(progress: Progress, cancel: CancelToken) -> dict[str, Levels]:
             made = {}
@@ -77,7 +88,7 @@ class PictureRow(QListWidget):
         )
 
     def _show(self, listed: Listed) -> None:
-        current = self.current_key()
+        current, self._listed = self.current_key(), listed
         self.blockSignals(True)
         self.clear()
         for key, caption, look in listed:

@@ -409,8 +409,9 @@ def expose(owner: str, value_name: str, coat: int = 0) -> Command:
         name, spec = owner_name(kit, owner), _spec(kit, owner, value_name, coat)
         assert not isinstance(value, str)
         wanted = identifier(f"{name} {value_name}")
-        idle = next((p for p in kit.parameters if p.name == wanted and p.kind == spec.kind), None)
-        if idle is not None and not users_of(kit, wanted):
+        like = (wanted, spec.kind, spec.low, spec.high)
+        idle = any((p.name, p.kind, p.low, p.high) == like for p in kit.parameters)
+        if idle and not users_of(kit, wanted):
             # What variants set it to is still there; only its default is the value of now.
             kit = with_setting(kit, wanted, value, MASTER)
             return with_value(kit, owner, value_name, Bound(wanted), coat)
@@ -441,13 +442,15 @@ def bind(owner: str, value_name: str, parameter: str, coat: int = 0) -> Command:
 
 
 def unbind(owner: str, value_name: str, coat: int = 0) -> Command:
-    """Fix a value at its parameter's default; a parameter without users is kept until the save."""
+    """Fix a value at its parameter's default, held in the value's range; an unused parameter stays until the save."""
 
     def apply(kit: Kit) -> Kit:
         value = _value(kit, owner, value_name, coat)
         if not isinstance(value, Bound):
             return kit
-        default = kit.parameter(value.parameter).default
+        default, spec = kit.parameter(value.parameter).default, _spec(kit, owner, value_name, coat)
+        if not isinstance(default, tuple):
+            default = min(max(default, spec.low), spec.high)
         return with_value(kit, owner, value_name, default, coat)
 
     return Command("Fix value", apply)

@@ -20,6 +20,8 @@ from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Encoding, Plane
 
 TILE = 256
+SHARES = 4
+"""Work on the tiles of a plane is cut into so many pieces a processor: enough to end together, few to hand out."""
 Made = TypeVar("Made")
 
 
@@ -88,16 +90,22 @@ def spots(height: int, width: int) -> Iterator[Spot]:
 def each_tile(height: int, width: int, make: Callable[[Spot], Made], cancel: CancelToken | None = None) -> list[Made]:
     """What `make` gives for every tile, on all processors, row by row. Raises Cancelled."""
 
-    def one(spot: Spot) -> Made:
-        if cancel:
-            cancel.check()
-        return make(spot)
+    def share(first: int) -> list[Made]:
+        made = []
+        for spot in places[first::shares]:
+            if cancel:
+                cancel.check()
+            made.append(make(spot))
+        return made
 
     places = list(spots(height, width))
-    if len(places) == 1:
-        return [one(places[0])]
-    with ThreadPoolExecutor(cpu_count() or 1) as pool:
-        return list(pool.map(one, places))
+    workers = cpu_count() or 1
+    shares = min(len(places), workers * SHARES)
+    if shares == 1:
+        return share(0)
+    with ThreadPoolExecutor(workers) as pool:
+        made = list(pool.map(share, range(shares)))
+    return [made[number % shares][number // shares] for number in range(len(places))]
 
 
 @dataclass(frozen=True, eq=False)
