@@ -134,8 +134,8 @@ def told(name: str, benches: list[Bench], pairs: list[list[float]], reach: str) 
     for bench, seconds in zip(benches, zip(*pairs, strict=True), strict=True):
         side = bench.window.session.at.sheet.sources[0].width
         gaps = sorted(bench.gaps)
-        late = gaps[len(gaps) * 99 // 100]
-        most = f"longest without an answer {gaps[-1] * 1000:.0f} ms (own work at most {max(bench.own) * 1000:.0f}), 99 % below {late * 1000:.0f}"
+        worst, own, late = (1000 * each for each in (gaps[-1], max(bench.own), gaps[len(gaps) * 99 // 100]))
+        most = f"longest without an answer {worst:.0f} ms (own work at most {own:.0f}), 99 % below {late:.0f}"
         print(f"  {side} x {side}: median {statistics.median(seconds) * 1000:.0f} ms to pixels; {most} ms")
         bench.forget()
     print(f"  ratio 4096 / 1024: {statistics.median(large / small for small, large in pairs):.2f} ({reach})")

@@ -31,6 +31,7 @@ def main() -> None:
     app = QApplication([])
     theme.apply_scheme(app, "day")
     window = Window()
+    window.resize(1280, 772)
     open_demo(window)
     window.show()
     session, stand = window.session, window.stand

@@ -69,7 +69,7 @@ class Window(QMainWindow):
         self._connect()
         self.setAcceptDrops(True)
         self._fit_screen()
-        self.setMinimumSize(1000, 640)
+        self.setMinimumSize(1200, 640)
         self.enter_stage(0)
         self.stand.canvas.setFocus()
         self._show_title()

@@ -115,7 +115,7 @@ class Stand(QWidget):
         self._of_sheet: list[QWidget] = [self.loupe_button, self.zoom_label, fit, one]
         right: list[QWidget] = [self.texels_button, self.loupe_button, self.zoom_label, fit, one]
         for widget in left:
-            row.addWidget(widget)
+            row.addWidget(widget, 4 if isinstance(widget, QComboBox) else 0)
         row.addStretch(1)
         for widget in right:
             row.addWidget(widget)
@@ -123,8 +123,9 @@ class Stand(QWidget):
     def _look_box(self, name: str, chosen: Callable[[Look], None]) -> QComboBox:
         box = QComboBox()
         box.setAccessibleName(name)
-        box.setMinimumWidth(150)
-        box.setMaximumWidth(170)
+        box.setMinimumWidth(96)
+        box.setMaximumWidth(190)
+        box.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         box.activated.connect(lambda index: chosen(box.itemData(index)))
         return box
 
