@@ -84,6 +84,7 @@ def main() -> None:
     stand.set_panes(Panes.SHEET)
     window.enter_stage(2)
     stand.set_look(Look(LookKind.HEAT))
+    settle(window)
     canvas = stand.canvas
     for _ in range(7):
         at = canvas.position_of((0.459, 0.441))
