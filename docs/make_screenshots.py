@@ -87,10 +87,10 @@ def main() -> None:
     settle(window)
     canvas = stand.canvas
     for _ in range(7):
-        at = canvas.position_of((0.459, 0.441))
+        at = canvas.position_of((0.574, 0.552))
         canvas._set_camera(canvas.camera.zoomed(1.5, at.x(), at.y(), canvas.width(), canvas.height()))
     stand.loupe_button.click()
-    stand._hover(0.445, 0.443)
+    stand._hover(0.5695, 0.5545)
     picture("3-masks-sum-and-loupe")
     stand.loupe_button.click()
     canvas.fit()

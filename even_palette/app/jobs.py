@@ -94,6 +94,7 @@ class Jobs(QObject):
             return token
         for other in list(self._running.values()):
             if place and other.place == place:
+                other.set_back = False  # what is superseded does not begin again
                 other.token.cancel()
         self._count += 1
         job = _Job(label, work, done, failed, ended, rank, place, token, self._count)

@@ -73,6 +73,25 @@ def test_views_come_before_checks(jobs: Jobs, qtbot: QtBot) -> None:
     assert sorted(order[1:]) == ["check 0", "check 1", "check 2"]
 
 
+def test_a_check_that_is_set_back_does_not_displace_a_newer_one(jobs: Jobs, qtbot: QtBot) -> None:
+    """A check of a place is stopped for a view while a newer check of that place is asked for: only the newer counts."""
+    done: list[str] = []
+    began = threading.Event()
+
+    def old(progress: Progress, cancel: CancelToken) -> None:
+        began.set()
+        until_cancelled(progress, cancel)
+
+    jobs.run("Old", old, nothing, nothing, rank=Rank.CHECK, place="pictures")
+    assert began.wait(2)
+    jobs.run("View", lambda p, c: time.sleep(0.05), nothing, nothing, rank=Rank.VIEW)
+    jobs.run(
+        "New", lambda p, c: time.sleep(0.05), lambda _: done.append("new"), nothing, rank=Rank.CHECK, place="pictures"
+    )
+    qtbot.waitUntil(lambda: not jobs.busy, timeout=5000)
+    assert done == ["new"]
+
+
 def test_what_fails_is_told_and_freezes_nothing(jobs: Jobs, qtbot: QtBot) -> None:
     """An error in the work, or in what takes its outcome: one sentence, a traceback in the log, and it goes on."""
     told: list[str] = []
