@@ -22,12 +22,15 @@ class CancelToken:
         self._event = Event()
 
     def cancel(self) -> None:
+        """Ask the work to stop; may be called from any thread."""
         self._event.set()
 
     @property
     def cancelled(self) -> bool:
+        """Whether the work was asked to stop."""
         return self._event.is_set()
 
     def check(self) -> None:
+        """Raise Cancelled if the work was asked to stop."""
         if self._event.is_set():
             raise Cancelled

@@ -16,6 +16,7 @@ LEAST_SHARE = 0.0005
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
+    """Regions whose tint exceeds 1 in a channel in some variant, before it is clipped. Raises Cancelled."""
     every = resolve_all(at.kit.parameters, at.kit.variants)
     try:
         for region in at.sheet.regions:

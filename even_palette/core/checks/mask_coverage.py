@@ -12,6 +12,7 @@ from even_palette.core.results.sheets import Sheets
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
+    """Regions without a texel; texels that several regions claim or that are partly covered. Raises Cancelled."""
     if not at.sheet.regions:
         return
     try:

@@ -13,6 +13,7 @@ from even_palette.core.results.sheets import Sheets
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
+    """Mesh files that are missing, cannot be read, have no UVs, or do not fit what was given to regions."""
     for file in at.kit.meshes:
         if at.key not in (file.sheet, *file.slots.values()):
             continue

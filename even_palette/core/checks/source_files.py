@@ -13,6 +13,7 @@ from even_palette.core.results.sheets import Sheets
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
+    """Maps that are missing or cannot be read, what was noted of them, and shapes that do not go together."""
     shapes = {}
     for source in at.sheet.sources:
         name = Path(source.path).name

@@ -10,6 +10,7 @@ from even_palette.core.results.sheets import Sheets
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
+    """Texels of the ID map that are near to no region's colour. Raises Cancelled."""
     try:
         plane, colours = sheets.id_levels(at), sheets.id_colours(at)
     except UserError:

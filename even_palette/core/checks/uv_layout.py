@@ -10,6 +10,7 @@ from even_palette.core.results.sheets import Sheets
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
+    """UVs that overlap, leave the sheet, are no numbers or have no area."""
     try:
         found = sheets.meshes.layout(at, *sheets.mask_size(at))
     except UserError:

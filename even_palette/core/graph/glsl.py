@@ -54,10 +54,12 @@ def emit(program: Program) -> GlslFunction:
 
 
 def uniform_name(parameter: str) -> str:
+    """What a parameter is called in a shader."""
     return UNIFORM_PREFIX + parameter
 
 
 def texture_name(slot: str) -> str:
+    """What the texture of a slot is called in a shader."""
     return TEXTURE_PREFIX + slot
 
 
@@ -129,6 +131,7 @@ def number(value: float) -> str:
 
 
 def literal(kind: Type, components: Sequence[float]) -> str:
+    """A constant in GLSL; one component where all are the same."""
     if kind == Type.FLOAT:
         return number(components[0])
     if len(set(components)) == 1:

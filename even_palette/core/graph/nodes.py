@@ -126,6 +126,7 @@ def time() -> Node:
 
 
 def as_node(operand: Operand) -> Node:
+    """The node of an operand; a number becomes a constant."""
     return operand if isinstance(operand, Node) else constant(operand)
 
 
@@ -148,14 +149,17 @@ def componentwise(op: str, *operands: Operand) -> Node:
 
 
 def minimum(a: Operand, b: Operand) -> Node:
+    """The lesser of the two, by component."""
     return componentwise("minimum", a, b)
 
 
 def maximum(a: Operand, b: Operand) -> Node:
+    """The greater of the two, by component."""
     return componentwise("maximum", a, b)
 
 
 def clamp(x: Operand, low: Operand = 0.0, high: Operand = 1.0) -> Node:
+    """x held between low and high."""
     return componentwise("clamp", x, low, high)
 
 
@@ -175,6 +179,7 @@ def smoothstep(low: Operand, high: Operand, x: Operand) -> Node:
 
 
 def absolute(x: Operand) -> Node:
+    """x without its sign."""
     return componentwise("abs", x)
 
 
@@ -189,10 +194,12 @@ def power(x: Operand, exponent: Operand) -> Node:
 
 
 def floor(x: Operand) -> Node:
+    """The greatest whole number that is not above x."""
     return componentwise("floor", x)
 
 
 def fract(x: Operand) -> Node:
+    """x - floor(x)."""
     return componentwise("fract", x)
 
 
@@ -217,10 +224,12 @@ def select(condition: Operand, if_true: Operand, if_false: Operand) -> Node:
 
 
 def length(x: Node) -> Node:
+    """The Euclidean length of a vector, a float."""
     return make("length", Type.FLOAT, (x,))
 
 
 def dot(a: Node, b: Node) -> Node:
+    """The scalar product of two vectors of a type, a float."""
     if a.type != b.type:
         raise TypeError(f"dot of {a.type} and {b.type}.")
     return make("dot", Type.FLOAT, (a, b))

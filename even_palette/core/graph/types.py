@@ -13,6 +13,7 @@ class Type(StrEnum):
 
     @property
     def size(self) -> int:
+        """The number of components."""
         return _SIZES[self]
 
 

@@ -194,6 +194,8 @@ def remove_region(key: str) -> Command:
 
 
 def rename_region(key: str, name: str) -> Command:
+    """Give a region another name; its key stays."""
+
     def apply(kit: Kit) -> Kit:
         others = [region.name for region in kit.sheet_of(key).regions if region.key != key]
         return with_region(kit, key, lambda region: replace(region, name=_new_name(name, others)))
@@ -215,6 +217,7 @@ def move_region(key: str, by: int) -> Command:
 
 
 def set_id_colour(key: str, colour: Rgb8) -> Command:
+    """Give a region another ID colour, 8-bit levels."""
     return Command(
         "Change ID colour", lambda kit: with_region(kit, key, lambda region: replace(region, id_colour=colour))
     )
@@ -230,10 +233,12 @@ def set_tolerance(key: str, inner: float, outer: float) -> Command:
 
 
 def set_metric(key: str, metric: Metric) -> Command:
+    """Choose how the distance of ID colours is measured for a region."""
     return Command("Change distance", lambda kit: with_region(kit, key, lambda region: replace(region, metric=metric)))
 
 
 def set_resolve(sheet: str, how: Resolve) -> Command:
+    """Choose how overlapping masks of a sheet are resolved."""
     return Command(f"Resolve by {how}", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), resolve=how)))
 
 
@@ -298,6 +303,7 @@ def move_step(key: str, number: int, by: int) -> Command:
 
 
 def set_blending(blending: Blending) -> Command:
+    """Choose whether regions are mixed in linear light or as encoded values."""
     return Command(f"Blend {blending} values", lambda kit: replace(kit, blending=blending))
 
 
@@ -478,6 +484,8 @@ def rename_parameter(name: str, new: str) -> Command:
 
 
 def add_variant(name: str, parent: str | None = None) -> Command:
+    """Add a variant that inherits from another, or from the master."""
+
     def apply(kit: Kit) -> Kit:
         if len(kit.variants) >= MOST_VARIANTS:
             raise UserError(f"A kit holds at most {MOST_VARIANTS:,} variants.")
@@ -505,6 +513,8 @@ def remove_variant(name: str) -> Command:
 
 
 def rename_variant(name: str, new: str) -> Command:
+    """Give a variant another name, also where others inherit from it."""
+
     def apply(kit: Kit) -> Kit:
         final = _new_name(new, [variant.name for variant in kit.variants if variant.name != name])
 
@@ -627,6 +637,7 @@ def fill_cells(cell: Cell, targets: list[tuple[str, str]]) -> Command:
 
 
 def rename_kit(name: str) -> Command:
+    """Give the kit another name."""
     return Command("Rename kit", lambda kit: replace(kit, name=_new_name(name, [])))
 
 

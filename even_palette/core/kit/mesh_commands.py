@@ -48,6 +48,8 @@ def add_mesh(file: MeshFile) -> Command:
 
 
 def remove_mesh(key: str) -> Command:
+    """Take a mesh out of the kit; its file stays."""
+
     def apply(kit: Kit) -> Kit:
         return retire(replace(kit, meshes=tuple(mesh for mesh in kit.meshes if mesh.key != key)), key)
 
@@ -123,6 +125,7 @@ def add_box(key: str, box: Box) -> Command:
 
 
 def clear_boxes(key: str) -> Command:
+    """Take all boxes of a region away."""
     return Command("Remove boxes", lambda kit: with_region(kit, key, lambda region: replace(region, boxes=())))
 
 
@@ -144,6 +147,8 @@ def add_bake(sheet: str, bake: Bake) -> Command:
 
 
 def remove_bake(sheet: str, key: str) -> Command:
+    """Take a bake off a sheet."""
+
     def apply(kit: Kit) -> Kit:
         left = tuple(bake for bake in kit.sheet(sheet).bakes if bake.key != key)
         id_bake = kit.sheet(sheet).id_bake if kit.sheet(sheet).id_bake != key else ""

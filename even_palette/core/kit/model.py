@@ -378,7 +378,9 @@ def with_region(kit: Kit, key: str, change: Callable[[Region], Region]) -> Kit:
 class FileChange(Protocol):
     """A change of what is read from a file, be it a map or a mesh."""
 
-    def __call__(self, file: FromFile, /) -> FromFile: ...
+    def __call__(self, file: FromFile, /) -> FromFile:
+        """The changed map or mesh file."""
+        ...
 
 
 def with_files(kit: Kit, change: FileChange) -> Kit:

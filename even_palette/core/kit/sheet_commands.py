@@ -24,6 +24,8 @@ def add_sheet(name: str) -> Command:
 
 
 def rename_sheet(key: str, name: str) -> Command:
+    """Give a sheet another name; its key stays."""
+
     def apply(kit: Kit) -> Kit:
         wanted = " ".join(name.split())[:60]
         if not wanted:

@@ -214,6 +214,7 @@ class KitFolder:
             raise UserError(f"{self.folder}: autosave failed ({reason(error)}).") from error
 
     def drop_autosave(self) -> None:
+        """Remove the autosave, if there is one."""
         if not self.read_only:
             (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
 

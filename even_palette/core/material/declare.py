@@ -25,6 +25,7 @@ class ValueSpec:
 
     @property
     def bindable(self) -> bool:
+        """Whether a parameter can drive the value: numbers and colours, not choices."""
         return self.kind != ValueKind.CHOICE
 
 

@@ -14,6 +14,8 @@ Setting = float | Colour
 
 
 class ValueKind(StrEnum):
+    """What a value of a coat is."""
+
     COLOUR = "colour"
     NUMBER = "number"
     CHOICE = "choice"

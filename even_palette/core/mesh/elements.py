@@ -24,6 +24,7 @@ class Elements:
 
     @property
     def count(self) -> int:
+        """The number of elements."""
         return len(self.face_counts)
 
     def name(self, number: int) -> str:

@@ -29,6 +29,7 @@ class Footprint:
 
     @property
     def covered(self) -> Bools:
+        """Which texels a face covers."""
         return np.asarray(self.face >= 0)
 
 

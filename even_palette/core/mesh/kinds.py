@@ -4,6 +4,8 @@ from enum import StrEnum
 
 
 class ElementKind(StrEnum):
+    """What the faces of a mesh are grouped by."""
+
     FACE = "face"
     SHELL = "shell"
     ISLAND = "UV island"
@@ -13,6 +15,8 @@ class ElementKind(StrEnum):
 
 
 class Likeness(StrEnum):
+    """What makes elements alike."""
+
     SLOT = "same slot"
     SIZE = "same size"
     COLOUR = "same colour"

@@ -33,10 +33,12 @@ class Mesh:
 
     @property
     def face_count(self) -> int:
+        """The number of triangles."""
         return len(self.faces)
 
     @cached_property
     def content_id(self) -> str:
+        """Names the content: the SHA-256 of all arrays and names."""
         if self.known_id:
             return self.known_id
         digest = hashlib.sha256()

@@ -29,6 +29,7 @@ class Raster:
 
     @property
     def covered(self) -> Bools:
+        """Which samples a face covers."""
         return np.asarray(self.face >= 0)
 
 

@@ -74,6 +74,7 @@ class Orbit:
         return right, np.cross(right, ahead), ahead
 
     def eye(self) -> Vector:
+        """Where the camera stands, in the units of the mesh."""
         x, y, z = np.asarray(self.target) - self.axes()[2] * self.distance
         return (float(x), float(y), float(z))
 

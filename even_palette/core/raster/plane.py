@@ -46,18 +46,22 @@ class Plane:
 
     @property
     def height(self) -> int:
+        """Rows of texels."""
         return int(self.samples.shape[0])
 
     @property
     def width(self) -> int:
+        """Columns of texels."""
         return int(self.samples.shape[1])
 
     @property
     def channels(self) -> int:
+        """Channels a texel."""
         return int(self.samples.shape[2])
 
     @cached_property
     def content_id(self) -> str:
+        """Names samples and encoding: what is known of the file, else a SHA-256."""
         if self.known_id:
             return f"{self.known_id}:{self.encoding}"
         digest = hashlib.sha256(f"{self.samples.shape}{self.samples.dtype}{self.encoding}".encode())

@@ -77,6 +77,7 @@ class Spot:
 
     @property
     def shape(self) -> tuple[int, int]:
+        """Height and width in texels."""
         return self.bottom - self.top, self.right - self.left
 
 
@@ -204,24 +205,30 @@ class TiledPlane(Plane):
 
     @property
     def height(self) -> int:
+        """Rows of texels."""
         return self.grid.height
 
     @property
     def width(self) -> int:
+        """Columns of texels."""
         return self.grid.width
 
     @property
     def channels(self) -> int:
+        """Channels a texel."""
         return int(self.grid.tiles[0].samples.shape[2])
 
     @property
     def content_id(self) -> str:
+        """Names the tiles and the encoding."""
         return f"{self.grid.name}:{self.encoding}"
 
     def with_encoding(self, encoding: Encoding) -> "TiledPlane":
+        """The same samples read in another encoding."""
         return TiledPlane(self.grid, encoding)
 
     def fetch(self, rows: Samples, columns: Samples) -> Floats:
+        """Decoded texels at rows and columns, float32, 0..1; few of them cost only the tiles that they lie on."""
         few = rows.size * 64 < self.height * self.width
         if not few or not rows.size:
             return self._decode(self.samples[rows, columns])
@@ -236,6 +243,7 @@ class TiledPlane(Plane):
         return self._decode(out.reshape(*shape, self.channels))
 
     def rows(self, first: int, last: int) -> Plane:
+        """The rows from first up to, without, last, as a plane."""
         return Plane(self.grid.cut(first, 0, min(last, self.height), self.width), self.encoding)
 
 

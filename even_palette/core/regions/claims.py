@@ -14,13 +14,24 @@ class Rectangle(Protocol):
     """A rectangle in uv."""
 
     @property
-    def left(self) -> float: ...
+    def left(self) -> float:
+        """The least u."""
+        ...
+
     @property
-    def top(self) -> float: ...
+    def top(self) -> float:
+        """The least v."""
+        ...
+
     @property
-    def right(self) -> float: ...
+    def right(self) -> float:
+        """The greatest u."""
+        ...
+
     @property
-    def bottom(self) -> float: ...
+    def bottom(self) -> float:
+        """The greatest v."""
+        ...
 
 
 def box_masks(boxes: Sequence[Sequence[Rectangle]], width: int, height: int) -> tuple[Floats, Samples]:

@@ -28,10 +28,12 @@ class IdColours:
 
     @property
     def texels(self) -> int:
+        """The number of texels of the map."""
         return sum(colour.texels for colour in self.colours) + self.stray
 
     @property
     def stray_share(self) -> float:
+        """The share of texels that are of none of the colours, 0..1."""
         return self.stray / max(1, self.texels)
 
 

@@ -32,6 +32,8 @@ COVERED = 0.78
 
 
 class LookKind(StrEnum):
+    """What a pane can show."""
+
     RESULT = "result"
     SOURCE = "source"
     ID = "ID colours"

@@ -53,10 +53,12 @@ class SheetMesh:
 
     @cached_property
     def uv(self) -> Floats:
+        """The first UV set, (F, 3, 2) float32."""
         return self.mesh.uv_sets[0]
 
     @property
     def content_id(self) -> str:
+        """Names the content of the mesh."""
         return self.mesh.content_id
 
 

@@ -67,6 +67,7 @@ class Sheets:
         return plane if plane.samples.dtype == np.uint8 else Plane(plane.levels8(), Encoding.DATA, plane.content_id)
 
     def id_colours(self, at: Focus) -> IdColours:
+        """The ID colours of a sheet's ID map with their counts; none without a map."""
         plane = self.id_levels(at)
         if plane is None:
             return IdColours((), 0)

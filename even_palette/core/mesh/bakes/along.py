@@ -18,6 +18,7 @@ WAYS = (
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:
+    """Along each shell, (F, 3, 1) float32, 0 at the root to 1 at the tip."""
     way = str(settings["way"])
     at = by_way(ground) if way == "way" else ground.uv[..., 0 if way in ("left", "right") else 1]
     return float32(normalized(at, ground.shells(), turned=way in ("up", "left")))[..., None]

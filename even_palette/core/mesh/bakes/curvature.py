@@ -34,6 +34,7 @@ def mean_curvature(mesh: Mesh) -> Floats:
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:
+    """Curvature at the corners of faces, (F, 3, 1) float32, 0.5 where flat."""
     radius = float(settings["radius"]) * ground.diagonal
     value = 0.5 + 0.5 * np.clip(mean_curvature(ground.mesh) * radius, -1, 1)
     return float32(value)[ground.mesh.faces][..., None]

@@ -5,6 +5,7 @@ from even_palette.core.mesh.bakes._declare import AXES, BakeKind, BakeValue, Gro
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:
+    """Height along the axis, (F, 3, 1) float32, 0 at the lower end to 1 at the upper."""
     at = ground.mesh.corners()[..., "xyz".index(str(settings["axis"]))]
     low, high = float(at.min()), float(at.max())
     return float32((at - low) / (high - low if high > low else 1))[..., None]

@@ -5,6 +5,7 @@ from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Settings, fl
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:
+    """ID colours of faces, (F, 3, 3) float32, encoded levels / 255."""
     return flat(float32(ground.face_colours) / 255)
 
 

@@ -25,6 +25,7 @@ def unit(values: Floats) -> Floats:
 
 
 def tracer(ground: Ground, settings: Settings) -> Tracer:
+    """Gives the open share of the sky over points with normals, (n, 1), by cosine-weighted rays."""
     scene, rays, seed = ground.scene(), int(settings["rays"]), int(settings["seed"])
     reach = reach_of(ground, settings)
 

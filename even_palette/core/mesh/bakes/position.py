@@ -7,6 +7,7 @@ from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Settings
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:
+    """Positions in the box of the mesh, (F, 3, 3) float32, 0..1 along each axis."""
     low, high = ground.mesh.points.min(axis=0), ground.mesh.points.max(axis=0)
     extent = np.where(high > low, high - low, 1)
     return float32((ground.mesh.corners() - low) / extent)

@@ -8,6 +8,7 @@ from even_palette.core.mesh.hashing import hashed_unit
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:
+    """A random value for each shell, (F, 3, 1) float32, 0..1."""
     labels = ground.shells()
     return flat(hashed_unit(np.arange(int(labels.max()) + 1), int(settings["seed"]))[labels][:, None])
 

@@ -6,6 +6,7 @@ from even_palette.core.mesh.hashing import number_colours
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:
+    """A colour for each shell, (F, 3, 3) float32, encoded 0..1."""
     labels = ground.shells()
     return flat(float32(number_colours(int(labels.max()) + 1))[labels] / 255)
 

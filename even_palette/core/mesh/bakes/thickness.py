@@ -7,6 +7,7 @@ from even_palette.core.mesh.bakes.occlusion import corners, unit
 
 
 def tracer(ground: Ground, settings: Settings) -> Tracer:
+    """Gives the mean way through the body under points with normals, (n, 1), as a share of the reach."""
     scene, rays, seed = ground.scene(), int(settings["rays"]), int(settings["seed"])
     reach = min(reach_of(ground, settings), ground.diagonal)
 

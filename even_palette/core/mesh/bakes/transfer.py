@@ -12,6 +12,7 @@ from even_palette.core.mesh.surface import NearestFace
 
 
 def tracer(ground: Ground, settings: Settings) -> Tracer:
+    """Gives the ID colour that the other mesh has at points with normals, (n, 3), encoded 0..1."""
     if ground.other is None or ground.other_colours is None:
         raise UserError("There is no other mesh to take IDs from; open one in Source and call it a reference.")
     scene, limit = build_scene(ground.other), float(settings["limit"]) * ground.diagonal
