@@ -13,6 +13,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["EVEN_PALETTE_STATE"] = tempfile.mkdtemp()
+os.environ["EVEN_PALETTE_CACHE"] = tempfile.mkdtemp()
 
 import numpy as np
 from PyQt6.QtCore import QEventLoop, QTimer
@@ -89,6 +90,17 @@ class Bench:
             ):
                 until = time.perf_counter() + 0.3
 
+    def changed_tiles(self, command: Command) -> int:
+        """Do an edit; how many tiles of the weights it changed."""
+        session = self.window.session
+
+        def tiles() -> list[object]:
+            return [tile for plane in session.sheets.weights(session.at).packed for tile in plane.grid.tiles]
+
+        before = tiles()
+        self.edit(command)
+        return sum(old is not new for old, new in zip(before, tiles(), strict=True))
+
     def edit(self, command: Command) -> float:
         """Seconds from a command to the frame that shows it."""
         session, canvas = self.window.session, self.window.stand.canvas
@@ -111,7 +123,7 @@ def make_kit(side: int, folder: Path) -> None:
     base = random.integers(40, 220, (side // 8, side // 8, 3), dtype=np.uint8).repeat(8, axis=0).repeat(8, axis=1)
     bands = np.array(COLOURS, dtype=np.uint8)[np.arange(side) * len(COLOURS) // side]
     ids = np.broadcast_to(bands[:, None], (side, side, 3)).copy()
-    ids[10 : 10 + SPOT, 10 : 10 + SPOT, 1] += np.arange(SPOT, dtype=np.uint8) * 60 // SPOT
+    ids[10 : 10 + SPOT, 10 : 10 + SPOT, 1] += (np.arange(SPOT) * 60 // SPOT).astype(np.uint8)
     folder.mkdir()
     for name, samples in (("sheet_base_colour", base), ("sheet_id", ids)):
         write_plane(folder / f"{name}.png", Plane(samples, Encoding.SRGB))
@@ -149,6 +161,7 @@ def main() -> None:
         region = benches[0].window.session.at.sheet.regions[0].key
         for bench in benches:
             bench.edit(commands.set_tolerance(region, 11, 70))
+            assert bench.changed_tiles(commands.set_tolerance(region, 12, 70)) == 1
             bench.forget()
         pairs = [
             [bench.edit(commands.set_tolerance(region, 2 + n % 9, 64 + n)) for bench in benches] for n in range(EDITS)

@@ -1,16 +1,21 @@
 """ID colours, keying, weights and packing."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.ndimage import gaussian_filter
 
+from even_palette import scripting
 from even_palette.core.arrays import float32
 from even_palette.core.colour.hexcode import parse_hex
+from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.id_colours import distinct_colours, list_id_colours
 from even_palette.core.regions.keying import Metric, key_mask
-from even_palette.core.regions.packing import pack_weights, plane_and_channel, unpack_weights
+from even_palette.core.regions.packing import plane_and_channel
 from even_palette.core.regions.weights import Resolve, coverage, quantize_weights, resolve_weights
 
 SIXTEEN = [
@@ -124,25 +129,33 @@ def test_share_and_order() -> None:
     assert resolve_weights(apart, Resolve.ORDER).ravel() == pytest.approx([0.3, 0.14])
 
 
-def test_a_pure_texel_has_one_channel_at_255() -> None:
-    """A pure ID texel has one channel at 255 and the others at 0 (common practice)."""
-    pure = np.zeros((6, 1, 6), dtype=np.float32)
-    for region in range(6):
-        pure[region, 0, region] = 1
-    table, index = quantize_weights(pure)[:, 0], np.arange(6)[None]
-    first, second = (pack_weights(part, index).samples for part in (table[:4], table[4:]))
-    assert first[0].tolist() == [[255, 0, 0, 0], [0, 255, 0, 0], [0, 0, 255, 0], [0, 0, 0, 255], [0] * 4, [0] * 4]
-    assert second[0].tolist() == [[0] * 4] * 4 + [[255, 0, 0, 0], [0, 255, 0, 0]]
-
-
-def test_packed_weights_are_unpacked_from_where_they_are() -> None:
-    """Four regions a plane: the region with index 6 is the third channel of the second plane."""
-    levels = np.random.default_rng(1).integers(0, 255, (7, 20)).astype(np.uint8)
-    index = np.arange(20).reshape(4, 5)
-    planes = [pack_weights(levels[:4], index), pack_weights(levels[4:], index)]
+def test_a_pure_texel_has_one_channel_at_255(tmp_path: Path) -> None:
+    """A pure ID texel has one channel at 255 and the others at 0 (common practice); four regions a plane, in order."""
+    colours = [
+        (250, 20, 20),
+        (20, 250, 20),
+        (20, 20, 250),
+        (250, 250, 20),
+        (20, 250, 250),
+        (250, 20, 250),
+        (120, 60, 0),
+    ]
+    ids = np.array([colours], dtype=np.uint8).repeat(3, axis=0)
+    write_plane(tmp_path / "id.png", Plane(ids, Encoding.SRGB))
+    with scripting.new_kit("Pure") as kit:
+        kit.add_map(tmp_path / "id.png", role="ID map")
+        kit.do("add_regions", kit.at().key, colours)
+        weights = kit.results.weights(kit.at())
     assert plane_and_channel(6) == (1, 2)
-    for row, level in enumerate(unpack_weights(planes, 7)):
-        assert np.array_equal(level.ravel(), levels[row])
+    planes = np.concatenate([plane.samples for plane in weights.packed], axis=-1)
+    assert planes.shape == (3, 7, 8)
+    assert np.array_equal(planes[1], np.eye(7, 8, dtype=np.uint8) * 255)
+    for number, level in enumerate(weights.levels):
+        assert np.array_equal(level, planes[..., number])
+        assert weights.areas[number] == pytest.approx(1 / 7)
+    rows, columns = np.array([0, 2]), np.array([1, 3, 6])
+    for level, picked in zip(weights.levels, weights.picked(rows, columns), strict=True):
+        assert np.array_equal(picked, level[np.ix_(rows, columns)])
 
 
 def test_coverage_counts() -> None:

@@ -32,6 +32,9 @@ def test_a_grid_holds_its_samples(height: int, width: int, channels: int, seed: 
     uv = rng.random((5, 7, 2)).astype(np.float32)
     assert np.array_equal(sample(plane, uv), sample(Plane(samples, Encoding.DATA), uv))
     assert np.array_equal(plane.rows(top, bottom).samples, samples[top:bottom])
+    rows, columns = (np.unique(rng.integers(0, side, 9)) for side in (height, width))
+    assert np.array_equal(grid.pick(rows, columns), samples[np.ix_(rows, columns)])
+    assert np.array_equal(np.sum([tile.sums for tile in grid.tiles], axis=0), samples.sum(axis=(0, 1)))
 
 
 def test_equal_bytes_have_one_name_and_are_kept_once() -> None:
@@ -47,6 +50,8 @@ def test_equal_bytes_have_one_name_and_are_kept_once() -> None:
     assert one.name != different.name
     flat = grid_of(np.full((2048, 2048, 4), 7, np.uint8))
     assert flat.nbytes == 4
+    assert (flat.tiles[0].sums == 7 * TILE * TILE).all()
+    assert (flat.pick(np.arange(0, 2048, 300), np.array([5])) == 7).all()
     assert len(set(flat.tiles)) == 1
     assert make_tile(np.zeros((2, 3, 1), np.uint8)).name != make_tile(np.zeros((3, 2, 1), np.uint8)).name
     assert make_tile(np.zeros((2, 2, 1), np.uint8)).name != make_tile(np.zeros((2, 2, 1), np.uint16)).name

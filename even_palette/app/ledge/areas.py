@@ -59,9 +59,8 @@ class AreaTable(QTableWidget):
             return
 
         def work(progress: Progress, cancel: CancelToken) -> dict[str, float]:
-            weights = self.session.sheets.weights(at, cancel=cancel)
-            shares = [float(np.mean(level)) / 255 for level in weights.levels]
-            return {region.key: share for region, share in zip(at.sheet.regions, shares, strict=True)}
+            areas = self.session.sheets.weights(at, cancel=cancel).areas
+            return {region.key: area for region, area in zip(at.sheet.regions, areas, strict=True)}
 
         def done(areas: dict[str, float]) -> None:
             self._areas = areas

@@ -2,8 +2,6 @@
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
@@ -21,8 +19,8 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         weights = sheets.weights(at, cancel=cancel)
     except UserError:
         return
-    for region, levels in zip(at.sheet.regions, weights.levels, strict=True):
-        if not np.any(levels):
+    for region, area in zip(at.sheet.regions, weights.areas, strict=True):
+        if not area:
             yield Finding(
                 "Regions",
                 Severity.ERROR,

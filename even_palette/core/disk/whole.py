@@ -14,12 +14,13 @@ os.umask(_UMASK)
 
 
 @contextmanager
-def replacing(path: Path, check: Callable[[Path], None] | None = None) -> Iterator[Path]:
+def replacing(path: Path, check: Callable[[Path], None] | None = None, synced: bool = True) -> Iterator[Path]:
     """Give a file name beside `path` to write to; afterwards it is synced and takes the place of `path` in one rename.
 
     `check` may read the synced file and raise before anything old is replaced. If anything raises, the old file
-    stays as it was. A link is followed, so that it goes on pointing where it did. Raises OSError if the folder cannot
-    be written.
+    stays as it was. A link is followed, so that it goes on pointing where it did. What is not `synced` may be lost
+    or half there after a power cut: only for what is checked when it is read. Raises OSError if the folder cannot be
+    written.
     """
     path = Path(os.path.realpath(path))
     handle, name = tempfile.mkstemp(prefix=PREFIX, suffix=path.suffix, dir=path.parent)
@@ -28,23 +29,25 @@ def replacing(path: Path, check: Callable[[Path], None] | None = None) -> Iterat
     try:
         yield temporary
         temporary.chmod(0o666 & ~_UMASK)
-        sync(temporary)
+        if synced:
+            sync(temporary)
         if check:
             check(temporary)
         os.replace(temporary, path)
-        sync(path.parent)
+        if synced:
+            sync(path.parent)
     finally:
         temporary.unlink(missing_ok=True)
 
 
-def write_whole(path: Path, data: bytes) -> None:
-    """Replace a file's contents in one step. Raises OSError; the old file then stays."""
+def write_whole(path: Path, data: bytes, synced: bool = True) -> None:
+    """Replace a file's contents in one step, as `replacing`. Raises OSError; the old file then stays."""
 
     def check(temporary: Path) -> None:
         if temporary.stat().st_size != len(data):
             raise OSError(f"{temporary} has not the size that was written")
 
-    with replacing(path, check) as temporary:
+    with replacing(path, check, synced) as temporary:
         temporary.write_bytes(data)
 
 

@@ -42,6 +42,14 @@ class Tile:
         """Bytes that are really kept."""
         return self.samples.shape[2] * self.samples.itemsize if self.is_constant else self.samples.nbytes
 
+    @cached_property
+    def sums(self) -> Samples:
+        """The samples of each channel added up, (C,) float64."""
+        height, width, _ = self.samples.shape
+        if self.is_constant:
+            return np.asarray(self.samples[0, 0] * np.float64(height * width))
+        return np.asarray(self.samples.sum(axis=(0, 1), dtype=np.float64))
+
 
 _known: WeakValueDictionary[str, Tile] = WeakValueDictionary()
 
@@ -150,6 +158,22 @@ class Grid:
                 ]
         return out
 
+    def pick(self, rows: Samples, columns: Samples) -> Samples:
+        """The samples where rows (n,) and columns (m,) cross, both in rising order; (n, m, C)."""
+        first = self.tiles[0].samples
+        out = np.empty((len(rows), len(columns), first.shape[2]), dtype=first.dtype)
+        downs = np.searchsorted(rows, range(0, self.height + TILE, TILE)).tolist()
+        acrosses = np.searchsorted(columns, range(0, self.width + TILE, TILE)).tolist()
+        for number, tile in enumerate(self.tiles):
+            down, across = divmod(number, self.across)
+            (top, bottom), (left, right) = downs[down : down + 2], acrosses[across : across + 2]
+            if tile.is_constant:
+                out[top:bottom, left:right] = tile.samples[0, 0]
+            else:
+                inside = (rows[top:bottom, None] - down * TILE, columns[left:right] - across * TILE)
+                out[top:bottom, left:right] = tile.samples[inside]
+        return out
+
     def padded(self, spot: Spot, reach: int) -> Samples:
         """A tile's samples with `reach` texels around it; beyond the plane its edge goes on."""
         top, bottom = max(0, spot.top - reach), min(self.height, spot.bottom + reach)
@@ -245,8 +269,3 @@ class TiledPlane(Plane):
     def rows(self, first: int, last: int) -> Plane:
         """The rows from first up to, without, last, as a plane."""
         return Plane(self.grid.cut(first, 0, min(last, self.height), self.width), self.encoding)
-
-
-def tiled(plane: Plane, cancel: CancelToken | None = None) -> TiledPlane:
-    """A plane as a grid of tiles; one that is a grid already stays."""
-    return plane if isinstance(plane, TiledPlane) else TiledPlane(grid_of(plane.samples, cancel), plane.encoding)

@@ -99,7 +99,7 @@ class DiskCache:
             return
         with contextlib.suppress(OSError):
             self.folder.mkdir(parents=True, exist_ok=True)
-            write_whole(path, hashlib.blake2b(body, digest_size=32).digest() + body)
+            write_whole(path, hashlib.blake2b(body, digest_size=32).digest() + body, synced=False)
             self._written += len(body)
             if self._written > self._most // 8:
                 self.tidy()

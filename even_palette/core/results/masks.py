@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -19,7 +20,7 @@ from even_palette.core.material.model import PlaneKind, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.sampling import Sampler, sample, texel_centres
-from even_palette.core.raster.tiles import Grid, Spot, Tile, TiledPlane, each_tile, make_tile
+from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, TiledPlane, each_tile, make_tile
 from even_palette.core.regions.claims import box_masks, join_classes
 from even_palette.core.regions.id_colours import distinct_colours
 from even_palette.core.regions.keying import key_mask
@@ -68,6 +69,20 @@ class SheetWeights:
     def levels(self) -> list[Levels]:
         """The weights (H, W) uint8 of each region; puts whole planes together."""
         planes = [plane.samples for plane in self.packed]
+        places = map(plane_and_channel, range(self.count))
+        return [planes[plane][..., channel] for plane, channel in places]
+
+    @cached_property
+    def areas(self) -> tuple[float, ...]:
+        """The share of the sheet that each region has, 0..1; adds up what the tiles know of themselves."""
+        texels = self.mask_sum.height * self.mask_sum.width * 255
+        sums = [np.sum([tile.sums for tile in plane.grid.tiles], axis=0) / texels for plane in self.packed]
+        places = map(plane_and_channel, range(self.count))
+        return tuple(float(sums[plane][channel]) for plane, channel in places)
+
+    def picked(self, rows: Samples, columns: Samples) -> list[Levels]:
+        """The weights where rows (n,) and columns (m,) cross, both in rising order; (n, m) uint8 of each region."""
+        planes = [plane.grid.pick(rows, columns) for plane in self.packed]
         places = map(plane_and_channel, range(self.count))
         return [planes[plane][..., channel] for plane, channel in places]
 
@@ -197,7 +212,7 @@ def mask_grid(at: Focus, sheets: Sheets, leaf: Leaf, number: int, cancel: Cancel
     row = leaf.masks[number]
 
     def claimed(spot: Spot) -> Tile:
-        there = leaf.present[spot.down * -(-width // 256) + spot.across]
+        there = leaf.present[spot.down * -(-width // TILE) + spot.across]
         values = row[there]
         if (values == values[0]).all():
             return make_tile(np.broadcast_to(values[0], (*spot.shape, 1)))
@@ -298,8 +313,8 @@ def weights_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToke
     table = quantize_weights(resolve_weights(float32(leaf.masks[:, None]) / np.float32(65535), at.sheet.resolve))[:, 0]
     total = (float32(leaf.masks) / np.float32(65535)).sum(axis=0, dtype=np.float32)
     quarter = np.asarray(np.minimum(total / QUARTER, 1) * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
-    across, done = -(-width // 256), [0]
-    count = across * -(-height // 256)
+    across, done = -(-width // TILE), [0]
+    count = across * -(-height // TILE)
 
     def make(spot: Spot) -> _Made:
         done[0] += 1

@@ -1,11 +1,13 @@
 """The material of a sheet with the planes that it samples, and what its coats make of typical texels."""
 
+import hashlib
 from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.luma import luminance
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
@@ -136,26 +138,40 @@ def spots(at: Focus, sheets: Sheets) -> Floats:
     weights, base = sheets.weights(at), sheets.base_colour(at)
 
     def compute() -> Floats:
-        step = max(1, -(-max(base.height, base.width) // THIN_SIDE))
-        colours = float32(rgb_of(Plane(base.samples[::step, ::step], base.encoding).linear()))
-        uv = texel_centres(base.height, base.width)[::step, ::step]
-        tone = luminance(colours)
-        everywhere = np.ones(tone.shape, dtype=bool)
-        found = []
-        for level in weights.levels:
-            rows = (uv[:, 0, 1] * level.shape[0]).astype(int)
-            columns = (uv[0, :, 0] * level.shape[1]).astype(int)
-            inside = level[np.ix_(rows, columns)] > 127
-            found.append(_spread(uv, tone, inside if inside.any() else everywhere))
-        return np.stack([*found, _spread(uv, tone, everywhere)])
+        tones = sheets.cache.get(("tones", base.content_id), lambda: _by_tone(base))
+        height, width = weights.mask_sum.height, weights.mask_sum.width
+        levels = weights.picked((tones.down * height).astype(int), (tones.across * width).astype(int))
 
-    return sheets.cache.get_lasting(np.ndarray, ("spots", base.content_id, weights.content_id), compute)
+        def of(level: Levels) -> Floats:
+            key = ("typical", base.content_id, hashlib.blake2b(level.tobytes(), digest_size=16).digest())
+            return sheets.cache.get(key, lambda: _spread(tones.places[level.ravel()[tones.order] > 127], tones.places))
+
+        return np.stack([*map(of, levels), _spread(tones.places, tones.places)])
+
+    return sheets.cache.get(("spots", base.content_id, weights.content_id), compute)
 
 
-def _spread(uv: Floats, tone: Floats, inside: np.ndarray) -> Floats:
-    """Places inside, by rising tone, an equal number from each of 24 parts."""
-    order = np.argsort(tone[inside], kind="stable")
-    places = uv[inside][order]
+@dataclass(frozen=True)
+class _Tones:
+    """Texels in even steps over a sheet: v of their rows, u of their columns; numbers and uv from dark to light."""
+
+    down: Floats
+    across: Floats
+    order: Samples
+    places: Floats
+
+
+def _by_tone(base: Plane) -> _Tones:
+    step = max(1, -(-max(base.height, base.width) // THIN_SIDE))
+    colours = float32(rgb_of(Plane(base.samples[::step, ::step], base.encoding).linear()))
+    uv = texel_centres(base.height, base.width)[::step, ::step]
+    order = np.argsort(luminance(colours), axis=None, kind="stable")
+    return _Tones(uv[:, 0, 1].copy(), uv[0, :, 0].copy(), order, uv.reshape(-1, 2)[order])
+
+
+def _spread(places: Floats, otherwise: Floats) -> Floats:
+    """Of places (n, 2) by rising tone, an equal number from each of 24 parts; of others if there are none."""
+    places = places if len(places) else otherwise
     chosen = [np.linspace(first, last, SPOTS_A_TONE + 2)[1:-1].astype(int) for first, last in _parts(len(places))]
     return float32(places[np.minimum(np.concatenate(chosen), len(places) - 1)])
 

@@ -9,7 +9,7 @@ import numpy as np
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Plane, rgb_of
-from even_palette.core.raster.tiles import Grid, Spot, each_tile
+from even_palette.core.raster.tiles import TILE, Grid, Spot, each_tile
 from even_palette.core.results.masks import SheetWeights
 
 if TYPE_CHECKING:
@@ -58,8 +58,8 @@ class _Window:
         top, left_most, bottom, right_most = self._box
         tiles = [
             grid.at(down, across)
-            for down in range(top // 256, (bottom - 1) // 256 + 1)
-            for across in range(left_most // 256, (right_most - 1) // 256 + 1)
+            for down in range(top // TILE, (bottom - 1) // TILE + 1)
+            for across in range(left_most // TILE, (right_most - 1) // TILE + 1)
         ]
         self.names = tuple(tile.name for tile in tiles if tile)
 
