@@ -1,13 +1,14 @@
 """Small pictures of variants: of the model where there is one, else of the sheet; made one at a time at rest."""
 
-from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QImage
+from PyQt6.QtCore import QObject, QRect, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QPainter
 
 from even_palette.app.jobs import one_shot
 from even_palette.app.session import Session
 from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.skins import model_points, skins_of
+from even_palette.app.theme import grey, tokens
 from even_palette.core.errors import UserError
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.looks import Look, picture
@@ -37,6 +38,21 @@ class Thumbnails(QObject):
                 self._next.start(0)
         return self._kept.get(key)
 
+    def paint(self, painter: QPainter, variant: str, box: QRect, text: QRect) -> None:
+        """Draw the picture of a variant into a box and its name into another; the selected one stands out."""
+        t, chosen = tokens(), variant == self.session.variant
+        device = painter.device()
+        ratio = device.devicePixelRatioF() if device is not None else 1.0
+        painter.fillRect(box, grey(t.stand))
+        image = self.of(variant, round(box.width() * ratio), round(box.height() * ratio))
+        if image is not None:
+            painter.drawImage(box, image)
+        if chosen:
+            painter.fillRect(text, grey(t.chosen))
+        painter.setPen(grey(t.chosen_text if chosen else t.text))
+        name = painter.fontMetrics().elidedText(variant or "Master", Qt.TextElideMode.ElideRight, text.width() - 8)
+        painter.drawText(text, Qt.AlignmentFlag.AlignCenter, name)
+
     def forget(self) -> None:
         """All pictures are stale; they are made anew once the hand rests."""
         self._stale = dict.fromkeys(self._kept)
@@ -49,8 +65,9 @@ class Thumbnails(QObject):
 
     def _make_one(self) -> None:
         at = self.session.shown
+        if at is None:
+            self._stale.clear()
         if at is None or not self._stale:
-            self._stale = {} if at is None else self._stale
             return
         key = next(iter(self._stale))
         variant, width, height = key

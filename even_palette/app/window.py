@@ -58,7 +58,6 @@ class Window(QMainWindow):
         self.jobs = Jobs(self)
         self.session = Session(self.jobs, self)
         self.renderer = Renderer()
-        self.stage = -1
         self.findings: list[Finding] = []
         self._checked: tuple[object, ...] = ()
         self._last_f = 0.0
@@ -255,14 +254,19 @@ class Window(QMainWindow):
 
     # Stages
 
+    @property
+    def stage(self) -> int:
+        """The number of the stage that is entered."""
+        return self.session.view.state.stage
+
     def enter_stage(self, index: int) -> None:
         """Go to a stage; the stand shows what the stage is about."""
         if index == self.stage:
             return
-        self.stage = index
+        self.session.view.change(stage=index)
         self.rail.show_stage(index)
         self.tray.show_stage(index)
-        self.ledge.show_stage(index)
+        self.ledge.show_stage()
         self.stand.stop_picking()
         session = self.session
         looks = {
@@ -491,7 +495,7 @@ class Window(QMainWindow):
     # Files
 
     def open_paths(self, paths: list[Path]) -> None:
-        """Open a at, or take files in as maps; what goes wrong becomes a notice and costs nothing."""
+        """Open a kit, or take files in as maps; what goes wrong becomes a notice and costs nothing."""
         kits = [path for path in paths if path.is_dir() or path.name == KIT_FILE]
         try:
             if kits:

@@ -201,9 +201,9 @@ def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     after = demo.stand.texel_at(0.3, 0.2)
     assert after
     assert before.encoded != after.encoded
-    demo.click(tray.earlier)
+    demo.click(tray.order.earlier)
     assert [coat.kind for coat in session.kit.region(hull).coats] == ["repaint", "tint"]
-    demo.click(tray.remove)
+    demo.click(tray.order.remove)
     assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint"]
     rows = board.board_model.rowCount()
     assert board.board_model.owner(rows - 1) == OVER + session.at.key
@@ -218,5 +218,5 @@ def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     shaded = demo.stand.texel_at(0.3, 0.2)
     assert shaded
     assert sum(shaded.linear) <= sum(before.linear) + 1e-6
-    demo.click(tray.remove)
+    demo.click(tray.order.remove)
     assert not session.at.sheet.overcoats

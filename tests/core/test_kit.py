@@ -123,6 +123,21 @@ def test_a_drag_is_one_step(history: History) -> None:
     assert history.kit.sheets[0].regions[0].inner == 9
 
 
+def test_a_value_shares_only_parameters_within_its_range(history: History) -> None:
+    """A strength of 0..1 may drive no hue of -180..180 turned round: what it gives must lie in the value's range."""
+    for key in ("region_1", "region_2"):
+        history.do(c.set_coat_kind(key, "shift"))
+    history.do(c.expose("region_1", "hue"))
+    history.do(c.expose("region_1", "strength"))
+    values = history.kit.region("region_1").coats[0].values
+    hue, strength = values["hue"], values["strength"]
+    assert isinstance(hue, Bound)
+    assert isinstance(strength, Bound)
+    with pytest.raises(UserError, match="another kind or range"):
+        history.do(c.bind("region_2", "strength", hue.parameter))
+    assert history.do(c.bind("region_2", "strength", strength.parameter))
+
+
 def test_parameters_are_unique_and_shared_only_when_bound(history: History) -> None:
     """Two regions of one name get parameters of their own; they share one when the artist binds them, and part again."""
     for key in ("region_1", "region_4"):

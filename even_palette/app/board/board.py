@@ -46,7 +46,7 @@ class Board(QTableView):
         self.board_model = BoardModel(session)
         self.setModel(self.board_model)
         self.setItemDelegate(CellDelegate(session, self))
-        self.heads = VariantHeads(session, thumbnails, self)
+        self.heads = VariantHeads(thumbnails, self)
         self.setHorizontalHeader(self.heads)
         self.names = RegionNames(session, self)
         self.setVerticalHeader(self.names)
@@ -241,9 +241,9 @@ class Heads(QHeaderView):
 class VariantHeads(Heads):
     """Column heads: a live thumbnail of each variant with its name."""
 
-    def __init__(self, session: Session, thumbnails: Thumbnails, parent: QWidget) -> None:
+    def __init__(self, thumbnails: Thumbnails, parent: QWidget) -> None:
         super().__init__(Qt.Orientation.Horizontal, parent)
-        self.session, self.thumbnails = session, thumbnails
+        self.thumbnails = thumbnails
         thumbnails.made.connect(self.redraw)
         self.setAccessibleName("Variants")
         self.setDefaultSectionSize(COLUMN_PX)
@@ -255,27 +255,12 @@ class VariantHeads(Heads):
         assert painter is not None
         model = self.model()
         assert isinstance(model, BoardModel)
-        t = tokens()
-        variant = model.variant(section)
-        chosen = variant == self.session.variant
         painter.save()
-        painter.fillRect(rect, grey(t.panel))
+        painter.fillRect(rect, grey(tokens().panel))
         box = QRect(rect.x() + 5, rect.y() + 4, rect.width() - 10, THUMB_PX)
-        painter.fillRect(box, grey(t.stand))
-        thumb = self._thumb(variant, box.width(), box.height())
-        if thumb is not None:
-            painter.drawImage(box, thumb)
         text = QRect(rect.x() + 5, box.bottom() + 4, rect.width() - 10, 22)
-        if chosen:
-            painter.fillRect(text, grey(t.chosen))
-        painter.setPen(grey(t.chosen_text if chosen else t.text))
-        name = painter.fontMetrics().elidedText(variant or "Master", Qt.TextElideMode.ElideRight, text.width() - 8)
-        painter.drawText(text, Qt.AlignmentFlag.AlignCenter, name)
+        self.thumbnails.paint(painter, model.variant(section), box, text)
         painter.restore()
-
-    def _thumb(self, variant: str, width: int, height: int) -> QImage | None:
-        ratio = self.devicePixelRatioF()
-        return self.thumbnails.of(variant, round(width * ratio), round(height * ratio))
 
 
 class RegionNames(Heads):

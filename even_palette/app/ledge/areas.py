@@ -95,8 +95,15 @@ class AreaTable(QTableWidget):
                 if column == 0:
                     item.setIcon(swatch_icon(region.id_colour))
                 self.setItem(row, column, item)
-            if region.key == self.session.region:
-                self.selectRow(row)
+        self.blockSignals(False)
+        self.mark()
+
+    def mark(self) -> None:
+        """Make the selected region's row the current one."""
+        keys = [region.key for region in self.session.at.sheet.regions[: self.rowCount()]]
+        self.blockSignals(True)
+        if self.session.region in keys:
+            self.selectRow(keys.index(self.session.region))
         self.blockSignals(False)
 
     def _select(self, row: int) -> None:

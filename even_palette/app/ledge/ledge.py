@@ -18,16 +18,7 @@ from even_palette.core.results.looks import Look, LookKind
 
 HEAD_PX = 58
 CHIP_PX, LEAST_CHIP_PX, CHIP_PICTURE_PX = 112, 64, 40
-TITLES = {
-    "Source": "Maps",
-    "Regions": "Regions",
-    "Masks": "Weights",
-    "Tones": "Board",
-    "Recolour": "Board",
-    "Lineup": "Board",
-    "Proof": "Board",
-    "Ship": "Files",
-}
+TITLES = {"Source": "Maps", "Regions": "Regions", "Masks": "Weights", "Ship": "Files"}
 FOLDED_AT_FIRST = ("Tones", "Proof")
 HEIGHTS = {"Source": 216, "Regions": 232, "Masks": 216, "Ship": 216}
 BOARD_PX = 272
@@ -44,7 +35,6 @@ class Ledge(QWidget):
         self.setObjectName("ledge")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session, self.board = session, board
-        self.stage = 0
         self._open = [name not in FOLDED_AT_FIRST for name in STAGES]
         self._heights = [HEIGHTS.get(name, BOARD_PX) for name in STAGES]
         self.maps = PictureRow(session, "Maps", map_looks)
@@ -81,10 +71,13 @@ class Ledge(QWidget):
         column.addWidget(self.stack, 1)
         for listener in (self.maps, self.areas, self.weights):
             session.shown_changed.connect(listener.follow)
-        session.selection_changed.connect(self.areas.follow)
+        session.selection_changed.connect(self.areas.mark)
         for signal in (session.selection_changed, session.shown_changed):
             signal.connect(lambda: self.weights.mark(session.region))
-        self.show_stage(0)
+
+    @property
+    def stage(self) -> int:
+        return self.session.view.state.stage
 
     @property
     def is_open(self) -> bool:
@@ -101,12 +94,12 @@ class Ledge(QWidget):
         """The height of the head; none over the open board, whose columns begin with the same pictures."""
         return 0 if self.is_open and self.stack.currentWidget() is self.board else HEAD_PX
 
-    def show_stage(self, index: int) -> None:
-        """Show what a stage needs."""
-        self.stage = index
+    def show_stage(self) -> None:
+        """Show what the stage that was entered needs."""
+        name = STAGES[self.stage]
         pages = {"Source": self.maps, "Regions": self.areas, "Masks": self.weights, "Ship": self.files}
-        self.stack.setCurrentWidget(pages.get(STAGES[index], self.board))
-        self.title.setText(TITLES[STAGES[index]])
+        self.stack.setCurrentWidget(pages.get(name, self.board))
+        self.title.setText(TITLES.get(name, "Board"))
         self.weights.mark(self.session.region)
         self._follow_fold()
 
@@ -151,32 +144,20 @@ class VariantStrip(QWidget):
 
     def chip(self, index: int) -> QRect:
         """Where a variant's picture and name are; the row moves so that the selected one is seen."""
-        names = self.names()
-        width = max(LEAST_CHIP_PX, min(CHIP_PX, self.width() // len(names)))
-        selected = names.index(self.session.variant) if self.session.variant in names else 0
-        hidden = max(0, (selected + 1) * width - self.width())
+        width = max(LEAST_CHIP_PX, min(CHIP_PX, self.width() // len(self.names())))
+        hidden = max(0, (self._selected() + 1) * width - self.width())
         return QRect(index * width - hidden, 2, width - 4, HEAD_PX - 4)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, t = QPainter(self), tokens()
-        ratio = self.devicePixelRatioF()
         for index, name in enumerate(self.names()):
             chip = self.chip(index)
             if not chip.intersects(self.rect()):
                 continue
-            chosen = name == self.session.variant
             box = QRect(chip.x() + 1, chip.y() + 1, chip.width() - 2, CHIP_PICTURE_PX - 4)
-            painter.fillRect(box, grey(t.stand))
-            image = self.thumbnails.of(name, round(box.width() * ratio), round(box.height() * ratio))
-            if image is not None:
-                painter.drawImage(box, image)
             text = QRect(chip.x() + 1, box.bottom() + 1, chip.width() - 2, chip.bottom() - box.bottom() - 1)
-            if chosen:
-                painter.fillRect(text, grey(t.chosen))
-            painter.setPen(grey(t.chosen_text if chosen else t.text))
-            shown = painter.fontMetrics().elidedText(name or "Master", Qt.TextElideMode.ElideRight, text.width() - 6)
-            painter.drawText(text, Qt.AlignmentFlag.AlignCenter, shown)
-            if chosen:
+            self.thumbnails.paint(painter, name, box, text)
+            if name == self.session.variant:
                 painter.setPen(QPen(grey(t.text), 2 if self.hasFocus() else 1))
                 painter.drawRect(chip.adjusted(0, 0, -1, -1))
 
@@ -194,8 +175,11 @@ class VariantStrip(QWidget):
             super().keyPressEvent(event)
             return
         names = self.names()
-        at = names.index(self.session.variant) if self.session.variant in names else 0
-        self.session.select(variant=names[min(max(0, at + by), len(names) - 1)])
+        self.session.select(variant=names[min(max(0, self._selected() + by), len(names) - 1)])
+
+    def _selected(self) -> int:
+        names = self.names()
+        return names.index(self.session.variant) if self.session.variant in names else 0
 
     def sizeHint(self) -> QSize:
         return QSize(5 * CHIP_PX, HEAD_PX)

@@ -1,11 +1,12 @@
 """Stage 5, Recolour: the coats of the selected cell, the values of one of them, and their parameters."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
+from even_palette.app.tray.order import Order
 from even_palette.app.tray.panel import Panel, choice, empty, label, row, show_choice, tool
 from even_palette.app.tray.plane_use import PlaneUseEditor
 from even_palette.core.kit import commands
@@ -29,14 +30,10 @@ class RecolourPanel(Panel):
         self.cell = label("", "section")
         self.coat_box = choice("Coats in order", [])
         self.coat_box.activated.connect(self._choose_coat)
-        self.add_button = tool("Add coat", "plus", "Put another coat on top")
-        self.add_button.clicked.connect(self._offer_kinds)
-        self.earlier = tool("Put on earlier", "arrow-up", "Put this coat on earlier")
-        self.earlier.clicked.connect(lambda: self._move(-1))
-        self.later = tool("Put on later", "arrow-down", "Put this coat on later")
-        self.later.clicked.connect(lambda: self._move(1))
-        self.remove = tool("Remove coat", "trash", "Take this coat off")
-        self.remove.clicked.connect(self._remove)
+        self.order = Order(
+            "coat", COATS.values(), self.add, self._move,
+            lambda: session.do(commands.remove_coat(session.owner, self.coat)),
+        )  # fmt: skip
         self.kind = choice("Coat", [(kind.label, kind.name) for kind in COATS.values()])
         self.kind.activated.connect(
             lambda i: session.do(commands.set_coat_kind(session.owner, self.kind.itemData(i), self.coat))
@@ -50,7 +47,9 @@ class RecolourPanel(Panel):
         self.blending.setToolTip("How regions are mixed where weights are soft. Choose what your runtime does.")
         self.blending.activated.connect(lambda i: session.do(commands.set_blending(self.blending.itemData(i))))
         self.column.addWidget(self.cell)
-        self.column.addLayout(row(self.coat_box, self.add_button, self.earlier, self.later, self.remove, stretch=0))
+        coats = self.order.layout()
+        coats.insertWidget(0, self.coat_box, 1)
+        self.column.addLayout(coats)
         for widget in (self.kind, self.told):
             self.column.addWidget(widget)
         self.column.addLayout(self.values)
@@ -66,15 +65,15 @@ class RecolourPanel(Panel):
         try:
             coats = coats_of(at.kit, owner)
         except KeyError:
+            self._show_coats(())
+            self.order.follow(0, 0, can_add=False)
             self._show_nothing("No region is selected", "Make regions in stage 2 first.")
             return
         self.cell.setText(f"{owner_name(at.kit, owner)} · {self.session.variant or 'Master'}")
-        self.add_button.setEnabled(True)
         self.coat = min(self.coat, max(0, len(coats) - 1))
         self._show_coats(coats)
         if not coats:
             self._show_nothing(self.cell.text(), "Coats here are put on the whole sheet, after those of all regions.")
-            self.add_button.setEnabled(True)
             return
         kind = COATS[coats[self.coat].kind]
         show_choice(self.kind, kind.name)
@@ -93,8 +92,7 @@ class RecolourPanel(Panel):
         self.cell.setText(title)
         self.told.setText(told)
         self.told.setVisible(True)
-        for widget in (self.kind, self.add_button, self.earlier, self.later, self.remove):
-            widget.setEnabled(False)
+        self.kind.setEnabled(False)
         empty(self.values)
         self.editors = {}
         self._shape = None
@@ -109,22 +107,11 @@ class RecolourPanel(Panel):
             self.coat_box.addItem(f"{number}  {COATS[coat.kind].label}{where}", number - 1)
         self.coat_box.setCurrentIndex(self.coat if coats else -1)
         self.coat_box.blockSignals(False)
-        self.earlier.setEnabled(self.coat > 0)
-        self.later.setEnabled(self.coat < len(coats) - 1)
-        self.remove.setEnabled(len(coats) > (0 if self.session.owner.startswith(OVER) else 1))
+        self.order.follow(len(coats), self.coat, least=0 if self.session.owner.startswith(OVER) else 1)
 
     def _choose_coat(self, index: int) -> None:
         self.coat = index
         self.refresh()
-
-    def _offer_kinds(self) -> None:
-        menu = QMenu(self)
-        for kind in COATS.values():
-            action = menu.addAction(kind.label)
-            assert action is not None
-            action.setToolTip(kind.help)
-            action.triggered.connect(lambda _, kind=kind: self.add(kind))
-        menu.popup(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
 
     def add(self, kind: CoatKind) -> None:
         """Put a coat of a kind on top, with the planes that suit it best."""
@@ -143,9 +130,6 @@ class RecolourPanel(Panel):
         if self.session.do(commands.move_coat(self.session.owner, self.coat, by)):
             self.coat += by
             self.refresh()
-
-    def _remove(self) -> None:
-        self.session.do(commands.remove_coat(self.session.owner, self.coat))
 
     # The values of the chosen coat
 
@@ -219,7 +203,9 @@ class RecolourPanel(Panel):
         session, coat = self.session, self.coat
         parameter = commands.bound_parameters(at.kit, owner).get((coat, spec.name))
         items: list[tuple[str, object]] = [("Fixed in the shader", ""), ("Parameter of its own", "new")]
-        items += [(f"Parameter {p.name}", p.name) for p in at.kit.parameters if p.kind == spec.kind]
+        items += [
+            (f"Parameter {p.name}", p.name) for p in at.kit.parameters if p.name == parameter or commands.fits(p, spec)
+        ]
         box = choice(f"Binding of {spec.label}", items)
         show_choice(box, parameter or "")
         box.activated.connect(lambda i: self._bind(owner, spec.name, parameter, str(box.itemData(i))))

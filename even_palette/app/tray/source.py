@@ -1,4 +1,4 @@
-"""Stage 1, Source: the sheets of the at, their painted maps, and the meshes that lie on them."""
+"""Stage 1, Source: the sheets of the kit, their painted maps, and the meshes that lie on them."""
 
 from pathlib import Path
 

@@ -2,11 +2,12 @@
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import choice, empty, label, row, show_choice, tool
+from even_palette.app.tray.order import Order
+from even_palette.app.tray.panel import choice, empty, label, show_choice
 from even_palette.app.tray.plane_use import PlaneUseEditor
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Region, Step
@@ -35,14 +36,10 @@ class StepsList(QWidget):
         self.list.setFixedHeight(LIST_PX)
         self.list.currentRowChanged.connect(self._choose)
         self.list.itemChanged.connect(self._switch)
-        self.add_button = tool("Add step", "plus", "Put a step behind the others")
-        self.add_button.clicked.connect(self._offer)
-        self.earlier = tool("Step earlier", "arrow-up", "Let this step act earlier")
-        self.earlier.clicked.connect(lambda: self._move(-1))
-        self.later = tool("Step later", "arrow-down", "Let this step act later")
-        self.later.clicked.connect(lambda: self._move(1))
-        self.remove = tool("Remove step", "trash", "Take this step away")
-        self.remove.clicked.connect(lambda: self._do(commands.remove_step(self._key(), self.number)))
+        self.order = Order(
+            "step", STEPS.values(), lambda kind: self.add(kind.name), self._move,
+            lambda: self._do(commands.remove_step(self._key(), self.number)),
+        )  # fmt: skip
         self.values = QVBoxLayout()
         self.values.setSpacing(6)
         self.editors: dict[str, QWidget] = {}
@@ -50,7 +47,7 @@ class StepsList(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        buttons = row(self.add_button, self.earlier, self.later, self.remove)
+        buttons = self.order.layout()
         buttons.addStretch(1)
         column.addWidget(self.list)
         column.addLayout(buttons)
@@ -80,24 +77,13 @@ class StepsList(QWidget):
             self.list.addItem(item)
         self.list.setCurrentRow(self.number if steps else -1)
         self.list.blockSignals(False)
-        self.add_button.setEnabled(region is not None)
-        self.earlier.setEnabled(bool(steps) and self.number > 0)
-        self.later.setEnabled(self.number < len(steps) - 1)
-        self.remove.setEnabled(bool(steps))
+        self.order.follow(len(steps), self.number, can_add=region is not None)
         shape = (self._key(), self.number, steps[self.number].kind) if steps else None
         if shape != self._shape:
             self._shape = shape
             self._build(steps[self.number] if steps else None)
         if steps:
             self._show(steps[self.number])
-
-    def _offer(self) -> None:
-        menu = QMenu(self)
-        for kind in STEPS.values():
-            action = menu.addAction(kind.label)
-            assert action is not None
-            action.triggered.connect(lambda _, name=kind.name: self.add(name))
-        menu.popup(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
 
     def add(self, kind: str) -> None:
         """Put a step of a kind behind the others."""

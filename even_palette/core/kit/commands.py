@@ -436,12 +436,19 @@ def expose(owner: str, value_name: str, coat: int = 0) -> Command:
     return Command("Make parameter", apply)
 
 
+def fits(parameter: Parameter, spec: ValueSpec) -> bool:
+    """Whether a parameter can drive a value: it is of the value's kind, and never leaves the value's range."""
+    inside = spec.kind == ValueKind.COLOUR or spec.low <= parameter.low <= parameter.high <= spec.high
+    return parameter.kind == spec.kind and inside
+
+
 def bind(owner: str, value_name: str, parameter: str, coat: int = 0) -> Command:
-    """Bind a value to a parameter that is there already; both users then share it."""
+    """Bind a value to a parameter that is there already and fits; both users then share it."""
 
     def apply(kit: Kit) -> Kit:
-        if kit.parameter(parameter).kind != _spec(kit, owner, value_name, coat).kind:
-            raise UserError(f"“{parameter}” is of another kind.")
+        spec = _spec(kit, owner, value_name, coat)
+        if not fits(kit.parameter(parameter), spec):
+            raise UserError(f"“{parameter}” is of another kind or range than {spec.label.lower()}.")
         return with_value(kit, owner, value_name, Bound(parameter), coat)
 
     return Command(f"Bind to {parameter}", apply)
