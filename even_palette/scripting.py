@@ -41,7 +41,7 @@ def command_names() -> dict[str, Callable[..., Command]]:
     found: dict[str, Callable[..., Command]] = {}
     for module in (commands, mesh_commands, sheet_commands):
         for name, function in inspect.getmembers(module, inspect.isfunction):
-            public = not name.startswith("_") and function.__module__ == module.__name__
+            public = not name.startswith("_") and function.__module__.startswith(module.__name__)
             if public and inspect.signature(function).return_annotation is Command:
                 found[name if name not in found else f"{name}_ready_made"] = function
     return found

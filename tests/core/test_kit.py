@@ -124,7 +124,7 @@ def test_a_drag_is_one_step(history: History) -> None:
 
 
 def test_a_value_shares_only_parameters_within_its_range(history: History) -> None:
-    """A strength of 0..1 may drive no hue of -180..180 turned round: what it gives must lie in the value's range."""
+    """A hue of -180..180 cannot drive a strength of 0..1; another strength can."""
     for key in ("region_1", "region_2"):
         history.do(c.set_coat_kind(key, "shift"))
     history.do(c.expose("region_1", "hue"))

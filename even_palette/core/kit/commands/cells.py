@@ -1,0 +1,114 @@
+"""Commands on cells of the board: the values of an owner of coats in a variant."""
+
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit.commands._command import Command
+from even_palette.core.kit.commands.coats import alike, bound_parameters, set_cell_value, with_value
+from even_palette.core.kit.model import (
+    Kit,
+    change_one,
+    coats_of,
+    value_uses,
+    with_coats,
+)
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.declare import STRENGTH
+from even_palette.core.material.model import (
+    Bound,
+    Coat,
+    Setting,
+    Variant,
+)
+from even_palette.core.material.variants import MASTER, resolve
+
+
+def clear_cell(owner: str, variant: str) -> Command:
+    """Return the values of an owner's coats in a variant to what is inherited; in the master, to their defaults."""
+
+    def apply(kit: Kit) -> Kit:
+        if variant == MASTER:
+            bare = tuple(replace(coat, values={}) for coat in coats_of(kit, owner))
+            return with_coats(kit, owner, bare)
+        bound = set(bound_parameters(kit, owner).values())
+
+        def change(v: Variant) -> Variant:
+            return replace(v, values={name: value for name, value in v.values.items() if name not in bound})
+
+        return replace(kit, variants=change_one(kit.variants, lambda v: v.name == variant, change))
+
+    return Command("Return to inherited", apply)
+
+
+@dataclass(frozen=True)
+class Cell:
+    """What copying a cell of the board takes along: the coats without values, and for each its choices and settings."""
+
+    coats: tuple[Coat, ...]
+    choices: tuple[dict[str, str], ...]
+    settings: tuple[dict[str, Setting], ...]
+
+
+def read_cell(kit: Kit, owner: str, variant: str, settings: dict[str, Setting] | None = None) -> Cell:
+    """The coats of an owner as they are in a variant. Raises KeyError for an unknown owner or variant.
+
+    `settings` are those of the variant, where they are known already.
+    """
+    settings = settings or resolve(kit.parameters, kit.variants, variant)
+    coats = coats_of(kit, owner)
+    choices: list[dict[str, str]] = [{} for _ in coats]
+    values: list[dict[str, Setting]] = [{} for _ in coats]
+    for use in value_uses(kit, owner):
+        if isinstance(use.value, str):
+            choices[use.coat][use.spec.name] = use.value
+        else:
+            bound = settings[use.value.parameter] if isinstance(use.value, Bound) else use.value
+            values[use.coat][use.spec.name] = bound
+    bare = tuple(replace(coat, values={}) for coat in coats)
+    return Cell(bare, tuple(choices), tuple(values))
+
+
+def paste_cell(cell: Cell, owner: str, variant: str) -> Command:
+    """Give an owner the values of a copied cell.
+
+    In the master the coats come along with their kinds, choices, planes and patterns. In a variant they are the
+    master's, so only values that they have are taken; raises UserError if there are none.
+    """
+
+    def apply(kit: Kit) -> Kit:
+        if variant == MASTER:
+            old = coats_of(kit, owner)
+            kept = tuple(
+                replace(coat, values=old[number].values if number < len(old) and old[number].kind == coat.kind else {})
+                for number, coat in enumerate(cell.coats)
+            )
+            kit = with_coats(kit, owner, kept)
+        taken = False
+        for number, (mine, theirs) in enumerate(zip(coats_of(kit, owner), cell.coats, strict=False)):
+            specs = {spec.name: spec for spec in COATS[mine.kind].values}
+            source = COATS[theirs.kind]
+            if variant == MASTER:
+                for name, choice in cell.choices[number].items():
+                    kit = with_value(kit, owner, name, choice, number)
+            for name, setting in cell.settings[number].items():
+                if name in specs and alike(specs[name], source.value(name)):
+                    taken = taken or name != STRENGTH.name
+                    kit = set_cell_value(owner, name, setting, variant, number).apply(kit)
+        if not taken and variant != MASTER:
+            raise UserError("The copied coats have no value that these coats have; paste them in Master first.")
+        return kit
+
+    return Command("Paste coat", apply)
+
+
+def fill_cells(cell: Cell, targets: list[tuple[str, str]]) -> Command:
+    """Give the values of a cell to others, by owner and variant, in one step."""
+
+    def apply(kit: Kit) -> Kit:
+        for owner, variant in targets:
+            kit = paste_cell(cell, owner, variant).apply(kit)
+        return kit
+
+    return Command("Fill cells", apply)

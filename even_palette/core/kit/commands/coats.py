@@ -1,0 +1,270 @@
+"""Commands on coats, their values, and the parameters that values are bound to."""
+
+from collections.abc import Callable
+
+from msgspec.structs import replace
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit.commands._command import Command
+from even_palette.core.kit.model import (
+    MOST_COATS,
+    OVER,
+    Kit,
+    change_one,
+    coats_of,
+    identifier,
+    owner_name,
+    unique,
+    users_of,
+    value_uses,
+    with_coats,
+)
+from even_palette.core.kit.validate import check_setting
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.declare import ValueSpec
+from even_palette.core.material.model import (
+    Bound,
+    Coat,
+    Parameter,
+    PlaneUse,
+    Setting,
+    Value,
+    ValueKind,
+)
+from even_palette.core.material.variants import MASTER
+
+
+def set_coat_kind(owner: str, kind: str, coat: int = 0) -> Command:
+    """Make a coat one of another kind; values that both kinds have are kept, and so is its pattern."""
+
+    def apply(kit: Kit) -> Kit:
+        def change(worn: Coat) -> Coat:
+            old, new = COATS[worn.kind], COATS[kind]
+            shared = {spec.name for spec in new.values if any(alike(spec, other) for other in old.values)}
+            return Coat(kind, {n: v for n, v in worn.values.items() if n in shared}, {}, worn.pattern)
+
+        return _change_coat(kit, owner, coat, change)
+
+    return Command(f"Coat: {COATS[kind].label.lower()}", apply)
+
+
+def add_coat(owner: str, worn: Coat) -> Command:
+    """Put another coat on top of those of a region, or of a sheet's overcoats."""
+
+    def apply(kit: Kit) -> Kit:
+        coats = coats_of(kit, owner)
+        if len(coats) >= MOST_COATS:
+            raise UserError(f"At most {MOST_COATS} coats can be worn.")
+        return with_coats(kit, owner, (*coats, worn))
+
+    return Command(f"Add {COATS[worn.kind].label.lower()}", apply)
+
+
+def remove_coat(owner: str, coat: int) -> Command:
+    """Take a coat off. Raises UserError for the only coat of a region."""
+
+    def apply(kit: Kit) -> Kit:
+        coats = coats_of(kit, owner)
+        if len(coats) == 1 and not owner.startswith(OVER):
+            raise UserError("A region wears at least one coat; choose another kind instead.")
+        return with_coats(kit, owner, (*coats[:coat], *coats[coat + 1 :]))
+
+    return Command("Remove coat", apply)
+
+
+def move_coat(owner: str, coat: int, by: int) -> Command:
+    """Put a coat on earlier (negative) or later."""
+
+    def apply(kit: Kit) -> Kit:
+        coats = list(coats_of(kit, owner))
+        if not 0 <= coat < len(coats):
+            raise KeyError(coat)
+        coats.insert(max(0, coat + by), coats.pop(coat))
+        return with_coats(kit, owner, tuple(coats))
+
+    return Command("Move coat", apply)
+
+
+def set_pattern(owner: str, coat: int, pattern: PlaneUse | None) -> Command:
+    """Let a plane say how far a coat acts, or let it act everywhere."""
+    return Command(
+        "Change pattern" if pattern else "Remove pattern",
+        lambda kit: _change_coat(kit, owner, coat, lambda worn: replace(worn, pattern=pattern)),
+        f"pattern {owner} {coat}" if pattern else "",
+    )
+
+
+def set_coat_plane(owner: str, coat: int, name: str, use: PlaneUse | None) -> Command:
+    """Choose a plane that a coat reads."""
+
+    def change(worn: Coat) -> Coat:
+        others = {key: value for key, value in worn.planes.items() if key != name}
+        return replace(worn, planes={**others, name: use} if use else others)
+
+    return Command(f"Choose {name}", lambda kit: _change_coat(kit, owner, coat, change), f"plane {owner} {coat} {name}")
+
+
+def set_choice(owner: str, value_name: str, choice: str, coat: int = 0) -> Command:
+    """Choose one of the ways of a coat."""
+    return Command("Change coat", lambda kit: with_value(kit, owner, value_name, choice, coat))
+
+
+def set_cell_value(owner: str, value_name: str, setting: Setting, variant: str = MASTER, coat: int = 0) -> Command:
+    """Set a value of a coat in the master or in a variant.
+
+    In a variant, a value that is still fixed is first bound to a parameter of its own. Raises UserError for a value out
+    of its range.
+    """
+
+    def apply(kit: Kit) -> Kit:
+        value, spec = value_of(kit, owner, value_name, coat), spec_of(kit, owner, value_name, coat)
+        assert not isinstance(spec.default, str)
+        bound = kit.parameter(value.parameter) if isinstance(value, Bound) else None
+        check_setting(bound or Parameter(spec.label, spec.kind, spec.default, spec.low, spec.high), setting)
+        if variant == MASTER and not isinstance(value, Bound):
+            return with_value(kit, owner, value_name, setting, coat)
+        if not isinstance(value, Bound):
+            kit = expose(owner, value_name, coat).apply(kit)
+            value = value_of(kit, owner, value_name, coat)
+            assert isinstance(value, Bound)
+        return with_setting(kit, value.parameter, setting, variant)
+
+    return Command(f"Change {value_name}", apply, f"value {owner} {coat} {value_name} {variant}")
+
+
+def expose(owner: str, value_name: str, coat: int = 0) -> Command:
+    """Bind a fixed value to a new parameter of its own, named after its owner and the value."""
+
+    def apply(kit: Kit) -> Kit:
+        value = value_of(kit, owner, value_name, coat)
+        if isinstance(value, Bound):
+            return kit
+        name, spec = owner_name(kit, owner), spec_of(kit, owner, value_name, coat)
+        assert not isinstance(value, str)
+        wanted = identifier(f"{name} {value_name}")
+        like = (wanted, spec.kind, spec.low, spec.high)
+        idle = any((p.name, p.kind, p.low, p.high) == like for p in kit.parameters)
+        if idle and not users_of(kit, wanted):
+            # What variants set it to is still there; only its default is the value of now.
+            kit = with_setting(kit, wanted, value, MASTER)
+            return with_value(kit, owner, value_name, Bound(wanted), coat)
+        made = Parameter(
+            unique(wanted, [parameter.name for parameter in kit.parameters], "_"),
+            spec.kind,
+            value,
+            spec.low,
+            spec.high,
+            spec.unit,
+            f"{spec.label} of {name}. {spec.help}",
+        )
+        kit = replace(kit, parameters=(*kit.parameters, made))
+        return with_value(kit, owner, value_name, Bound(made.name), coat)
+
+    return Command("Make parameter", apply)
+
+
+def fits(parameter: Parameter, spec: ValueSpec) -> bool:
+    """Whether a parameter can drive a value: it is of the value's kind, and never leaves the value's range."""
+    inside = spec.kind == ValueKind.COLOUR or spec.low <= parameter.low <= parameter.high <= spec.high
+    return parameter.kind == spec.kind and inside
+
+
+def bind(owner: str, value_name: str, parameter: str, coat: int = 0) -> Command:
+    """Bind a value to a parameter that is there already and fits; both users then share it."""
+
+    def apply(kit: Kit) -> Kit:
+        spec = spec_of(kit, owner, value_name, coat)
+        if not fits(kit.parameter(parameter), spec):
+            raise UserError(f"“{parameter}” is of another kind or range than {spec.label.lower()}.")
+        return with_value(kit, owner, value_name, Bound(parameter), coat)
+
+    return Command(f"Bind to {parameter}", apply)
+
+
+def unbind(owner: str, value_name: str, coat: int = 0) -> Command:
+    """Fix a value at its parameter's default, held in the value's range; an unused parameter stays until the save."""
+
+    def apply(kit: Kit) -> Kit:
+        value = value_of(kit, owner, value_name, coat)
+        if not isinstance(value, Bound):
+            return kit
+        default, spec = kit.parameter(value.parameter).default, spec_of(kit, owner, value_name, coat)
+        if not isinstance(default, tuple):
+            default = min(max(default, spec.low), spec.high)
+        return with_value(kit, owner, value_name, default, coat)
+
+    return Command("Fix value", apply)
+
+
+def rename_parameter(name: str, new: str) -> Command:
+    """Rename a parameter in the coats and variants that use it; the name is made a plain identifier."""
+
+    def apply(kit: Kit) -> Kit:
+        others = [parameter.name for parameter in kit.parameters if parameter.name != name]
+        final = unique(identifier(new), others, "_")
+        for use in users_of(kit, name):
+            kit = with_value(kit, use.owner, use.spec.name, Bound(final), use.coat)
+        parameters = change_one(kit.parameters, lambda p: p.name == name, lambda p: replace(p, name=final))
+        variants = tuple(
+            replace(v, values={final if key == name else key: value for key, value in v.values.items()})
+            for v in kit.variants
+        )
+        return replace(kit, parameters=parameters, variants=variants)
+
+    return Command("Rename parameter", apply)
+
+
+def bound_parameters(kit: Kit, owner: str) -> dict[tuple[int, str], str]:
+    """Number of the coat and name of the value to name of the parameter, for the values of an owner that are bound."""
+    return {
+        (use.coat, use.spec.name): use.value.parameter for use in value_uses(kit, owner) if isinstance(use.value, Bound)
+    }
+
+
+def with_value(kit: Kit, owner: str, value_name: str, value: Value, coat: int = 0) -> Kit:
+    """The kit with one value of a coat replaced."""
+    return _change_coat(kit, owner, coat, lambda worn: replace(worn, values={**worn.values, value_name: value}))
+
+
+def _change_coat(kit: Kit, owner: str, coat: int, change: Callable[[Coat], Coat]) -> Kit:
+    coats = coats_of(kit, owner)
+    if not 0 <= coat < len(coats):
+        raise KeyError(coat)
+    return with_coats(kit, owner, (*coats[:coat], change(coats[coat]), *coats[coat + 1 :]))
+
+
+def with_setting(kit: Kit, parameter: str, setting: Setting, variant: str) -> Kit:
+    """The kit with a parameter set in a variant, or its default replaced for the master."""
+    if variant == MASTER:
+        return replace(
+            kit,
+            parameters=change_one(kit.parameters, lambda p: p.name == parameter, lambda p: replace(p, default=setting)),
+        )
+    return replace(
+        kit,
+        variants=change_one(
+            kit.variants,
+            lambda v: v.name == variant,
+            lambda v: replace(v, values={**v.values, parameter: setting}),
+        ),
+    )
+
+
+def value_of(kit: Kit, owner: str, value_name: str, coat: int) -> Value:
+    """What a coat has for a value. Raises KeyError if there is no such coat or value."""
+    spec = spec_of(kit, owner, value_name, coat)
+    return coats_of(kit, owner)[coat].values.get(value_name, spec.default)
+
+
+def spec_of(kit: Kit, owner: str, value_name: str, coat: int) -> ValueSpec:
+    """What a coat declares of a value. Raises KeyError if there is no such coat or value."""
+    coats = coats_of(kit, owner)
+    if not 0 <= coat < len(coats):
+        raise KeyError(coat)
+    return COATS[coats[coat].kind].value(value_name)
+
+
+def alike(one: ValueSpec, other: ValueSpec) -> bool:
+    """Whether two coats mean the same by a value, so that it can be kept or pasted."""
+    same_choices = one.kind != ValueKind.CHOICE or one.choices == other.choices
+    return one.name == other.name and one.kind == other.kind and same_choices

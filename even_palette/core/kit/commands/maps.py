@@ -1,0 +1,121 @@
+"""Commands on the maps of a sheet."""
+
+from collections.abc import Callable
+
+from msgspec.structs import replace
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit.commands._command import Command
+from even_palette.core.kit.commands.steps import set_steps
+from even_palette.core.kit.model import (
+    MOST_MAPS,
+    OVER,
+    Kit,
+    Source,
+    Step,
+    change_one,
+    coats_of,
+    identifier,
+    keys_of,
+    retire,
+    unique,
+    with_coats,
+)
+from even_palette.core.material.model import (
+    Coat,
+    PlaneKind,
+    PlaneUse,
+)
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding
+
+
+def add_map(sheet: str, source: Source) -> Command:
+    """Take a map into a sheet. A map of the same file is renewed; no other map is displaced.
+
+    The key is made unique. Where another map has the role already, the new one is there without a role.
+    """
+
+    def apply(kit: Kit) -> Kit:
+        old = kit.sheet(sheet)
+        same = next((other for other in old.sources if other.path == source.path), None)
+        if same is not None:
+            kept = replace(source, key=same.key, role=same.role, encoding=same.encoding)
+            return kit.with_sheet(replace(old, sources=change_one(old.sources, lambda s: s is same, lambda _: kept)))
+        if len(old.sources) >= MOST_MAPS:
+            raise UserError(f"A sheet holds at most {MOST_MAPS} maps.")
+        role = source.role if old.source(source.role) is None else Role.NONE
+        made = replace(source, key=unique(identifier(source.key), keys_of(kit), "_"), role=role)
+        return kit.with_sheet(replace(old, sources=(*old.sources, made)))
+
+    return Command(f"Open {source.role}" if source.role != Role.NONE else "Open map", apply)
+
+
+def remove_map(sheet: str, key: str) -> Command:
+    """Take a map out of a sheet; coats that read it keep to what else they read."""
+
+    def apply(kit: Kit) -> Kit:
+        old = kit.sheet(sheet)
+        left = tuple(source for source in old.sources if source.key != key)
+        return retire(without_plane(kit.with_sheet(replace(old, sources=left)), sheet, PlaneKind.MAP, key), key)
+
+    return Command("Remove map", apply)
+
+
+def set_role(sheet: str, key: str, role: Role) -> Command:
+    """Say what a map is; a map that had that role before takes the old one."""
+
+    def apply(kit: Kit) -> Kit:
+        old = kit.sheet(sheet)
+        before = old.map(key).role
+
+        def change(source: Source) -> Source:
+            if source.key == key:
+                return replace(source, role=role)
+            taken = source.role == role and role != Role.NONE
+            return replace(source, role=before) if taken else source
+
+        return kit.with_sheet(replace(old, sources=tuple(map(change, old.sources))))
+
+    return Command(f"Call it {role}", apply)
+
+
+def set_encoding(sheet: str, key: str, encoding: Encoding) -> Command:
+    """Say how the samples of a map are meant."""
+    return _change_map(sheet, f"Read map as {encoding}", key, lambda source: replace(source, encoding=encoding))
+
+
+def point_map_to(sheet: str, key: str, path: str, size: int, sha256: str, width: int = 0, height: int = 0) -> Command:
+    """Point a map to another file, such as one that was moved or that the kit took in."""
+    place = {"path": path, "size": size, "sha256": sha256, "width": width, "height": height}
+    return _change_map(sheet, "Find map", key, lambda source: replace(source, **place))
+
+
+def _change_map(sheet: str, label: str, key: str, change: Callable[[Source], Source]) -> Command:
+    def apply(kit: Kit) -> Kit:
+        old = kit.sheet(sheet)
+        return kit.with_sheet(replace(old, sources=change_one(old.sources, lambda source: source.key == key, change)))
+
+    return Command(label, apply)
+
+
+def without_plane(kit: Kit, sheet: str, kind: PlaneKind, key: str) -> Kit:
+    """The kit with no coat of a sheet reading a plane that goes."""
+
+    def keeps(use: PlaneUse) -> bool:
+        return (use.plane.kind, use.plane.key) != (kind, key)
+
+    def change(coat: Coat) -> Coat:
+        pattern = coat.pattern if coat.pattern is None or keeps(coat.pattern) else None
+        return replace(coat, pattern=pattern, planes={name: use for name, use in coat.planes.items() if keeps(use)})
+
+    def kept(step: Step) -> bool:
+        return step.plane is None or keeps(step.plane)
+
+    for region in kit.sheet(sheet).regions:
+        left = tuple(filter(kept, region.steps))
+        if left != region.steps:
+            kit = set_steps(region.key, "", left).apply(kit)
+    for owner in (*(region.key for region in kit.sheet(sheet).regions), OVER + sheet):
+        kit = with_coats(kit, owner, tuple(map(change, coats_of(kit, owner))))
+    return kit

@@ -1,0 +1,100 @@
+"""Commands on regions, and how they are keyed and resolved."""
+
+from msgspec.structs import replace
+
+from even_palette.core.colour.hexcode import Rgb8
+from even_palette.core.errors import UserError
+from even_palette.core.kit.assignment import without_region
+from even_palette.core.kit.commands._command import Command, new_name
+from even_palette.core.kit.model import (
+    MOST_REGIONS,
+    Kit,
+    Region,
+    identifier,
+    keys_of,
+    retire,
+    unique,
+    with_region,
+)
+from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.weights import Resolve
+
+
+def add_regions(sheet: str, colours: list[Rgb8]) -> Command:
+    """Make a region of each ID colour that has none yet."""
+
+    def apply(kit: Kit) -> Kit:
+        regions, taken = list(kit.sheet(sheet).regions), keys_of(kit)
+        for colour in colours:
+            if any(region.id_colour == colour for region in regions):
+                continue
+            if len(regions) == MOST_REGIONS:
+                raise UserError(f"A sheet holds at most {MOST_REGIONS} regions.")
+            name = unique(f"Region {len(regions) + 1}", [region.name for region in regions])
+            key = unique(identifier(name), taken, "_")
+            taken.add(key)
+            regions.append(Region(key, name, colour))
+        return kit.with_sheet(replace(kit.sheet(sheet), regions=tuple(regions)))
+
+    return Command("Add region" if len(colours) == 1 else f"Add {len(colours)} regions", apply)
+
+
+def remove_region(key: str) -> Command:
+    """Remove a region; its faces belong to none, and its key is never used again."""
+
+    def apply(kit: Kit) -> Kit:
+        sheet = kit.sheet_of(key)
+        left = tuple(region for region in sheet.regions if region.key != key)
+        kit = replace(kit, meshes=tuple(replace(mesh, faces=without_region(mesh.faces, key)) for mesh in kit.meshes))
+        return retire(kit.with_sheet(replace(sheet, regions=left)), key)
+
+    return Command("Remove region", apply)
+
+
+def rename_region(key: str, name: str) -> Command:
+    """Give a region another name; its key stays."""
+
+    def apply(kit: Kit) -> Kit:
+        others = [region.name for region in kit.sheet_of(key).regions if region.key != key]
+        return with_region(kit, key, lambda region: replace(region, name=new_name(name, others)))
+
+    return Command("Rename region", apply)
+
+
+def move_region(key: str, by: int) -> Command:
+    """Move a region up (negative) or down; with `order` the upper one wins."""
+
+    def apply(kit: Kit) -> Kit:
+        sheet = kit.sheet_of(key)
+        regions = list(sheet.regions)
+        at = regions.index(kit.region(key))
+        regions.insert(max(0, at + by), regions.pop(at))
+        return kit.with_sheet(replace(sheet, regions=tuple(regions)))
+
+    return Command("Move region", apply)
+
+
+def set_id_colour(key: str, colour: Rgb8) -> Command:
+    """Give a region another ID colour, 8-bit levels."""
+    return Command(
+        "Change ID colour", lambda kit: with_region(kit, key, lambda region: replace(region, id_colour=colour))
+    )
+
+
+def set_tolerance(key: str, inner: float, outer: float) -> Command:
+    """Both in 8-bit levels; the outer one is kept at or above the inner one."""
+    return Command(
+        "Change tolerance",
+        lambda kit: with_region(kit, key, lambda region: replace(region, inner=inner, outer=max(inner, outer))),
+        f"tolerance {key}",
+    )
+
+
+def set_metric(key: str, metric: Metric) -> Command:
+    """Choose how the distance of ID colours is measured for a region."""
+    return Command("Change distance", lambda kit: with_region(kit, key, lambda region: replace(region, metric=metric)))
+
+
+def set_resolve(sheet: str, how: Resolve) -> Command:
+    """Choose how overlapping masks of a sheet are resolved."""
+    return Command(f"Resolve by {how}", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), resolve=how)))

@@ -1,0 +1,66 @@
+"""Commands on the steps of a region's mask."""
+
+from msgspec.structs import replace
+
+from even_palette.core.kit.commands._command import Command
+from even_palette.core.kit.model import (
+    Kit,
+    Step,
+    with_region,
+)
+from even_palette.core.kit.validate import check_steps
+from even_palette.core.regions.steps import STEPS
+
+
+def set_steps(key: str, label: str, steps: tuple[Step, ...], merge: str = "") -> Command:
+    """Replace the steps of a region. Raises UserError for steps that cannot be."""
+
+    def apply(kit: Kit) -> Kit:
+        check_steps(f"region “{kit.region(key).name}”", steps)
+        return with_region(kit, key, lambda region: replace(region, steps=steps))
+
+    return Command(label, apply, merge)
+
+
+def add_step(key: str, step: Step) -> Command:
+    """Put a step behind those that a region has."""
+
+    def apply(kit: Kit) -> Kit:
+        return set_steps(key, "", (*kit.region(key).steps, step)).apply(kit)
+
+    return Command(f"Add {STEPS[step.kind].label.lower()}", apply)
+
+
+def change_step(key: str, number: int, step: Step) -> Command:
+    """Replace one step of a region."""
+
+    def apply(kit: Kit) -> Kit:
+        steps = kit.region(key).steps
+        if not 0 <= number < len(steps):
+            raise KeyError(number)
+        return set_steps(key, "", (*steps[:number], step, *steps[number + 1 :])).apply(kit)
+
+    return Command(f"Change {STEPS[step.kind].label.lower()}", apply, f"step {key} {number}")
+
+
+def remove_step(key: str, number: int) -> Command:
+    """Take a step away."""
+
+    def apply(kit: Kit) -> Kit:
+        steps = kit.region(key).steps
+        return set_steps(key, "", (*steps[:number], *steps[number + 1 :])).apply(kit)
+
+    return Command("Remove step", apply)
+
+
+def move_step(key: str, number: int, by: int) -> Command:
+    """Let a step act earlier (negative) or later."""
+
+    def apply(kit: Kit) -> Kit:
+        steps = list(kit.region(key).steps)
+        if not 0 <= number < len(steps):
+            raise KeyError(number)
+        steps.insert(max(0, number + by), steps.pop(number))
+        return set_steps(key, "", tuple(steps)).apply(kit)
+
+    return Command("Move step", apply)
