@@ -28,19 +28,18 @@ from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.app.ledge.ledge import HEAD_PX, Ledge
 from even_palette.app.notice import Notice
 from even_palette.app.panels import FindingsPanel, TextPanel
+from even_palette.app.pointing import Pointing
 from even_palette.app.rail import STAGES, Rail, StageState, State
 from even_palette.app.readout import Readout
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.stand import Panes, Stand
-from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.thumbnails import Thumbnails
 from even_palette.app.tray.source import FILTER
 from even_palette.app.tray.tray import Tray
 from even_palette.core.checks import Finding, find
-from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Box, Kit
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import KIT_FILE
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look, LookKind
@@ -61,10 +60,10 @@ class Window(QMainWindow):
         self.findings: list[Finding] = []
         self._checked: tuple[object, ...] = ()
         self._last_f = 0.0
-        self._swatch: SwatchEditor | None = None
         self._build()
         self._build_menus()
         self._build_sheet_box()
+        self.pointing = Pointing(self.session, self.stand, self.tray, self.choice, self.readout, self.notice)
         self._connect()
         self.setAcceptDrops(True)
         self._fit_screen()
@@ -150,6 +149,8 @@ class Window(QMainWindow):
         self.undo_action = self._action(self.edit_menu, "Undo", keys.Undo, self.session.undo)
         self.redo_action = self._action(self.edit_menu, "Redo", "Ctrl+Shift+Z", self.session.redo)
         self.history_menu = self.edit_menu.addMenu("History")
+        assert self.history_menu is not None
+        self.history_menu.aboutToShow.connect(self._list_history)
         stand, canvas = self.stand, self.stand.canvas
         self._action(self.view_menu, "Fit the sheet; twice: 1:1", "F", self._fit)
         for name, key, button in (
@@ -231,17 +232,7 @@ class Window(QMainWindow):
         tray.masks.look_wanted.connect(stand.set_look)
         stand.look_changed.connect(tray.masks.follow_look)
         tray.ship.proof_ready.connect(stand.show_proof)
-        tray.recolour.pick_wanted.connect(self._start_picking)
-        stand.eyedropped.connect(self._eyedropped)
-        stand.picked.connect(self._pick_region)
-        stand.face_picked.connect(self._pick_face)
-        stand.elements.box_drawn.connect(lambda *ends: tray.regions.elements.add_box(Box(*ends)))
-        tray.regions.tab_changed.connect(self._choose_or_not)
-        tray.regions.elements.tool_changed.connect(self._choose_or_not)
-        tray.regions.elements.box_wanted.connect(self._draw_box)
         tray.regions.bakes.look_wanted.connect(stand.set_look)
-        self.choice.hover_changed.connect(self._show_hovered)
-        stand.hovered.connect(self._show_cursor)
         self.board.edit_wanted.connect(self.edit_cell)
         self.jobs.changed.connect(self.readout.show_job)
         self.readout.cancel_wanted.connect(self.jobs.cancel)
@@ -277,7 +268,7 @@ class Window(QMainWindow):
             "Ship": Look(variant=session.variant),
         }
         name = STAGES[index]
-        self._choose_or_not()
+        self.pointing.follow_stage()
         if name == "Regions" and any(not mesh.reference for mesh in session.kit.meshes):
             self.stand.suggest_panes(Panes.BOTH)
         if name == "Lineup":
@@ -300,15 +291,17 @@ class Window(QMainWindow):
         ):
             action.setText(f"{word} {labels[0][:1].lower()}{labels[0][1:]}" if labels else word)
             action.setEnabled(bool(labels))
-        assert self.history_menu is not None
-        self.history_menu.clear()
-        for steps, name in enumerate(history.undo_labels[:20], 1):
-            back = self.history_menu.addAction(f"Back before: {name}")
-            assert back is not None
-            back.triggered.connect(lambda _, n=steps: self.session.undo(n))
         self._show_sheets()
         self._show_states()
         self._show_title()
+
+    def _list_history(self) -> None:
+        assert self.history_menu is not None
+        self.history_menu.clear()
+        for steps, name in enumerate(self.session.history.undo_labels[:20], 1):
+            back = self.history_menu.addAction(f"Back before: {name}")
+            assert back is not None
+            back.triggered.connect(lambda _, n=steps: self.session.undo(n))
 
     def _show_states(self) -> None:
         at = self.session.at
@@ -394,95 +387,6 @@ class Window(QMainWindow):
             rank=Rank.CHECK,
             place="checks",
         )
-
-    # Cursor, picking
-
-    def _show_cursor(self, uv: tuple[float, float] | None) -> None:
-        at = self.session.shown
-        texel = self.stand.texel_at(*uv) if uv is not None else None
-        if at is None or uv is None or texel is None:
-            self.readout.under_cursor.setText("")
-            return
-        width, height = self.stand.canvas.camera.sheet
-        weights = [
-            f"{region.name} {weight:.2f}"
-            for region, weight in zip(at.sheet.regions, texel.weights, strict=True)
-            if weight > 0
-        ]
-        rest = 1 - sum(texel.weights)
-        told = " · ".join([*weights, *([f"base {rest:.2f}"] if rest > 1e-4 else [])])
-        self.readout.under_cursor.setText(
-            f"{int(uv[0] * width)}, {int(uv[1] * height)}   {encoded_to_hex(texel.encoded)}   {told}"
-        )
-
-    def _choose_or_not(self) -> None:
-        """In Regions clicks choose elements, except where ID colours are picked."""
-        regions = self.tray.regions
-        choosing = STAGES[self.stage] == "Regions" and regions.tab != "ID map"
-        self.stand.elements.set_choosing(choosing, regions.elements.tool)
-
-    def _draw_box(self) -> None:
-        if self.stand.panes == Panes.MODEL:
-            self.stand.set_panes(Panes.BOTH)
-        self.stand.elements.draw_box()
-
-    def _show_hovered(self) -> None:
-        """Tell the element under the cursor of the model, and its region."""
-        at, element = self.session.shown, self.choice.hovered
-        if at is None or element < 0 or not self.stand.model.canvas.underMouse():
-            return
-        meshes, parts = self.session.sheets.meshes, self.choice.elements()
-        if parts is None:
-            return
-        first = int((parts.labels == element).argmax())
-        number = int(meshes.face_regions(at)[first])
-        region = at.sheet.regions[number].name if number >= 0 else "no region"
-        self.readout.under_cursor.setText(
-            f"{parts.name(element)} · {parts.face_counts[element]} faces · {parts.area_shares[element]:.2%} · {region}"
-        )
-
-    def _pick_face(self, face: int, add: bool) -> None:
-        """A click on the model: in Regions it chooses an element, elsewhere it selects the face's region."""
-        at = self.session.shown
-        if at is None:
-            return
-        if self.stand.elements.choosing:
-            self.choice.click(face, add)
-            return
-        labels = self.session.sheets.meshes.face_regions(at)
-        if 0 <= face < len(labels) and labels[face] >= 0:
-            self.session.select(region=at.sheet.regions[int(labels[face])].key)
-
-    def _pick_region(self, u: float, v: float, add: bool) -> None:
-        """A click on the sheet: in Regions it chooses an element or an ID colour, elsewhere it selects a region."""
-        at = self.session.shown
-        if at is None:
-            return
-        if self.stand.elements.choosing:
-            self.choice.click(self.stand.elements.face_at(u, v), add)
-            return
-        if STAGES[self.stage] == "Regions":
-            ids = self.session.sheets.id_levels(at)
-            if ids is not None:
-                texel = ids.samples[int(v * ids.height), int(u * ids.width)]
-                red, green, blue = (int(level) for level in texel[:3])
-                self.tray.regions.ids.pick((red, green, blue))
-            return
-        texel_read = self.stand.texel_at(u, v)
-        if texel_read and texel_read.weights and max(texel_read.weights) > 0.5:
-            index = max(range(len(texel_read.weights)), key=lambda i: texel_read.weights[i])
-            self.session.select(region=at.sheet.regions[index].key)
-
-    def _start_picking(self, swatch: SwatchEditor) -> None:
-        self._swatch = swatch
-        self.stand.start_picking()
-        self.notice.tell("Click a texel on the stand to take its colour.")
-
-    def _eyedropped(self, colour: tuple[float, float, float]) -> None:
-        if self._swatch is not None:
-            self._swatch.take_from_stand(colour)
-            self._swatch = None
-            self.notice.hide()
 
     def _fit(self) -> None:
         now = time.monotonic()

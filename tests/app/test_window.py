@@ -211,7 +211,9 @@ def test_undo_names_are_in_the_menu(small: Driver) -> None:
     small.window.redo_action.trigger()
     small.session.do(commands.rename_region("region_1", "Cover"))
     assert small.window.history_menu is not None
+    small.window.history_menu.popup(small.window.pos())
     small.window.history_menu.actions()[1].trigger()
+    small.window.history_menu.hide()
     assert small.session.kit.sheets[0].regions[0].name == "Region 1"
 
 

@@ -1,0 +1,124 @@
+"""What the mouse means on the stand: what is under the cursor, choosing elements, picking regions and colours."""
+
+from PyQt6.QtCore import QObject
+
+from even_palette.app.choosing import Choice
+from even_palette.app.notice import Notice
+from even_palette.app.rail import STAGES
+from even_palette.app.readout import Readout
+from even_palette.app.session import Session
+from even_palette.app.stand.stand import Panes, Stand
+from even_palette.app.swatch.editor import SwatchEditor
+from even_palette.app.tray.tray import Tray
+from even_palette.core.colour.hexcode import encoded_to_hex
+from even_palette.core.kit.model import Box
+
+
+class Pointing(QObject):
+    """Hears where the stand is pointed at, and does what that means in the stage that is entered."""
+
+    def __init__(
+        self, session: Session, stand: Stand, tray: Tray, choice: Choice, readout: Readout, notice: Notice
+    ) -> None:
+        super().__init__(stand)
+        self.session, self.stand, self.regions, self.choice = session, stand, tray.regions, choice
+        self.readout, self.notice = readout, notice
+        self._swatch: SwatchEditor | None = None
+        tray.recolour.pick_wanted.connect(self._start_picking)
+        stand.eyedropped.connect(self._eyedropped)
+        stand.picked.connect(self._pick_region)
+        stand.face_picked.connect(self._pick_face)
+        stand.hovered.connect(self._show_cursor)
+        choice.hover_changed.connect(self._show_hovered)
+        elements = tray.regions.elements
+        stand.elements.box_drawn.connect(lambda *ends: elements.add_box(Box(*ends)))
+        tray.regions.tab_changed.connect(self.follow_stage)
+        elements.tool_changed.connect(self.follow_stage)
+        elements.box_wanted.connect(self._draw_box)
+
+    def _show_cursor(self, uv: tuple[float, float] | None) -> None:
+        at = self.session.shown
+        texel = self.stand.texel_at(*uv) if uv is not None else None
+        if at is None or uv is None or texel is None:
+            self.readout.under_cursor.setText("")
+            return
+        width, height = self.stand.canvas.camera.sheet
+        weights = [
+            f"{region.name} {weight:.2f}"
+            for region, weight in zip(at.sheet.regions, texel.weights, strict=True)
+            if weight > 0
+        ]
+        rest = 1 - sum(texel.weights)
+        told = " · ".join([*weights, *([f"base {rest:.2f}"] if rest > 1e-4 else [])])
+        self.readout.under_cursor.setText(
+            f"{int(uv[0] * width)}, {int(uv[1] * height)}   {encoded_to_hex(texel.encoded)}   {told}"
+        )
+
+    def follow_stage(self) -> None:
+        """In Regions clicks choose elements, except where ID colours are picked."""
+        regions = self.regions
+        choosing = STAGES[self.session.view.state.stage] == "Regions" and regions.tab != "ID map"
+        self.stand.elements.set_choosing(choosing, regions.elements.tool)
+
+    def _draw_box(self) -> None:
+        if self.stand.panes == Panes.MODEL:
+            self.stand.set_panes(Panes.BOTH)
+        self.stand.elements.draw_box()
+
+    def _show_hovered(self) -> None:
+        """Tell the element under the cursor of the model, and its region."""
+        at, element = self.session.shown, self.choice.hovered
+        if at is None or element < 0 or not self.stand.model.canvas.underMouse():
+            return
+        meshes, parts = self.session.sheets.meshes, self.choice.elements()
+        if parts is None:
+            return
+        first = int((parts.labels == element).argmax())
+        number = int(meshes.face_regions(at)[first])
+        region = at.sheet.regions[number].name if number >= 0 else "no region"
+        self.readout.under_cursor.setText(
+            f"{parts.name(element)} · {parts.face_counts[element]} faces · {parts.area_shares[element]:.2%} · {region}"
+        )
+
+    def _pick_face(self, face: int, add: bool) -> None:
+        """A click on the model: in Regions it chooses an element, elsewhere it selects the face's region."""
+        at = self.session.shown
+        if at is None:
+            return
+        if self.stand.elements.choosing:
+            self.choice.click(face, add)
+            return
+        labels = self.session.sheets.meshes.face_regions(at)
+        if 0 <= face < len(labels) and labels[face] >= 0:
+            self.session.select(region=at.sheet.regions[int(labels[face])].key)
+
+    def _pick_region(self, u: float, v: float, add: bool) -> None:
+        """A click on the sheet: in Regions it chooses an element or an ID colour, elsewhere it selects a region."""
+        at = self.session.shown
+        if at is None:
+            return
+        if self.stand.elements.choosing:
+            self.choice.click(self.stand.elements.face_at(u, v), add)
+            return
+        if STAGES[self.session.view.state.stage] == "Regions":
+            ids = self.session.sheets.id_levels(at)
+            if ids is not None:
+                texel = ids.samples[int(v * ids.height), int(u * ids.width)]
+                red, green, blue = (int(level) for level in texel[:3])
+                self.regions.ids.pick((red, green, blue))
+            return
+        texel_read = self.stand.texel_at(u, v)
+        if texel_read and texel_read.weights and max(texel_read.weights) > 0.5:
+            index = max(range(len(texel_read.weights)), key=lambda i: texel_read.weights[i])
+            self.session.select(region=at.sheet.regions[index].key)
+
+    def _start_picking(self, swatch: SwatchEditor) -> None:
+        self._swatch = swatch
+        self.stand.start_picking()
+        self.notice.tell("Click a texel on the stand to take its colour.")
+
+    def _eyedropped(self, colour: tuple[float, float, float]) -> None:
+        if self._swatch is not None:
+            self._swatch.take_from_stand(colour)
+            self._swatch = None
+            self.notice.hide()
