@@ -20,6 +20,7 @@ from even_palette.core.checks import find
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import add_variant
+from even_palette.core.kit.commands.coats import with_value
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import MOST_VARIANTS, FaceRegions, Kit, MeshFile, Sheet, Source
 from even_palette.core.kit.store import KIT_FILE, encode_kit
@@ -242,9 +243,9 @@ def test_many_variants(chained: bool, shifted: Kit, tmp_path: Path) -> None:
         lambda k: replace(k, parameters=(replace(k.parameters[0], default=(2.0, 0.0, 0.0)), *k.parameters[1:])),
         lambda k: replace(k, parameters=(*k.parameters, Parameter("far", ValueKind.NUMBER, 0.0, -1e300, 1e300))),
         lambda k: replace(k, parameters=(*k.parameters, Parameter("out", ValueKind.NUMBER, 5.0, 0.0, 1.0))),
-        lambda k: commands.with_value(k, "region_2", "strength", 7.0),
-        lambda k: commands.with_value(k, "region_3", "hue", 1e9),
-        lambda k: commands.with_value(k, "region_2", "colour", (0.5, 0.5, float("nan"))),
+        lambda k: with_value(k, "region_2", "strength", 7.0),
+        lambda k: with_value(k, "region_3", "hue", 1e9),
+        lambda k: with_value(k, "region_2", "colour", (0.5, 0.5, float("nan"))),
     ],
 )
 def test_values_out_of_range(change: Callable[[Kit], Kit], kit: Kit) -> None:
