@@ -205,22 +205,29 @@ def test_variants_inherit() -> None:
 
 
 def test_live_and_shipped_materials_give_the_same() -> None:
-    """A live material takes fixed values as inputs, a shipped one as constants; bound values are parameters in both."""
-    coat = Coat("tint", {"colour": Bound("paint"), "mode": "channel"})
+    """A live material takes fixed values as inputs, a shipped one as constants; bound values are parameters in both.
+
+    Keys that end in a number or read like an input's name are nobody else's inputs.
+    """
+    named = "fixed_plank_2_hue"
+    coat = Coat("tint", {"colour": Bound(named), "mode": "channel"})
+    turned = [Coat("shift", {"hue": hue, "strength": 0.5}) for hue in (10.0, 50.0, 90.0, 130.0)]
     regions = [
-        Dressed("r0", "", (coat, Coat("shift", {"strength": 0.3})), ((0.3, 0.2, 0.1),) * 2),
-        Dressed("r1", "", (Coat("shift", {"hue": 30.0}),), ((0.1, 0.1, 0.1),)),
+        Dressed("plank", "", (coat, *turned[:2]), ((0.3, 0.2, 0.1), (0.2, 0.2, 0.1), (0.4, 0.2, 0.1))),
+        Dressed("plank_2", "", (turned[2],), ((0.1, 0.1, 0.1),)),
+        Dressed("over", "", (Coat("tint", {"mode": "channel"}),), ((0.7, 0.6, 0.5),)),
     ]
-    parameters = [Parameter("paint", ValueKind.COLOUR, (0.5, 0.5, 0.5)), Parameter("idle", ValueKind.NUMBER, 0.5)]
+    over = Dressed("Over", "", (turned[3],), ((0.3, 0.3, 0.3),))
+    parameters = [Parameter(named, ValueKind.COLOUR, (0.5, 0.5, 0.5)), Parameter("idle", ValueKind.NUMBER, 0.5)]
     weights = Plane(RNG.integers(0, 128, (16, 16, 4)).astype(np.uint8), Encoding.DATA)
     there = {BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB))}
     results = []
     for live in (False, True):
-        material = build_material(regions, parameters, live=live)
-        assert [p.name for p in material.parameters] == ["paint"]
-        inputs = material.inputs({"paint": (0.2, 0.6, 0.4)})
+        material = build_material(regions, parameters, live=live, overcoats=over)
+        assert [p.name for p in material.parameters] == [named]
+        inputs = material.inputs({named: (0.2, 0.6, 0.4)})
         for packing in Packing:
-            plan = PackingPlan(packing, ("r0", "r1"))
+            plan = PackingPlan(packing, ("plank", "plank_2", "over"))
             around = Environment(texel_centres(16, 16), {**there, **plan.slots([weights])}, inputs)
             results.append(evaluate(material.packed(plan)["colour"], around))
     assert all(np.array_equal(results[0], other) for other in results[1:])

@@ -176,7 +176,7 @@ class _Builder:
         """The outputs after all coats of a region; the colour that each coat makes is added to `unclipped`."""
         outputs = dict(base)
         for number, (coat, mean) in enumerate(zip(region.coats, region.means, strict=True)):
-            name = f"{region.key}_{number}" if number else region.key
+            name = f"{region.key}_C{number}"  # keys have no capitals, so no two names are alike
             outputs |= self._coat(name, coat, mean, outputs, unclipped)
         return outputs
 
@@ -188,7 +188,7 @@ class _Builder:
         inputs = CoatInputs(
             _Under(under, self),
             self.base,
-            self._fixed(f"mean_{name}", mean),
+            self._fixed(f"{name}_Mean", mean),
             {spec.name: self._value(name, spec, values[spec.name]) for spec in kind.values if spec.bindable},
             {spec.name: str(values[spec.name]) for spec in kind.values if not spec.bindable},
             {spec.name: self._plane(coat.planes[spec.name]) for spec in kind.planes if spec.name in coat.planes},
@@ -213,7 +213,7 @@ class _Builder:
         assert not isinstance(value, str)
         if spec == STRENGTH and value == 1.0:
             return nodes.constant(1.0)
-        return self._fixed(f"fixed_{name}_{spec.name}", linear_setting(value))
+        return self._fixed(f"{name}_Fixed_{spec.name}", linear_setting(value))
 
     def _fixed(self, name: str, value: float | Colour) -> Node:
         if self._live:

@@ -78,7 +78,7 @@ def material_of(at: Focus, sheets: Sheets, live: bool = False) -> Material:
 def dressed(at: Focus, sheets: Sheets, owner: str) -> Dressed:
     """A region, or the overcoats of the sheet, with the mean of the colour under each coat."""
     coats = coats_of(at.kit, owner)
-    key = "over" if owner.startswith(OVER) else owner
+    key = "Over" if owner.startswith(OVER) else owner
     first = _first_mean(at, sheets, owner)
     means = [first]
     for number in range(1, len(coats)):
