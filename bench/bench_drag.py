@@ -38,7 +38,7 @@ def drag(times: int, folder: Path, renderer: SheetRenderer) -> Callable[[int], f
     def step(number: int) -> float:
         started = time.perf_counter()
         history.do(commands.set_cell_value("hull", "colour", (0.2, 0.3, (number % 100) / 100), "Night Post"))
-        renderer.render(picture(history.kit.at(), sheets, Look(variant="Night Post")), view)
+        renderer.render(picture(history.kit.at(), sheets, Look(variant="night_post")), view)
         return time.perf_counter() - started
 
     for number in range(3):

@@ -136,7 +136,7 @@ def make_kit(side: int, folder: Path) -> None:
         for number, region in enumerate(kit.at().sheet.regions):
             kit.do("set_coat_kind", region.key, "tint")
             kit.do(
-                "set_cell_value", region.key, "colour", (0.3, 0.1 * number, 0.4), variant=f"Variant {number % 4 + 1}"
+                "set_cell_value", region.key, "colour", (0.3, 0.1 * number, 0.4), variant=f"variant_{number % 4 + 1}"
             )
         kit.save(folder / "kit")
 
@@ -173,11 +173,11 @@ def main() -> None:
             "reach: at most 1.5; answers: aim 50 ms",
         )
         for bench in benches:
-            bench.window.session.select(variant="Variant 1")
+            bench.window.session.select(variant="variant_1")
             bench.window.enter_stage(4)
         pairs = [
             [
-                bench.edit(commands.set_cell_value(region, "colour", (n / EDITS, 0.2, 0.6), "Variant 1"))
+                bench.edit(commands.set_cell_value(region, "colour", (n / EDITS, 0.2, 0.6), "variant_1"))
                 for bench in benches
             ]
             for n in range(EDITS)

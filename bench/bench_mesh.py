@@ -148,7 +148,7 @@ def frames() -> None:
     assert found is not None
     context = offscreen_context()
     renderer = ModelRenderer(context, Textures(context))
-    shown = picture(kit.at(), sheets, Look(variant="Night Post"))
+    shown = picture(kit.at(), sheets, Look(variant="night_post"))
     large = rippled(200_000)
     times = {}
     for name, mesh in (("demo tug", found.mesh), ("200 k", large)):

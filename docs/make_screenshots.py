@@ -35,7 +35,7 @@ def main() -> None:
     open_demo(window)
     window.show()
     session, stand = window.session, window.stand
-    session.select(region="hull", variant="Morning Ferry")
+    session.select(region="hull", variant="morning_ferry")
 
     def picture(name: str) -> None:
         settle(window)
@@ -97,8 +97,8 @@ def main() -> None:
     window.set_scheme("night")
     window.enter_stage(4)
     stand.set_panes(Panes.BOTH)
-    session.select(region="deck", variant="Ice Patrol")
-    stand.set_other(Look(variant="Harvest Barge"))
+    session.select(region="deck", variant="ice_patrol")
+    stand.set_other(Look(variant="harvest_barge"))
     picture("5-recolour-wipe-night")
     stand.wipe_button.click()
     window.set_scheme("day")

@@ -162,12 +162,20 @@ class OpenKit:
         return np.concatenate(bands)
 
     def settings(self, variant: str = MASTER) -> dict[str, Any]:
-        """The value of every parameter in a variant; colours are encoded sRGB 0..1. Raises UserError."""
-        try:
-            return dict(resolve(self.kit.parameters, self.kit.variants, variant))
-        except KeyError:
-            names = ", ".join(other.name for other in self.kit.variants) or "none"
-            raise UserError(f"The kit has no variant “{variant}”; it has {names}.") from None
+        """The value of every parameter in a variant, by the parameter's name; colours are encoded sRGB 0..1.
+
+        The variant goes by its name or key. Raises UserError if there is none.
+        """
+        settings = resolve(self.kit.parameters, self.kit.variants, self.variant(variant))
+        return {parameter.name: settings[parameter.key] for parameter in self.kit.parameters}
+
+    def variant(self, name: str = MASTER) -> str:
+        """The key of a variant, by its name or key. Raises UserError if there is none."""
+        names = self.kit.variant_names
+        for key in names:
+            if name in (key, names[key]):
+                return key
+        raise UserError(f"The kit has no variant “{name}”; it has {', '.join(names.values())}.")
 
     def findings(self) -> list[Finding]:
         """What the checks find, errors first."""

@@ -73,9 +73,9 @@ def kit_of(paths: dict[Role, Path], coats: bool = True) -> History:
             commands.set_coat_kind("region_3", "shift"),
             commands.set_cell_value("region_3", "hue", 40.0),
             commands.add_variant("Day"),
-            commands.set_cell_value("region_1", "colour", (0.1, 0.4, 0.6), "Day"),
-            commands.add_variant("Dusk", "Day"),
-            commands.set_cell_value("region_4", "colour", (0.9, 0.7, 0.1), "Dusk"),
+            commands.set_cell_value("region_1", "colour", (0.1, 0.4, 0.6), "day"),
+            commands.add_variant("Dusk", "day"),
+            commands.set_cell_value("region_4", "colour", (0.9, 0.7, 0.1), "dusk"),
         ):
             history.do(command)
     return history

@@ -63,7 +63,7 @@ class Session(QObject):
         regions = [region.key for region in self.at.sheet.regions]
         state = self.view.state
         region = state.region if state.region in regions else next(iter(regions), "")
-        variant = state.variant if state.variant in [v.name for v in self.kit.variants] else MASTER
+        variant = state.variant if state.variant in self.kit.variant_names else MASTER
         self.view.change(quiet=True, region=region, variant=variant)
         self.changed.emit()
         self.results.prepare(self.at)
@@ -150,7 +150,7 @@ class Session(QObject):
 
     @property
     def variant(self) -> str:
-        """The name of the selected variant."""
+        """The key of the selected variant."""
         return self.view.state.variant
 
     @property

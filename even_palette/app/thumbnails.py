@@ -50,8 +50,9 @@ class Thumbnails(QObject):
         if chosen:
             painter.fillRect(text, grey(t.chosen))
         painter.setPen(grey(t.chosen_text if chosen else t.text))
-        name = painter.fontMetrics().elidedText(variant or "Master", Qt.TextElideMode.ElideRight, text.width() - 8)
-        painter.drawText(text, Qt.AlignmentFlag.AlignCenter, name)
+        name, room = self.session.kit.variant_names[variant], text.width() - 8
+        told = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(text, Qt.AlignmentFlag.AlignCenter, told)
 
     def forget(self) -> None:
         """All pictures are stale; they are made anew once the hand rests."""
@@ -72,7 +73,7 @@ class Thumbnails(QObject):
         key = next(iter(self._stale))
         variant, width, height = key
         del self._stale[key]
-        if variant and variant not in [other.name for other in at.kit.variants]:
+        if variant not in at.kit.variant_names:
             self._kept.pop(key, None)
         elif (image := self._draw(variant, width, height)) is not None:
             self._kept[key] = image

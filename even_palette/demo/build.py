@@ -245,9 +245,9 @@ def _dress(history: History) -> None:
     history.do(commands.expose("hull", "colour"))
     history.do(commands.bind(keys["blade"], "colour", "hull_colour"))
     for variant, (parent, settings) in VARIANTS.items():
-        history.do(commands.add_variant(variant, parent))
+        history.do(commands.add_variant(variant, identifier(parent) if parent else None))
         for (name, value), setting in settings.items():
-            history.do(commands.set_cell_value(keys[name], value, setting, variant))
+            history.do(commands.set_cell_value(keys[name], value, setting, identifier(variant)))
 
 
 if __name__ == "__main__":

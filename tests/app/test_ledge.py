@@ -51,8 +51,8 @@ def test_variants_in_the_head(demo: Driver) -> None:
     session, strip = demo.session, demo.window.ledge.strip
     demo.stage(1)
     demo.settle()
-    names = strip.names()
-    assert names == ["", *(variant.name for variant in session.kit.variants)]
+    names = strip.variants()
+    assert names == ["", *(variant.key for variant in session.kit.variants)]
     demo.qtbot.mouseClick(strip, Qt.MouseButton.LeftButton, pos=strip.chip(2).center())
     assert session.variant == names[2]
     strip.setFocus()
@@ -72,8 +72,8 @@ def test_many_variants_stay_reachable(demo: Driver) -> None:
     for number in range(30):
         demo.session.do(commands.add_variant(f"Tug {number}"))
     strip = demo.window.ledge.strip
-    for index in (0, len(strip.names()) - 1, 12):
-        demo.session.select(variant=strip.names()[index])
+    for index in (0, len(strip.variants()) - 1, 12):
+        demo.session.select(variant=strip.variants()[index])
         assert strip.rect().contains(strip.chip(index))
 
 

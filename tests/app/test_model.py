@@ -281,8 +281,8 @@ def test_flat_look_shows_the_exact_colours_of_the_sheet(make_window: Callable[[]
 def test_wipe_spread_and_variants_work_on_the_model(demo: Driver) -> None:
     stand = demo.stand
     stand.choose_panes(Panes.MODEL)
-    stand.set_look(Look(variant="Morning Ferry"))
-    stand.set_other(Look(variant="Night Post"))
+    stand.set_look(Look(variant="morning_ferry"))
+    stand.set_other(Look(variant="night_post"))
     demo.settle()
     canvas = stand.model.canvas
     assert canvas.tiles[0].other is not None
@@ -302,7 +302,7 @@ def test_wipe_spread_and_variants_work_on_the_model(demo: Driver) -> None:
     ]
     field = canvas.field(3)
     mouse(canvas, QPoint(field.center()))
-    assert demo.session.variant == "Harvest Barge"
+    assert demo.session.variant == "harvest_barge"
 
 
 def test_lit_and_the_light_turned_by_drag(demo: Driver) -> None:

@@ -107,18 +107,18 @@ def test_binding(small: Driver) -> None:
 
 
 def test_lineup(small: Driver) -> None:
-    small.session.select(variant="Day")
+    small.session.select(variant="day")
     small.stage(6)
     small.click(small.tray.lineup.add)
-    assert small.session.kit.variants[-1].parent == "Day"
+    assert small.session.kit.variants[-1].parent == "day"
     item = small.tray.lineup.variants.currentItem()
     assert item is not None
     item.setText("Fog")
-    assert small.session.variant == "Fog"
+    assert small.session.kit.variant(small.session.variant).name == "Fog"
     small.click(control(small, QToolButton, "Remove variant"))
     assert [variant.name for variant in small.session.kit.variants] == ["Day", "Dusk"]
     small.choose(small.tray.lineup.parent_box, "Master") if small.session.variant else None
-    small.session.select(variant="Day")
+    small.session.select(variant="day")
     small.choose(small.tray.lineup.parent_box, "Dusk")
     assert "inherits from itself" in small.window.notice.text.text()
 

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 
 from even_palette.core.kit.commands import read_cell
+from even_palette.core.kit.model import identifier
 from even_palette.core.raster.guess import Role
 from even_palette.player.load import load
 from even_palette.player.opengl import play_opengl
@@ -57,19 +58,19 @@ def test_photograph_to_player(empty: Driver, tmp_path: Path) -> None:
     empty.choose(tray.recolour.editors["mode"], "True, by luminance")
     for variant, suit, turn in (("Variant 1", "#2a6f97", 0.0), ("Variant 2", "#8a5a2b", 120.0)):
         empty.click(empty.board.add_button)
-        assert session.variant == variant
+        assert session.kit.variant_names[session.variant] == variant
         session.select(region="region_1")
         empty.type(tray.recolour.editors["colour"].hex, suit)  # type: ignore[attr-defined]
         session.select(region="region_2", variant="")
         if turn:
             empty.choose(tray.recolour.kind, "Shift")
-            session.select(variant=variant)
+            session.select(variant=identifier(variant))
             field = tray.recolour.editors["hue"].field  # type: ignore[attr-defined]
             empty.type(field, f"{turn:.1f}")
     empty.settle()
-    assert read_cell(session.kit, "region_2", "Variant 2").settings[0]["hue"] == 120
-    assert read_cell(session.kit, "region_2", "Variant 1").settings[0]["hue"] == 0
-    assert session.kit.variant("Variant 2").parent is None
+    assert read_cell(session.kit, "region_2", "variant_2").settings[0]["hue"] == 120
+    assert read_cell(session.kit, "region_2", "variant_1").settings[0]["hue"] == 0
+    assert session.kit.variant("variant_2").parent is None
 
     empty.stage(8)
     tray.ship.folder.setText(str(tmp_path / "package"))

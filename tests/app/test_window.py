@@ -43,14 +43,14 @@ def test_board_by_keyboard(small: Driver) -> None:
     session.select(region="region_1", variant="")
     board.setFocus()
     small.key(board, Qt.Key.Key_Right)
-    assert (session.region, session.variant) == ("region_1", "Day")
+    assert (session.region, session.variant) == ("region_1", "day")
     small.key(board, Qt.Key.Key_C, CTRL)
     for _ in range(3):
         small.key(board, Qt.Key.Key_Down)
     small.key(board, Qt.Key.Key_V, CTRL)
-    assert read_cell(session.kit, "region_4", "Day").settings[0]["colour"] == (0.1, 0.4, 0.6)
+    assert read_cell(session.kit, "region_4", "day").settings[0]["colour"] == (0.1, 0.4, 0.6)
     small.key(board, Qt.Key.Key_Delete)
-    assert read_cell(session.kit, "region_4", "Day").settings[0]["colour"] == (1, 1, 1)
+    assert read_cell(session.kit, "region_4", "day").settings[0]["colour"] == (1, 1, 1)
     small.key(board, Qt.Key.Key_Return)
     assert STAGES[small.window.stage] == "Recolour"
     small.qtbot.waitUntil(lambda: small.window.focusWidget() is small.tray.recolour.editors["colour"].hex)  # type: ignore[attr-defined]
@@ -58,17 +58,17 @@ def test_board_by_keyboard(small: Driver) -> None:
 
 def test_drag_to_fill(small: Driver) -> None:
     """From the handle of the selected cell over others, in one step of the history."""
-    small.session.select(region="region_1", variant="Day")
+    small.session.select(region="region_1", variant="day")
     board, index = small.board, small.board.board_model.index(0, 2)
     small.drag(board.viewport(), board.fill_handle().center(), board.visualRect(index).center())  # type: ignore[arg-type]
     assert (
-        read_cell(small.session.kit, "region_1", "Dusk").settings
-        == read_cell(small.session.kit, "region_1", "Day").settings
+        read_cell(small.session.kit, "region_1", "dusk").settings
+        == read_cell(small.session.kit, "region_1", "day").settings
     )
-    assert "region_1_colour" in small.session.kit.variant("Dusk").values
+    assert "region_1_colour" in small.session.kit.variant("dusk").values
     assert small.session.history.undo_labels[0] == "Fill cells"
     small.session.undo()
-    assert "region_1_colour" not in small.session.kit.variant("Dusk").values
+    assert "region_1_colour" not in small.session.kit.variant("dusk").values
     small.drag(board.viewport(), board.fill_handle().center(), board.visualRect(board.board_model.index(2, 1)).center())  # type: ignore[arg-type]
     assert "Master first" in small.window.notice.text.text()
 
@@ -93,7 +93,7 @@ def test_cells_show_the_tones_of_their_coat(small: Driver) -> None:
     """A cell's strip is the reference's answer for the region's own tones; it follows the value."""
     kit = small.session.kit
     at, sheets = kit.at(), small.session.sheets
-    day, dusk, master = (coat_strip(at, sheets, "region_1", v) for v in ("Day", "Dusk", ""))
+    day, dusk, master = (coat_strip(at, sheets, "region_1", v) for v in ("day", "dusk", ""))
     assert np.array_equal(day, dusk)
     assert not np.array_equal(day, master)
     paint = paint_strip(at, sheets, "region_1")
@@ -107,12 +107,12 @@ def test_cells_show_the_tones_of_their_coat(small: Driver) -> None:
 
 def test_thumbnails_follow_at_once(small: Driver) -> None:
     pictures = small.window.thumbnails
-    small.qtbot.waitUntil(lambda: pictures.of("Day", 60, 60) is not None)
-    before = pictures.of("Day", 60, 60)
-    small.session.do(commands.set_cell_value("region_1", "colour", (0.9, 0.1, 0.1), "Day"))
+    small.qtbot.waitUntil(lambda: pictures.of("day", 60, 60) is not None)
+    before = pictures.of("day", 60, 60)
+    small.session.do(commands.set_cell_value("region_1", "colour", (0.9, 0.1, 0.1), "day"))
     small.settle()
     small.qtbot.waitUntil(lambda: pictures.settled)
-    assert pictures.of("Day", 60, 60) != before
+    assert pictures.of("day", 60, 60) != before
 
 
 # Swatch
@@ -399,7 +399,7 @@ def test_every_pixel_of_the_chrome_is_neutral(empty: Driver, scheme: str) -> Non
 def test_chrome_beside_the_artists_colours_is_neutral(demo: Driver, scheme: str) -> None:
     """With the demo kit, image areas, region lists, board and marks of findings blanked."""
     demo.window.set_scheme(scheme)
-    demo.session.select(region="hull", variant="Night Post")
+    demo.session.select(region="hull", variant="night_post")
     for index in range(len(STAGES)):
         demo.window.enter_stage(index)
         demo.settle()
@@ -470,13 +470,13 @@ def test_spread_shows_all_variants_and_selects_by_click(demo: Driver) -> None:
         "Ice Patrol",
     ]
     demo.qtbot.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=canvas.position_of((0.5, 0.5), 3).toPoint())
-    assert demo.session.variant == "Harvest Barge"
+    assert demo.session.variant == "harvest_barge"
     item = demo.tray.lineup.parameters.item(0)
     assert item is not None
     item.setText("Paint of hull")
     assert demo.session.kit.parameters[0].name == "paint_of_hull"
     demo.choose(demo.tray.lineup.parent_box, "Ice Patrol")
-    assert demo.session.kit.variant("Harvest Barge").parent == "Ice Patrol"
+    assert demo.session.kit.variant("harvest_barge").parent == "ice_patrol"
 
 
 def test_the_look_follows_a_variant_that_was_just_made(small: Driver) -> None:
@@ -488,7 +488,7 @@ def test_the_look_follows_a_variant_that_was_just_made(small: Driver) -> None:
     assert small.stand.texel_at(0.3, 0.3) is not None
     small.settle()
     assert small.stand.look == Look(variant=made)
-    assert small.stand.look_box.currentText() == f"Result · {made}"
+    assert small.stand.look_box.currentText() == f"Result · {small.session.kit.variant_names[made]}"
     small.session.undo()
     small.settle()
     assert small.stand.look == Look()

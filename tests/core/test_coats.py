@@ -193,15 +193,15 @@ def test_every_coat_declares_itself() -> None:
 
 
 def test_variants_inherit() -> None:
-    parameters = [Parameter("a", ValueKind.NUMBER, 1.0), Parameter("b", ValueKind.NUMBER, 2.0)]
-    variants = [Variant("Night", None, {"a": 10.0}), Variant("Ice", "Night", {"b": 20.0, "gone": 1.0})]
+    parameters = [Parameter("a", "an_a", ValueKind.NUMBER, 1.0), Parameter("b", "a_b", ValueKind.NUMBER, 2.0)]
+    variants = [Variant("n", "Night", None, {"a": 10.0}), Variant("i", "Ice", "n", {"b": 20.0, "gone": 1.0})]
     assert resolve(parameters, variants, MASTER) == {"a": 1, "b": 2}
-    assert resolve(parameters, variants, "Night") == {"a": 10, "b": 2}
-    assert resolve(parameters, variants, "Ice") == {"a": 10, "b": 20}
+    assert resolve(parameters, variants, "n") == {"a": 10, "b": 2}
+    assert resolve(parameters, variants, "i") == {"a": 10, "b": 20}
     with pytest.raises(KeyError):
         resolve(parameters, variants, "Fog")
     with pytest.raises(ValueError, match="inherits from itself"):
-        resolve(parameters, [Variant("A", "B"), Variant("B", "A")], "A")
+        resolve(parameters, [Variant("a", "A", "b"), Variant("b", "B", "a")], "a")
 
 
 def test_live_and_shipped_materials_give_the_same() -> None:
@@ -218,13 +218,16 @@ def test_live_and_shipped_materials_give_the_same() -> None:
         Dressed("over", "", (Coat("tint", {"mode": "channel"}),), ((0.7, 0.6, 0.5),)),
     ]
     over = Dressed("Over", "", (turned[3],), ((0.3, 0.3, 0.3),))
-    parameters = [Parameter(named, ValueKind.COLOUR, (0.5, 0.5, 0.5)), Parameter("idle", ValueKind.NUMBER, 0.5)]
+    parameters = [
+        Parameter(named, "suit", ValueKind.COLOUR, (0.5, 0.5, 0.5)),
+        Parameter("idle", "idle", ValueKind.NUMBER, 0.5),
+    ]
     weights = Plane(RNG.integers(0, 128, (16, 16, 4)).astype(np.uint8), Encoding.DATA)
     there = {BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB))}
     results = []
     for live in (False, True):
         material = build_material(regions, parameters, live=live, overcoats=over)
-        assert [p.name for p in material.parameters] == [named]
+        assert [p.key for p in material.parameters] == [named]
         inputs = material.inputs({named: (0.2, 0.6, 0.4)})
         for packing in Packing:
             plan = PackingPlan(packing, ("plank", "plank_2", "over"))

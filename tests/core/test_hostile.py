@@ -201,7 +201,10 @@ def test_a_kit_that_is_a_pipe(tmp_path: Path) -> None:
 
 
 def with_variants(kit: Kit, count: int, chained: bool) -> Kit:
-    made = tuple(Variant(f"v{n}", f"v{n - 1}" if chained and n else None, {"hue": float(n % 90)}) for n in range(count))
+    hue = kit.parameters[0].key
+    made = tuple(
+        Variant(f"v{n}", f"V {n}", f"v{n - 1}" if chained and n else None, {hue: float(n % 90)}) for n in range(count)
+    )
     return replace(kit, variants=made)
 
 
@@ -212,7 +215,7 @@ def shifted(kit: Kit) -> Kit:
     history = History(bare.with_sheet(replace(bare.sheets[0], regions=kit.sheets[0].regions[2:3])))
     for change in (commands.set_coat_kind("region_3", "shift"), commands.expose("region_3", "hue")):
         history.do(change)
-    named = history.kit.parameters[0].name
+    named = history.kit.parameters[0].key
     history.do(commands.rename_parameter(named, "hue"))
     return history.kit
 
@@ -241,8 +244,8 @@ def test_many_variants(chained: bool, shifted: Kit, tmp_path: Path) -> None:
         lambda k: replace(k, variants=(replace(k.variants[0], values={"region_1_colour": (1e300, 0.0, 0.0)}),)),
         lambda k: replace(k, variants=(replace(k.variants[0], values={"region_1_colour": (-0.1, 0.0, 0.0)}),)),
         lambda k: replace(k, parameters=(replace(k.parameters[0], default=(2.0, 0.0, 0.0)), *k.parameters[1:])),
-        lambda k: replace(k, parameters=(*k.parameters, Parameter("far", ValueKind.NUMBER, 0.0, -1e300, 1e300))),
-        lambda k: replace(k, parameters=(*k.parameters, Parameter("out", ValueKind.NUMBER, 5.0, 0.0, 1.0))),
+        lambda k: replace(k, parameters=(*k.parameters, Parameter("far", "far", ValueKind.NUMBER, 0.0, -1e300, 1e300))),
+        lambda k: replace(k, parameters=(*k.parameters, Parameter("out", "out", ValueKind.NUMBER, 5.0, 0.0, 1.0))),
         lambda k: with_value(k, "region_2", "strength", 7.0),
         lambda k: with_value(k, "region_3", "hue", 1e9),
         lambda k: with_value(k, "region_2", "colour", (0.5, 0.5, float("nan"))),

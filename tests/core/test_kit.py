@@ -18,7 +18,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import OVER, Kit, Step, identifier, users_of, without_unused
+from even_palette.core.kit.model import FORMAT, OVER, Kit, Step, identifier, users_of, without_unused
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.coats import COATS
@@ -36,7 +36,7 @@ DOCS = Path(__file__).parents[2] / "docs"
 def random_command(kit: Kit, rng: random.Random) -> Command:
     """Any command there is, with arguments that may or may not make sense."""
     keys = [region.key for region in kit.sheets[0].regions] or ["none"]
-    variants = [variant.name for variant in kit.variants]
+    variants = [variant.key for variant in kit.variants]
     key, value = rng.choice(keys), rng.random()
     colour = (rng.random(), rng.random(), rng.random())
     levels = (rng.randrange(256), rng.randrange(256), rng.randrange(256))
@@ -57,7 +57,7 @@ def random_command(kit: Kit, rng: random.Random) -> Command:
     )
     setting = colour if spec.kind == ValueKind.COLOUR else spec.low + (spec.high - spec.low) * value
     at = rng.choice(["", *variants])
-    parameter = rng.choice([p.name for p in kit.parameters] or ["none"])
+    parameter = rng.choice([p.key for p in kit.parameters] or ["none"])
     choices = [
         lambda: c.add_regions("sheet_1", [levels]), lambda: c.remove_region(key), lambda: c.rename_region(key, name),
         lambda: c.move_region(key, rng.randint(-2, 2)), lambda: c.set_id_colour(key, levels),
@@ -150,40 +150,40 @@ def test_parameters_are_unique_and_shared_only_when_bound(history: History) -> N
     history.do(c.bind("region_4", "colour", first.parameter))
     assert [use.owner for use in users_of(history.kit, first.parameter)] == ["region_1", "region_4"]
     assert not users_of(history.kit, last.parameter)  # type: ignore[union-attr]
-    assert last.parameter not in [p.name for p in without_unused(history.kit).parameters]  # type: ignore[union-attr]
+    assert last.parameter not in [p.key for p in without_unused(history.kit).parameters]  # type: ignore[union-attr]
     history.do(c.unbind("region_4", "colour"))
     assert [use.owner for use in users_of(history.kit, first.parameter)] == ["region_1"]
 
 
 def test_changing_a_fixed_value_in_a_variant_makes_a_parameter(history: History) -> None:
     assert (0, "hue") not in c.bound_parameters(history.kit, "region_3")
-    history.do(c.set_cell_value("region_3", "hue", -20.0, "Dusk"))
-    assert c.read_cell(history.kit, "region_3", "Dusk").settings[0]["hue"] == -20
-    assert c.read_cell(history.kit, "region_3", "Day").settings[0]["hue"] == 40
-    history.do(c.clear_cell("region_3", "Dusk"))
-    assert c.read_cell(history.kit, "region_3", "Dusk").settings[0]["hue"] == 40
+    history.do(c.set_cell_value("region_3", "hue", -20.0, "dusk"))
+    assert c.read_cell(history.kit, "region_3", "dusk").settings[0]["hue"] == -20
+    assert c.read_cell(history.kit, "region_3", "day").settings[0]["hue"] == 40
+    history.do(c.clear_cell("region_3", "dusk"))
+    assert c.read_cell(history.kit, "region_3", "dusk").settings[0]["hue"] == 40
 
 
 def test_copied_cells_keep_their_looks(history: History) -> None:
-    cell = c.read_cell(history.kit, "region_1", "Dusk")
+    cell = c.read_cell(history.kit, "region_1", "dusk")
     history.do(c.paste_cell(cell, "region_2", ""))
     assert c.read_cell(history.kit, "region_2", "") == cell
-    history.do(c.paste_cell(cell, "region_4", "Day"))
-    assert c.read_cell(history.kit, "region_4", "Day").settings[0]["colour"] == cell.settings[0]["colour"]
+    history.do(c.paste_cell(cell, "region_4", "day"))
+    assert c.read_cell(history.kit, "region_4", "day").settings[0]["colour"] == cell.settings[0]["colour"]
     with pytest.raises(UserError, match="Master first"):
-        history.do(c.paste_cell(cell, "region_3", "Day"))
+        history.do(c.paste_cell(cell, "region_3", "day"))
 
 
 def test_removing_a_variant_keeps_the_looks_of_its_heirs(history: History) -> None:
-    before = c.read_cell(history.kit, "region_1", "Dusk")
-    history.do(c.remove_variant("Day"))
-    assert c.read_cell(history.kit, "region_1", "Dusk") == before
-    assert history.kit.variant("Dusk").parent is None
+    before = c.read_cell(history.kit, "region_1", "dusk")
+    history.do(c.remove_variant("day"))
+    assert c.read_cell(history.kit, "region_1", "dusk") == before
+    assert history.kit.variant("dusk").parent is None
 
 
 def test_a_variant_cannot_inherit_from_itself(history: History) -> None:
     with pytest.raises(UserError, match="inherits from itself"):
-        history.do(c.set_parent("Day", "Dusk"))
+        history.do(c.set_parent("day", "dusk"))
 
 
 @pytest.mark.parametrize(
@@ -348,9 +348,62 @@ def test_the_cache_keeps_to_its_budget_and_computes_once() -> None:
     assert cache.peek(0) is None
 
 
-def test_kits_of_format_1_open(kit: Kit, tmp_path: Path) -> None:
-    """A kit.json of format 1, which had one sheet without a key, opens as the same kit."""
-    stored = msgspec.json.decode(encode_kit(kit, tmp_path))
-    sheet = {name: value for name, value in stored["sheets"][0].items() if name != "key"}
-    old = {name: value for name, value in stored.items() if name not in ("sheets", "front")}
-    assert decode_kit(msgspec.json.encode({**old, "format": 1, "sheet": sheet}), tmp_path) == kit
+@pytest.mark.parametrize("number", [1, 2, 3])
+def test_kits_of_older_formats_open(number: int, tmp_path: Path) -> None:
+    """The demo kit as versions saved it that wrote formats 1, 2 and 3 holds what it held, read beside it as plain JSON."""
+    text = (Path(__file__).parent / "kits" / f"format_{number}.json").read_bytes()
+    stored, kit = msgspec.json.decode(text), decode_kit(text, tmp_path)
+    assert stored["format"] == number
+    assert kit.format == FORMAT
+    sheets = stored["sheets"] if number > 1 else [stored["sheet"]]
+    for sheet, old in zip(kit.sheets, sheets, strict=True):
+        assert [source.role for source in sheet.sources] == [source["role"] for source in old["sources"]]
+        for region, was in zip(sheet.regions, old["regions"], strict=True):
+            assert (region.name, list(region.id_colour)) == (was["name"], was["id_colour"])
+            (coat,) = region.coats
+            before = was["coats"][0] if number == 3 else was["coat"]
+            assert coat.kind == before["kind"]
+            for name, value in before["values"].items():
+                now = coat.values[name]
+                told = {"parameter": kit.parameter(now.parameter).name} if isinstance(now, Bound) else now
+                assert told == (tuple(value) if isinstance(value, list) else value)
+    names = {parameter.key: parameter.name for parameter in kit.parameters}
+    assert list(names.values()) == [parameter["name"] for parameter in stored["parameters"]]
+    for variant, was in zip(kit.variants, stored["variants"], strict=True):
+        assert (variant.name, variant.parent and kit.variant(variant.parent).name) == (was["name"], was["parent"])
+        values = {names[key]: list(v) if isinstance(v, tuple) else v for key, v in variant.values.items()}
+        assert values == was["values"]
+    assert decode_kit(encode_kit(kit, tmp_path), tmp_path) == kit
+
+
+def test_a_new_name_changes_nothing_else(history: History) -> None:
+    """Parameters and variants are known by keys: after a rename only the name differs, and what was bound still is."""
+    before = history.kit
+    assert history.do(c.rename_parameter("region_1_colour", "Team paint"))
+    assert history.do(c.rename_variant("day", "  Market   day "))
+    changed = [replace(p, name="region_1_colour") if p.name == "team_paint" else p for p in history.kit.parameters]
+    variants = [replace(v, name="Day") if v.name == "Market day" else v for v in history.kit.variants]
+    assert replace(history.kit, parameters=tuple(changed), variants=tuple(variants)) == before
+    assert c.read_cell(history.kit, "region_1", "dusk") == c.read_cell(before, "region_1", "dusk")
+    assert history.kit.variant_names == {"": "Master", "day": "Market day", "dusk": "Dusk"}
+    assert history.do(c.set_cell_value("region_1", "colour", (0.3, 0.3, 0.3), "day"))
+    assert c.read_cell(history.kit, "region_1", "dusk").settings[0]["colour"] == (0.3, 0.3, 0.3)
+    for command in (c.rename_parameter("gone", "x"), c.rename_variant("gone", "x")):
+        with pytest.raises(KeyError):
+            history.do(command)
+
+
+def test_keys_of_parameters_and_variants_are_never_used_again(history: History, tmp_path: Path) -> None:
+    """A variant that is removed, and a parameter that went at a save because nothing used it."""
+    history.do(c.remove_variant("dusk"))
+    history.do(c.add_variant("Dusk"))
+    assert [(variant.key, variant.name) for variant in history.kit.variants] == [("day", "Day"), ("dusk_2", "Dusk")]
+    history.do(c.unbind("region_1", "colour"))
+    folder = KitFolder.create(tmp_path / "kit")
+    folder.save(history.kit)
+    folder.close()
+    again = History(read_kit(tmp_path / "kit"))
+    assert "region_1_colour" not in [parameter.key for parameter in again.kit.parameters]
+    again.do(c.expose("region_1", "colour"))
+    assert again.kit.region("region_1").coats[0].values["colour"] == Bound("region_1_colour_2")
+    assert again.kit.parameter("region_1_colour_2").name == "region_1_colour"

@@ -13,6 +13,7 @@ from even_palette.cli import main
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import Kit, MeshFile, with_files
 from even_palette.core.kit.store import KitFolder, read_kit
 from even_palette.core.mesh.files import read_mesh
@@ -43,14 +44,14 @@ def test_demo_player_window_and_reference_agree(demo: Kit, sheets: Sheets, tmp_p
     ship(demo, sheets, tmp_path / "package")
     renderer = SheetRenderer()
     assert [v.name for v in demo.variants] == ["Morning Ferry", "Night Post", "Harvest Barge", "Ice Patrol"]
-    assert demo.variant("Ice Patrol").parent == "Night Post"
+    assert demo.variant("ice_patrol").parent == "night_post"
     assert [sheet.name for sheet in demo.sheets] == ["Ferry tug", "Oar and crate", "Reed clump"]
     for sheet in demo.sheets:
         part, loaded = demo.at(sheet.key), load(tmp_path / "package", sheet.name)
         side = loaded.sheet.width
         view = whole_sheet(side, side)
-        for name in ["", *(variant.name for variant in demo.variants)]:
-            look = picture(part, sheets, Look(variant=name))
+        for key, name in {**demo.variant_names, "": ""}.items():
+            look = picture(part, sheets, Look(variant=key))
             played = play_opengl(loaded, name, side, side).astype(int)
             assert np.abs(played - renderer.render(look, view)[..., :3]).max() <= 1
             assert np.abs(played - play_reference(loaded, name, side, side)).max() <= 1
@@ -119,6 +120,27 @@ def test_what_a_package_holds(kit: Kit, sheets: Sheets, maps: dict[Role, Path], 
         assert parameter.used_by
     assert [v.name for v in package.variants] == ["Day", "Dusk"]
     assert set(package.variants[1].own) < set(package.variants[1].values)
+
+
+def test_a_package_calls_things_by_their_present_names(kit: Kit, sheets: Sheets, tmp_path: Path) -> None:
+    """Keys stay in the kit: uniforms, variants and their parents follow a rename, and the picture is the window's."""
+    for command in (
+        commands.rename_parameter("region_1_colour", "Team paint"),
+        commands.rename_variant("day", "Market day"),
+    ):
+        kit = command.apply(kit)
+    folder = tmp_path / "package"
+    ship(kit, sheets, folder)
+    assert "uniform vec3 p_team_paint;" in (folder / "material.glsl").read_text()
+    assert b"region_1_colour" not in (folder / "package.json").read_bytes()
+    loaded = load(folder)
+    assert [(v.name, v.parent) for v in loaded.package.variants] == [("Market day", None), ("Dusk", "Market day")]
+    side = loaded.sheet.width
+    for key, name in (("day", "Market day"), ("dusk", "Dusk")):
+        look = picture(kit.at(), sheets, Look(variant=key))
+        played = play_opengl(loaded, name, side, side).astype(int)
+        assert np.abs(played - play_reference(loaded, name, side, side)).max() <= 1
+        assert np.abs(played - render_reference(look, whole_sheet(side, side))).max() <= 1
 
 
 @pytest.mark.parametrize(

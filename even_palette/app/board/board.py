@@ -72,7 +72,7 @@ class Board(QTableView):
         parent = self.session.variant or None
         before = len(self.session.kit.variants)
         if self.session.do(commands.add_variant(f"Variant {before + 1}", parent)):
-            self.session.select(variant=self.session.kit.variants[-1].name)
+            self.session.select(variant=self.session.kit.variants[-1].key)
 
     def _redraw(self) -> None:
         self.heads.redraw()
@@ -85,9 +85,9 @@ class Board(QTableView):
     def _follow_selection(self) -> None:
         at = self.session.at
         keys = [*(region.key for region in at.sheet.regions), OVER + at.key]
-        names = ["", *(variant.name for variant in at.kit.variants)]
-        if self.session.owner in keys and self.session.variant in names:
-            index = self.board_model.index(keys.index(self.session.owner), names.index(self.session.variant))
+        variants = list(at.kit.variant_names)
+        if self.session.owner in keys and self.session.variant in variants:
+            index = self.board_model.index(keys.index(self.session.owner), variants.index(self.session.variant))
             selection = self.selectionModel()
             if index != self.currentIndex() and selection is not None:
                 selection.setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
@@ -205,7 +205,7 @@ class CellDelegate(QStyledItemDelegate):
         regions = at.sheet.regions
         owner = regions[index.row()].key if index.row() < len(regions) else OVER + at.key
         variant, coats = model.variant(index.column()), coats_of(at.kit, owner)
-        if (variant and variant not in [v.name for v in at.kit.variants]) or not coats:
+        if variant not in at.kit.variant_names or not coats:
             return
         own = is_own(at.kit, owner, variant)
         box = option.rect.adjusted(5, 3, -5, -3) if own else option.rect.adjusted(5, 9, -5, -9)

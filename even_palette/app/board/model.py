@@ -42,7 +42,8 @@ class BoardModel(QAbstractTableModel):
         return 0 if parent.isValid() else self._shape[1]
 
     def variant(self, column: int) -> str:
-        return MASTER if column == 0 else self.session.kit.variants[column - 1].name
+        """The key of the variant that a column shows."""
+        return MASTER if column == 0 else self.session.kit.variants[column - 1].key
 
     def owner(self, row: int) -> str:
         """Whose coats a row shows: a region's, and in the last row the overcoats of the sheet."""
@@ -58,7 +59,7 @@ class BoardModel(QAbstractTableModel):
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return None
         if orientation == Qt.Orientation.Horizontal:
-            return self.variant(section) or "Master"
+            return self.session.kit.variant_names[self.variant(section)]
         regions = self.session.at.sheet.regions
         return regions[section].name if section < len(regions) else "Overcoats"
 
@@ -68,7 +69,7 @@ def is_own(kit: Kit, key: str, variant: str) -> bool:
     if variant == MASTER:
         return True
     own = kit.variant(variant).values
-    return any(name in own for name in bound_parameters(kit, key).values())
+    return any(parameter in own for parameter in bound_parameters(kit, key).values())
 
 
 def describe_cell(kit: Kit, key: str, variant: str) -> str:
@@ -86,4 +87,4 @@ def describe_cell(kit: Kit, key: str, variant: str) -> str:
                 values.append(f"{spec.label.lower()} {shown}")
         coats.append(", ".join([COATS[coat.kind].label, *values]))
     state = "own" if is_own(kit, key, variant) else "inherited"
-    return f"{owner_name(kit, key)}, {variant or 'Master'}: {'; '.join(coats) or 'nothing'} ({state})"
+    return f"{owner_name(kit, key)}, {kit.variant_names[variant]}: {'; '.join(coats) or 'nothing'} ({state})"

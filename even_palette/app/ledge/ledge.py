@@ -12,7 +12,6 @@ from even_palette.app.session import Session
 from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.app.thumbnails import Thumbnails
 from even_palette.core.kit.model import Focus
-from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look, LookKind
 
@@ -138,35 +137,35 @@ class VariantStrip(QWidget):
         for signal in (session.changed, session.selection_changed, thumbnails.made, session.shown_changed):
             signal.connect(self.update)
 
-    def names(self) -> list[str]:
-        """The variants, the master first."""
-        return [MASTER, *(variant.name for variant in self.session.kit.variants)]
+    def variants(self) -> list[str]:
+        """The keys of the variants, the master first."""
+        return list(self.session.kit.variant_names)
 
     def chip(self, index: int) -> QRect:
         """Where a variant's picture and name are; the row moves so that the selected one is seen."""
-        width = max(LEAST_CHIP_PX, min(CHIP_PX, self.width() // len(self.names())))
+        width = max(LEAST_CHIP_PX, min(CHIP_PX, self.width() // len(self.variants())))
         hidden = max(0, (self._selected() + 1) * width - self.width())
         return QRect(index * width - hidden, 2, width - 4, HEAD_PX - 4)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter, t = QPainter(self), tokens()
-        for index, name in enumerate(self.names()):
+        for index, variant in enumerate(self.variants()):
             chip = self.chip(index)
             if not chip.intersects(self.rect()):
                 continue
             box = QRect(chip.x() + 1, chip.y() + 1, chip.width() - 2, CHIP_PICTURE_PX - 4)
             text = QRect(chip.x() + 1, box.bottom() + 1, chip.width() - 2, chip.bottom() - box.bottom() - 1)
-            self.thumbnails.paint(painter, name, box, text)
-            if name == self.session.variant:
+            self.thumbnails.paint(painter, variant, box, text)
+            if variant == self.session.variant:
                 painter.setPen(QPen(grey(t.text), 2 if self.hasFocus() else 1))
                 painter.drawRect(chip.adjusted(0, 0, -1, -1))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at = event.position().toPoint()
-        for index, name in enumerate(self.names()):
+        for index, variant in enumerate(self.variants()):
             if self.chip(index).contains(at):
-                self.session.select(variant=name)
+                self.session.select(variant=variant)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -174,12 +173,12 @@ class VariantStrip(QWidget):
         if not by:
             super().keyPressEvent(event)
             return
-        names = self.names()
-        self.session.select(variant=names[min(max(0, self._selected() + by), len(names) - 1)])
+        variants = self.variants()
+        self.session.select(variant=variants[min(max(0, self._selected() + by), len(variants) - 1)])
 
     def _selected(self) -> int:
-        names = self.names()
-        return names.index(self.session.variant) if self.session.variant in names else 0
+        variants = self.variants()
+        return variants.index(self.session.variant) if self.session.variant in variants else 0
 
     def sizeHint(self) -> QSize:
         return QSize(5 * CHIP_PX, HEAD_PX)

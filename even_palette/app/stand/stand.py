@@ -29,7 +29,6 @@ from even_palette.app.stand.tiles import Tile
 from even_palette.app.theme import set_icon
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Bake, Focus
-from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import Look, LookKind, Texel, View, map_picture, picture, read_texel
@@ -179,7 +178,7 @@ class Stand(QWidget):
 
     def looks(self, at: Focus) -> list[tuple[str, Look]]:
         """Everything that can be looked at, with its name."""
-        found = [(f"Result · {name or 'Master'}", Look(variant=name)) for name in _variants(at)]
+        found = [(f"Result · {name}", Look(variant=key)) for key, name in at.kit.variant_names.items()]
         for source in at.sheet.sources:
             base = source.role == Role.BASE_COLOUR
             name = source.key.replace("_", " ") if source.role == Role.NONE else source.role
@@ -240,7 +239,7 @@ class Stand(QWidget):
     def _model_looks(self, at: Focus) -> list[tuple[str, Look, str, Look | None]]:
         """What the model pane shows: label and look, and those of the other side of the wipe."""
         if self.spread_button.isChecked():
-            return [(name or "Master", Look(variant=name), "", None) for name in _variants(at)]
+            return [(name, Look(variant=key), "", None) for key, name in at.kit.variant_names.items()]
         names = {look: name for name, look in self.looks(self.session.at)}
         look = self._showable(self.model.own_look or self.look, at)
         other = self._showable(self.other, at) if self.wipe_button.isChecked() else None
@@ -274,7 +273,7 @@ class Stand(QWidget):
     def _click_face(self, face: int, tile: int, add: bool) -> None:
         at = self.session.shown
         if self.spread_button.isChecked() and at is not None:
-            self.session.select(variant=_variants(at)[tile])
+            self.session.select(variant=list(at.kit.variant_names)[tile])
             return
         self.face_picked.emit(face, add)
 
@@ -287,7 +286,8 @@ class Stand(QWidget):
             return self.proof
         sheets = self.session.sheets
         if self.spread_button.isChecked():
-            return [Tile(name or "Master", picture(at, sheets, Look(variant=name))) for name in _variants(at)]
+            variants = at.kit.variant_names.items()
+            return [Tile(name, picture(at, sheets, Look(variant=key))) for key, name in variants]
         names = {look: name for name, look in self.looks(self.session.at)}
         shown = picture(at, sheets, self._showable(self.look, at))
         if self.wipe_button.isChecked():
@@ -347,7 +347,7 @@ class Stand(QWidget):
                 self.eyedropped.emit(texel.encoded)
             return
         if self.spread_button.isChecked() and not self.proof and at is not None:
-            self.session.select(variant=_variants(at)[tile])
+            self.session.select(variant=list(at.kit.variant_names)[tile])
             return
         self.picked.emit(u, v, add)
 
@@ -401,7 +401,3 @@ def bake_name(bake: Bake) -> str:
     """What a bake is called in lists: its kind, and its number if there are several."""
     words = bake.key.replace("_", " ")
     return f"{words[:1].upper()}{words[1:]}".replace("Id ", "ID ").replace(" ids", " IDs")
-
-
-def _variants(at: Focus) -> list[str]:
-    return [MASTER, *(variant.name for variant in at.kit.variants)]

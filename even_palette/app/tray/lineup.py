@@ -50,23 +50,22 @@ class LineupPanel(Panel):
         at = self.session.at
         self.variants.blockSignals(True)
         self.variants.clear()
-        for name in (MASTER, *(variant.name for variant in at.kit.variants)):
-            item = QListWidgetItem(name or "Master")
-            item.setData(Qt.ItemDataRole.UserRole, name)
-            if name:
+        for key, name in at.kit.variant_names.items():
+            item = QListWidgetItem(name)
+            item.setData(Qt.ItemDataRole.UserRole, key)
+            if key != MASTER:
                 item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
             self.variants.addItem(item)
-            if name == self.session.variant:
+            if key == self.session.variant:
                 self.variants.setCurrentItem(item)
         self.variants.blockSignals(False)
         self.parent_box.clear()
-        self.parent_box.addItem("Master", "")
-        for variant in at.kit.variants:
-            if variant.name != self.session.variant:
-                self.parent_box.addItem(variant.name, variant.name)
+        for key, name in at.kit.variant_names.items():
+            if key == MASTER or key != self.session.variant:
+                self.parent_box.addItem(name, key)
         self.parent_box.setEnabled(bool(self.session.variant))
         parent = at.kit.variant(self.session.variant).parent if self.session.variant else None
-        show_choice(self.parent_box, parent or "")
+        show_choice(self.parent_box, parent or MASTER)
         self._refresh_parameters()
 
     def _refresh_parameters(self) -> None:
@@ -75,10 +74,10 @@ class LineupPanel(Panel):
         self.parameters.clear()
         for parameter in at.kit.parameters:
             item = QListWidgetItem(parameter.name)
-            users = ", ".join(owner_name(at.kit, use.owner) for use in users_of(at.kit, parameter.name))
+            users = ", ".join(owner_name(at.kit, use.owner) for use in users_of(at.kit, parameter.key))
             item.setToolTip(f"{parameter.help} Used by {users}.")
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
-            item.setData(Qt.ItemDataRole.UserRole, parameter.name)
+            item.setData(Qt.ItemDataRole.UserRole, parameter.key)
             self.parameters.addItem(item)
         self.parameters.blockSignals(False)
 
@@ -89,17 +88,14 @@ class LineupPanel(Panel):
     def _add(self) -> None:
         name = f"Variant {len(self.session.kit.variants) + 1}"
         if self.session.do(commands.add_variant(name, self.session.variant or None)):
-            self.session.select(variant=self.session.kit.variants[-1].name)
+            self.session.select(variant=self.session.kit.variants[-1].key)
 
     def _remove(self) -> None:
         if self.session.variant:
             self.session.do(commands.remove_variant(self.session.variant))
 
     def _rename(self, item: QListWidgetItem) -> None:
-        old = item.data(Qt.ItemDataRole.UserRole)
-        at = [variant.name for variant in self.session.kit.variants].index(old)
-        if self.session.do(commands.rename_variant(old, item.text())):
-            self.session.select(variant=self.session.kit.variants[at].name)
+        self.session.do(commands.rename_variant(item.data(Qt.ItemDataRole.UserRole), item.text()))
         self.refresh()
 
     def _select(self, item: QListWidgetItem | None) -> None:

@@ -17,6 +17,8 @@ from even_palette.core.material.model import Blending, Coat, PlaneKind, PlaneRef
 from even_palette.core.material.variants import MASTER
 
 HEAD_PX = 64
+OF_ITS_OWN = "+"
+"""The choice of a parameter that is not there yet; no key reads like it."""
 
 
 class RecolourPanel(Panel):
@@ -69,7 +71,7 @@ class RecolourPanel(Panel):
             self.order.follow(0, 0, can_add=False)
             self._show_nothing("No region is selected", "Make regions in stage 2 first.")
             return
-        self.cell.setText(f"{owner_name(at.kit, owner)} · {self.session.variant or 'Master'}")
+        self.cell.setText(f"{owner_name(at.kit, owner)} · {at.kit.variant_names[self.session.variant]}")
         self.coat = min(self.coat, max(0, len(coats) - 1))
         self._show_coats(coats)
         if not coats:
@@ -137,9 +139,9 @@ class RecolourPanel(Panel):
         """What decides which widgets there are; values alone are shown in the widgets that are there."""
         coat = coats_of(at.kit, owner)[self.coat]
         bound = commands.bound_parameters(at.kit, owner)
-        shared = {place: [use.owner for use in users_of(at.kit, name)] for place, name in bound.items()}
-        names = [(parameter.name, parameter.kind) for parameter in at.kit.parameters]
-        return (owner, owner_name(at.kit, owner), self.coat, coat.kind, bound, shared, names, self.session.variant)
+        shared = {place: [use.owner for use in users_of(at.kit, key)] for place, key in bound.items()}
+        known = [(parameter.key, parameter.name, parameter.kind) for parameter in at.kit.parameters]
+        return (owner, owner_name(at.kit, owner), self.coat, coat.kind, bound, shared, known, self.session.variant)
 
     def _build(self, at: Focus, owner: str) -> None:
         empty(self.values)
@@ -202,9 +204,9 @@ class RecolourPanel(Panel):
         """Whether the value is fixed or bound, to which parameter, and who shares it."""
         session, coat = self.session, self.coat
         parameter = commands.bound_parameters(at.kit, owner).get((coat, spec.name))
-        items: list[tuple[str, object]] = [("Fixed in the shader", ""), ("Parameter of its own", "new")]
+        items: list[tuple[str, object]] = [("Fixed in the shader", ""), ("Parameter of its own", OF_ITS_OWN)]
         items += [
-            (f"Parameter {p.name}", p.name) for p in at.kit.parameters if p.name == parameter or commands.fits(p, spec)
+            (f"Parameter {p.name}", p.key) for p in at.kit.parameters if p.key == parameter or commands.fits(p, spec)
         ]
         box = choice(f"Binding of {spec.label}", items)
         show_choice(box, parameter or "")
@@ -221,7 +223,7 @@ class RecolourPanel(Panel):
             self.values.addWidget(label(f"Shared with {', '.join(others)}.", "quiet"))
 
     def _bind(self, owner: str, value_name: str, parameter: str | None, chosen: str) -> None:
-        if chosen == "new":
+        if chosen == OF_ITS_OWN:
             if parameter is not None:
                 self.session.do(commands.unbind(owner, value_name, self.coat))
             self.session.do(commands.expose(owner, value_name, self.coat))

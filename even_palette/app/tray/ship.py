@@ -68,8 +68,8 @@ class ShipPanel(Panel):
         at = self.session.shown
         current = self.variant.currentData() or MASTER
         self.variant.clear()
-        for name in (MASTER, *(variant.name for variant in self.session.kit.variants)):
-            self.variant.addItem(name or "Master", name)
+        for key, name in self.session.kit.variant_names.items():
+            self.variant.addItem(name, key)
         show_choice(self.variant, current)
         self.files.clear()
         self._show_obstacle("")
@@ -166,7 +166,7 @@ class ShipPanel(Panel):
 
         process.finished.connect(finished)
         words = ["play", str(folder), "--out", str(out), f"--sheet={at.sheet.name}"]
-        program, *arguments = command(*words, *([f"--variant={variant}"] if variant else []))
+        program, *arguments = command(*words, *([f"--variant={at.kit.variant(variant).name}"] if variant else []))
         process.start(program, arguments)
 
     def _compare(self, at: Focus, variant: str, played: Plane) -> None:
@@ -174,7 +174,7 @@ class ShipPanel(Panel):
         own = self.renderer.render(shown, whole_sheet(played.width, played.height))[..., :3]
         difference = np.abs(own.astype(np.int16) - played.samples[..., :3])
         worst, share = int(difference.max()), float((difference.max(axis=-1) > 0).mean())
-        name = variant or "Master"
+        name = at.kit.variant_names[variant]
         self.proof_result.setText(
             f"{name}: largest difference {worst} of 255, in {share:.2%} of the texels a difference at all. "
             + ("The package holds." if worst <= 1 else "The package does not look like the kit.")

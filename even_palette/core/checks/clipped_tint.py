@@ -28,7 +28,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                     break
                 share = clipped_share(at, sheets, region.key, variant, settings, cancel)
                 if share > LEAST_SHARE:
-                    text = f"{share:.1%} of {region.name} clips in {variant or 'Master'} ({promise})."
+                    text = f"{share:.1%} of {region.name} clips in {at.kit.variant_names[variant]} ({promise})."
                     yield Finding("Recolour", Severity.WARNING, text, region.key, "result")
     except UserError:
         return

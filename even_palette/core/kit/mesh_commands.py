@@ -15,10 +15,8 @@ from even_palette.core.kit.model import (
     MeshFile,
     Region,
     change_one,
-    identifier,
-    keys_of,
+    new_key,
     retire,
-    unique,
     with_region,
 )
 from even_palette.core.material.model import PlaneKind
@@ -41,7 +39,7 @@ def add_mesh(file: MeshFile) -> Command:
         if same is not None:
             renewed = replace(same, size=file.size, sha256=file.sha256)
             return replace(kit, meshes=change_one(kit.meshes, lambda mesh: mesh is same, lambda _: renewed))
-        made = replace(file, key=unique(identifier(file.key), keys_of(kit), "_"))
+        made = replace(file, key=new_key(kit, file.key))
         return replace(kit, meshes=(*kit.meshes, made))
 
     return Command("Open mesh", apply)
@@ -140,7 +138,7 @@ def add_bake(sheet: str, bake: Bake) -> Command:
     def apply(kit: Kit) -> Kit:
         if len(kit.sheet(sheet).bakes) >= MOST_BAKES:
             raise UserError(f"A sheet holds at most {MOST_BAKES} bakes.")
-        made = replace(bake, key=unique(bake.key, keys_of(kit), "_"))
+        made = replace(bake, key=new_key(kit, bake.key))
         return kit.with_sheet(replace(kit.sheet(sheet), bakes=(*kit.sheet(sheet).bakes, made)))
 
     return Command("Add bake", apply)

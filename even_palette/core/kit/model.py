@@ -21,13 +21,14 @@ from even_palette.core.material.model import (
     Value,
     Variant,
 )
+from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.steps import Join
 from even_palette.core.regions.weights import Resolve
 
-FORMAT = 3
+FORMAT = 4
 MOST_REGIONS = 255
 """Which region a face belongs to is stored in one byte, 0 for none."""
 MOST_COATS = 16
@@ -42,7 +43,7 @@ FARTHEST_VALUE = 1e6
 """Parameters lie between minus this and this, so that float32 holds them well."""
 
 IDENTIFIER = re.compile(r"(?=.{1,64}$)[a-z][a-z0-9]*(_[a-z0-9]+)*")
-"""What keys and parameter names look like; GLSL (4.60, section 3.7) reserves doubled underscores."""
+"""What keys and the names of parameters look like; GLSL (4.60, section 3.7) reserves doubled underscores."""
 
 
 class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -265,19 +266,24 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
                 return region
         raise KeyError(key)
 
-    def parameter(self, name: str) -> Parameter:
-        """The parameter with this name. Raises KeyError if there is none."""
+    def parameter(self, key: str) -> Parameter:
+        """The parameter with this key. Raises KeyError if there is none."""
         for parameter in self.parameters:
-            if parameter.name == name:
+            if parameter.key == key:
                 return parameter
-        raise KeyError(name)
+        raise KeyError(key)
 
-    def variant(self, name: str) -> Variant:
-        """The variant with this name. Raises KeyError if there is none."""
+    def variant(self, key: str) -> Variant:
+        """The variant with this key. Raises KeyError if there is none."""
         for variant in self.variants:
-            if variant.name == name:
+            if variant.key == key:
                 return variant
-        raise KeyError(name)
+        raise KeyError(key)
+
+    @property
+    def variant_names(self) -> dict[str, str]:
+        """The names of the master and all variants, by key, in order."""
+        return {MASTER: "Master", **{variant.key: variant.name for variant in self.variants}}
 
 
 @dataclass(frozen=True, eq=False)
@@ -342,7 +348,7 @@ def value_uses(kit: Kit, owner: str = "") -> Iterator[ValueUse]:
 
 
 def users_of(kit: Kit, parameter: str) -> list[ValueUse]:
-    """The values that are bound to a parameter."""
+    """The values that are bound to a parameter, by its key."""
     return [use for use in value_uses(kit) if isinstance(use.value, Bound) and use.value.parameter == parameter]
 
 
@@ -350,9 +356,11 @@ def without_unused(kit: Kit) -> Kit:
     """The kit as it is saved: without parameters that no coat uses, and without what variants set of them."""
     used = {use.value.parameter for use in value_uses(kit) if isinstance(use.value, Bound)}
     variants = tuple(
-        replace(v, values={name: value for name, value in v.values.items() if name in used}) for v in kit.variants
+        replace(v, values={key: value for key, value in v.values.items() if key in used}) for v in kit.variants
     )
-    return replace(kit, parameters=tuple(p for p in kit.parameters if p.name in used), variants=variants)
+    idle = [parameter.key for parameter in kit.parameters if parameter.key not in used]
+    kept = tuple(parameter for parameter in kit.parameters if parameter.key in used)
+    return retire(replace(kit, parameters=kept, variants=variants), *idle)
 
 
 T = TypeVar("T")
@@ -399,8 +407,8 @@ def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
 
 
 def keys_of(kit: Kit) -> set[str]:
-    """Every key that is or was in use: of sheets, maps, bakes, regions and meshes, and those that were retired."""
-    keys = {*kit.retired, *(mesh.key for mesh in kit.meshes)}
+    """Every key that is or was in use, whatever for, and those that were retired."""
+    keys = {*kit.retired, *(part.key for parts in (kit.meshes, kit.parameters, kit.variants) for part in parts)}
     for mesh in kit.meshes:
         keys.update(mesh.faces.regions)
     for sheet in kit.sheets:
@@ -408,6 +416,11 @@ def keys_of(kit: Kit) -> set[str]:
         for parts in (sheet.sources, sheet.regions, sheet.bakes):
             keys.update(part.key for part in parts)
     return keys
+
+
+def new_key(kit: Kit, wanted: str) -> str:
+    """A key that was never used in the kit, made from any text."""
+    return unique(identifier(wanted), keys_of(kit), "_")
 
 
 def retire(kit: Kit, *keys: str) -> Kit:

@@ -5,7 +5,7 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit.assignment import without_region
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import Kit, MeshFile, Sheet, change_one, identifier, keys_of, retire, unique
+from even_palette.core.kit.model import Kit, MeshFile, Sheet, change_one, new_key, retire, unique
 
 MOST_SHEETS = 64
 
@@ -17,7 +17,7 @@ def add_sheet(name: str) -> Command:
         if len(kit.sheets) >= MOST_SHEETS:
             raise UserError(f"A kit holds at most {MOST_SHEETS} sheets.")
         final = unique(" ".join(name.split())[:60] or "Sheet", [sheet.name for sheet in kit.sheets])
-        key = unique(identifier(final), keys_of(kit), "_")
+        key = new_key(kit, final)
         return replace(kit, sheets=(*kit.sheets, Sheet(key, final)))
 
     return Command("Add sheet", apply)

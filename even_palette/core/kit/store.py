@@ -18,7 +18,7 @@ from msgspec.structs import replace
 from even_palette.core.disk.gate import exists, file_size, read_bytes, reason
 from even_palette.core.disk.whole import PREFIX, write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import FORMAT, FromFile, Kit, identifier, with_files, without_unused
+from even_palette.core.kit.model import FORMAT, FromFile, Kit, identifier, unique, with_files, without_unused
 from even_palette.core.kit.validate import check_kit
 
 KIT_FILE = "kit.json"
@@ -67,7 +67,7 @@ def _upgraded(stored: object) -> object:
     """What an older version saved, in the present format.
 
     Format 1 had one sheet, without a key; format 2 said which sheet was in front, had one coat a region, and knew maps
-    by their roles.
+    by their roles; format 3 knew parameters and variants by their names.
     """
     if not isinstance(stored, dict):
         return stored
@@ -79,8 +79,33 @@ def _upgraded(stored: object) -> object:
         sheets = stored.get("sheets")
         if isinstance(sheets, list):
             rest["sheets"] = [_sheet_of_format_2(sheet) for sheet in sheets]
-        stored = {**rest, "format": FORMAT}
+        stored = {**rest, "format": 3}
+    if stored.get("format") == 3:
+        stored = {**_with_keys(stored), "format": FORMAT}
     return stored
+
+
+def _with_keys(stored: dict[str, object]) -> dict[str, object]:
+    """Format 3 with keys: those of parameters are their names, which are identifiers already."""
+    changed = dict(stored)
+    parameters, variants = stored.get("parameters"), stored.get("variants")
+    if isinstance(parameters, list):
+        changed["parameters"] = [{"key": p.get("name"), **p} if isinstance(p, dict) else p for p in parameters]
+    if isinstance(variants, list):
+        keys: dict[str, str] = {}
+        for variant in variants:
+            if isinstance(variant, dict) and isinstance(name := variant.get("name"), str):
+                keys[name] = unique(identifier(name), keys.values(), "_")
+        changed["variants"] = [_variant_of_format_3(variant, keys) for variant in variants]
+    return changed
+
+
+def _variant_of_format_3(variant: object, keys: dict[str, str]) -> object:
+    if not isinstance(variant, dict) or not isinstance(variant.get("name"), str):
+        return variant
+    parent = variant.get("parent")
+    renamed = {"parent": keys.get(parent, parent)} if isinstance(parent, str) else {}
+    return {"key": keys[variant["name"]], **variant, **renamed}
 
 
 def _sheet_of_format_2(sheet: object) -> object:

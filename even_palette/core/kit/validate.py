@@ -29,6 +29,7 @@ from even_palette.core.kit.model import (
     value_uses,
 )
 from even_palette.core.material.coats import COATS
+from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse, Setting, ValueKind
 from even_palette.core.mesh.bakes import BAKE_NAMES
 from even_palette.core.raster.guess import Role
@@ -49,11 +50,12 @@ def check_kit(kit: Kit) -> None:
     _distinct("mesh", [mesh.key for mesh in kit.meshes])
     for mesh in kit.meshes:
         _check_mesh(mesh, [sheet.key for sheet in kit.sheets])
-    _distinct("parameter", [parameter.name for parameter in kit.parameters])
-    _distinct("variant", [variant.name for variant in kit.variants])
+    _distinct("parameter", [parameter.key for parameter in kit.parameters])
+    _distinct("parameter name", [parameter.name for parameter in kit.parameters])
     for parameter in kit.parameters:
-        if not IDENTIFIER.fullmatch(parameter.name):
-            raise UserError(f"parameter “{parameter.name[:40]}” is not a plain identifier.")
+        for text in (parameter.key, parameter.name):
+            if not IDENTIFIER.fullmatch(text):
+                raise UserError(f"parameter “{text[:40]}” is not a plain identifier.")
         low, high = parameter.low, parameter.high
         if parameter.kind == ValueKind.CHOICE or not -FARTHEST_VALUE <= low < high <= FARTHEST_VALUE:
             raise UserError(f"parameter “{parameter.name}” has no usable range.")
@@ -63,13 +65,13 @@ def check_kit(kit: Kit) -> None:
     _check_variants(kit)
 
 
-def check_setting(parameter: Parameter, setting: Setting) -> None:
-    """Raise UserError unless the setting is of the parameter's kind and in its range; colours are 0..1, encoded."""
-    is_colour = parameter.kind == ValueKind.COLOUR
+def check_setting(of: Parameter | ValueSpec, setting: Setting) -> None:
+    """Raise UserError unless a setting is of the kind and in the range of what it sets; colours are 0..1, encoded."""
+    is_colour = of.kind == ValueKind.COLOUR
     parts = setting if isinstance(setting, tuple) else (setting,)
-    low, high = (0.0, 1.0) if is_colour else (parameter.low, parameter.high)
+    low, high = (0.0, 1.0) if is_colour else (of.low, of.high)
     if isinstance(setting, tuple) != is_colour or not all(low <= part <= high for part in parts):
-        raise UserError(f"“{parameter.name}” cannot be {str(setting)[:40]}; it is {low:g} to {high:g}.")
+        raise UserError(f"“{of.name}” cannot be {str(setting)[:40]}; it is {low:g} to {high:g}.")
 
 
 def _distinct(what: str, names: list[str]) -> None:
@@ -203,19 +205,22 @@ def _check_use(kit: Kit, use: ValueUse) -> None:
     elif isinstance(value, str):
         raise UserError(f"{where} cannot be a word.")
     else:
-        spec = use.spec
-        check_setting(Parameter(spec.name, kind, spec.default, spec.low, spec.high), value)  # type: ignore[arg-type]
+        check_setting(use.spec, value)
 
 
 def _check_variants(kit: Kit) -> None:
     if len(kit.variants) > MOST_VARIANTS:
         raise UserError(f"{len(kit.variants):,} variants; the limit is {MOST_VARIANTS:,}.")
-    parents = {variant.name: variant.parent for variant in kit.variants}
-    parameters = {parameter.name: parameter for parameter in kit.parameters}
+    _distinct("variant", [variant.key for variant in kit.variants])
+    _distinct("variant name", [variant.name for variant in kit.variants])
+    parents = {variant.key: variant.parent for variant in kit.variants}
+    parameters = {parameter.key: parameter for parameter in kit.parameters}
     sound: set[str] = set()
     for variant in kit.variants:
+        if not IDENTIFIER.fullmatch(variant.key):
+            raise UserError(f"variant key “{variant.key[:40]}” is not a plain identifier.")
         line: dict[str, None] = {}
-        at: str | None = variant.name
+        at: str | None = variant.key
         while at is not None and at not in sound:
             if at in line:
                 raise UserError(f"Variant “{variant.name[:40]}” inherits from itself.")
@@ -224,7 +229,7 @@ def _check_variants(kit: Kit) -> None:
             line[at] = None
             at = parents[at]
         sound |= line.keys()
-        for name, setting in variant.values.items():
-            if name not in parameters:
-                raise UserError(f"variant “{variant.name[:40]}” sets “{name[:40]}”, which is not there.")
-            check_setting(parameters[name], setting)
+        for key, setting in variant.values.items():
+            if key not in parameters:
+                raise UserError(f"variant “{variant.name[:40]}” sets “{key[:40]}”, which is not there.")
+            check_setting(parameters[key], setting)

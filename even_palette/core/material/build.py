@@ -61,10 +61,10 @@ class Material:
     extra: Mapping[str, float | Colour]
 
     def inputs(self, settings: Mapping[str, Setting]) -> dict[str, float | Colour]:
-        """Values for every parameter node: colours as linear light, numbers as they are."""
+        """Values for every parameter node, by key: colours as linear light, numbers as they are."""
         return {
             **self.extra,
-            **{p.name: linear_setting(settings[p.name]) for p in self.parameters},
+            **{p.key: linear_setting(settings[p.key]) for p in self.parameters},
         }
 
     def packed(self, plan: PackingPlan) -> dict[str, Node]:
@@ -72,15 +72,23 @@ class Material:
         return _packed(self.outputs, plan)
 
     def program(self, plan: PackingPlan) -> Program:
-        """The program of all outputs with weights as a packing plan puts them."""
-        titles = {f"{number}": node for number, (_, node) in enumerate(self.sections)}
-        sections = _packed(titles, plan)
-        told = [(comment, sections[f"{number}"]) for number, (comment, _) in enumerate(self.sections)]
-        return program_of(self.packed(plan), told)
+        """The program that is shipped: weights as a packing plan puts them, parameters by their names."""
+        sections = {f"section {number}": node for number, (_, node) in enumerate(self.sections)}
+        found = _named(_packed({**self.outputs, **sections}, plan), self.parameters)
+        told = [(comment, found[name]) for name, (comment, _) in zip(sections, self.sections, strict=True)]
+        return program_of({name: found[name] for name in self.outputs}, told)
 
 
 def _packed(outputs: Mapping[str, Node], plan: PackingPlan) -> dict[str, Node]:
     found = nodes.replaced(outputs.values(), "weight", lambda node: plan.weight(str(node.payload[0])))
+    return dict(zip(outputs, found, strict=True))
+
+
+def _named(outputs: Mapping[str, Node], parameters: Sequence[Parameter]) -> dict[str, Node]:
+    names = {parameter.key: parameter.name for parameter in parameters}
+    found = nodes.replaced(
+        outputs.values(), "parameter", lambda node: nodes.parameter(names[str(node.payload[0])], node.type)
+    )
     return dict(zip(outputs, found, strict=True))
 
 
@@ -149,7 +157,7 @@ def build_material(
         kinds = ", ".join(COATS[coat.kind].label.lower() for coat in overcoats.coats)
         sections.append((f"Overcoats: {kinds}", mixed[COLOUR]))
     ordered = {name: mixed[name] for name in OUTPUTS if name in mixed}
-    used = tuple(parameter for parameter in parameters if parameter.name in builder.used)
+    used = tuple(parameter for parameter in parameters if parameter.key in builder.used)
     return Material(ordered, tuple(sections), used, builder.slots, builder.extra)
 
 
@@ -161,7 +169,7 @@ class _Builder:
         self.used: set[str] = set()
         self.slots: dict[str, SlotUse] = {}
         self.extra: dict[str, float | Colour] = {}
-        self._known = {parameter.name for parameter in parameters}
+        self._known = {parameter.key for parameter in parameters}
         self._live = live
         self._maps = maps
 

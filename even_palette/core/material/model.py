@@ -22,7 +22,7 @@ class ValueKind(StrEnum):
 
 
 class Bound(msgspec.Struct, frozen=True):
-    """A coat's value that follows a parameter."""
+    """A coat's value that follows a parameter, by its key."""
 
     parameter: str
 
@@ -75,8 +75,12 @@ class Coat(msgspec.Struct, frozen=True):
 
 
 class Parameter(msgspec.Struct, frozen=True):
-    """A value that the runtime may set. `name` is an identifier; colours ignore the range."""
+    """A value that the runtime may set. `key` stays when the name changes; both are identifiers.
 
+    The name is what shaders and packages call it. Colours ignore the range.
+    """
+
+    key: str
     name: str
     kind: ValueKind
     default: Setting
@@ -87,8 +91,12 @@ class Parameter(msgspec.Struct, frozen=True):
 
 
 class Variant(msgspec.Struct, frozen=True):
-    """A named set of parameter values on top of its parent's; without a parent, on top of the defaults."""
+    """A named set of parameter values on top of its parent's; without a parent, on top of the defaults.
 
+    `key` stays when the name changes. `parent` is a key, and so are those of `values`: of parameters.
+    """
+
+    key: str
     name: str
     parent: str | None = None
     values: dict[str, Setting] = {}

@@ -1,55 +1,55 @@
-"""Resolving variants: from a name to the value of every parameter."""
+"""Resolving variants: from a key to the value of every parameter."""
 
 from collections.abc import Sequence
 
 from even_palette.core.material.model import Parameter, Setting, Variant
 
 MASTER = ""
-"""The name under which the parameters' own defaults are asked for."""
+"""The key under which the parameters' own defaults are asked for."""
 
 
-def lineage(variants: Sequence[Variant], name: str) -> list[Variant]:
+def lineage(variants: Sequence[Variant], key: str) -> list[Variant]:
     """The variant and its ancestors, nearest first; empty for the master.
 
-    Raises KeyError for an unknown name and ValueError for a variant that inherits from itself.
+    Raises KeyError for an unknown key and ValueError for a variant that inherits from itself.
     """
-    if not name:
+    if key == MASTER:
         return []
-    by_name = {variant.name: variant for variant in variants}
+    by_key = {variant.key: variant for variant in variants}
     line: dict[str, Variant] = {}
-    at: str | None = name
+    at: str | None = key
     while at is not None:
         if at in line:
-            raise ValueError(f"Variant “{name}” inherits from itself.")
-        line[at] = by_name[at]
-        at = by_name[at].parent
+            raise ValueError(f"Variant “{by_key[key].name}” inherits from itself.")
+        line[at] = by_key[at]
+        at = by_key[at].parent
     return list(line.values())
 
 
 def resolve_all(parameters: Sequence[Parameter], variants: Sequence[Variant]) -> dict[str, dict[str, Setting]]:
-    """What `resolve` gives for the master and every variant, by name; each is worked out once from its parent's.
+    """What `resolve` gives for the master and every variant, by key; each is worked out once from its parent's.
 
     Raises KeyError or ValueError as `lineage` does.
     """
-    found = {MASTER: {parameter.name: parameter.default for parameter in parameters}}
-    by_name = {variant.name: variant for variant in variants}
+    found = {MASTER: {parameter.key: parameter.default for parameter in parameters}}
+    by_key = {variant.key: variant for variant in variants}
     for variant in variants:
         line: dict[str, Variant] = {}
-        at = variant.name
+        at = variant.key
         while at not in found:
             if at in line:
                 raise ValueError(f"Variant “{variant.name}” inherits from itself.")
-            line[at] = by_name[at]
-            at = by_name[at].parent or MASTER
-        for name, one in reversed(line.items()):
+            line[at] = by_key[at]
+            at = by_key[at].parent or MASTER
+        for key, one in reversed(line.items()):
             above = found[one.parent or MASTER]
-            found[name] = {**above, **{key: value for key, value in one.values.items() if key in above}}
+            found[key] = {**above, **{name: value for name, value in one.values.items() if name in above}}
     return found
 
 
-def resolve(parameters: Sequence[Parameter], variants: Sequence[Variant], name: str) -> dict[str, Setting]:
-    """The value of every parameter in a variant: its own, else its nearest ancestor's, else the default."""
-    settings = {parameter.name: parameter.default for parameter in parameters}
-    for variant in reversed(lineage(variants, name)):
-        settings.update({key: value for key, value in variant.values.items() if key in settings})
+def resolve(parameters: Sequence[Parameter], variants: Sequence[Variant], key: str) -> dict[str, Setting]:
+    """The value of every parameter in a variant, by key: its own, else its nearest ancestor's, else the default."""
+    settings = {parameter.key: parameter.default for parameter in parameters}
+    for variant in reversed(lineage(variants, key)):
+        settings.update({name: value for name, value in variant.values.items() if name in settings})
     return settings

@@ -275,14 +275,14 @@ def _sheet(
 
 
 def _package(kit: Kit, shipped: tuple[PackageSheet, ...], parameters: list[Parameter]) -> Package:
-    used = {parameter.name for parameter in parameters}
+    names = {parameter.key: parameter.name for parameter in parameters}
     settings = resolve_all(parameters, kit.variants)
     variants = tuple(
         PackageVariant(
             variant.name,
-            variant.parent,
-            _runtime({name: value for name, value in variant.values.items() if name in used}),
-            _runtime(settings[variant.name]),
+            kit.variant(variant.parent).name if variant.parent else None,
+            _runtime({names[key]: value for key, value in variant.values.items() if key in names}),
+            _runtime({names[key]: value for key, value in settings[variant.key].items()}),
         )
         for variant in kit.variants
     )
@@ -292,7 +292,7 @@ def _package(kit: Kit, shipped: tuple[PackageSheet, ...], parameters: list[Param
 
 def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:
     default = parameter.default
-    users = tuple(f"{owner_name(kit, use.owner)}: {use.spec.label}" for use in users_of(kit, parameter.name))
+    users = tuple(f"{owner_name(kit, use.owner)}: {use.spec.label}" for use in users_of(kit, parameter.key))
     return PackageParameter(
         parameter.name,
         uniform_name(parameter.name),

@@ -35,9 +35,9 @@ def clear_cell(owner: str, variant: str) -> Command:
         bound = set(bound_parameters(kit, owner).values())
 
         def change(v: Variant) -> Variant:
-            return replace(v, values={name: value for name, value in v.values.items() if name not in bound})
+            return replace(v, values={key: value for key, value in v.values.items() if key not in bound})
 
-        return replace(kit, variants=change_one(kit.variants, lambda v: v.name == variant, change))
+        return replace(kit, variants=change_one(kit.variants, lambda v: v.key == variant, change))
 
     return Command("Return to inherited", apply)
 

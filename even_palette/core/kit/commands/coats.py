@@ -13,6 +13,7 @@ from even_palette.core.kit.model import (
     change_one,
     coats_of,
     identifier,
+    new_key,
     owner_name,
     unique,
     users_of,
@@ -120,7 +121,7 @@ def set_cell_value(owner: str, value_name: str, setting: Setting, variant: str =
         value, spec = value_of(kit, owner, value_name, coat), spec_of(kit, owner, value_name, coat)
         assert not isinstance(spec.default, str)
         bound = kit.parameter(value.parameter) if isinstance(value, Bound) else None
-        check_setting(bound or Parameter(spec.label, spec.kind, spec.default, spec.low, spec.high), setting)
+        check_setting(bound or spec, setting)
         if variant == MASTER and not isinstance(value, Bound):
             return with_value(kit, owner, value_name, setting, coat)
         if not isinstance(value, Bound):
@@ -143,12 +144,13 @@ def expose(owner: str, value_name: str, coat: int = 0) -> Command:
         assert not isinstance(value, str)
         wanted = identifier(f"{name} {value_name}")
         like = (wanted, spec.kind, spec.low, spec.high)
-        idle = any((p.name, p.kind, p.low, p.high) == like for p in kit.parameters)
-        if idle and not users_of(kit, wanted):
-            # What variants set it to is still there; only its default is the value of now.
-            kit = with_setting(kit, wanted, value, MASTER)
-            return with_value(kit, owner, value_name, Bound(wanted), coat)
+        for old in kit.parameters:
+            if (old.name, old.kind, old.low, old.high) == like and not users_of(kit, old.key):
+                # What variants set it to is still there; only its default is the value of now.
+                kit = with_setting(kit, old.key, value, MASTER)
+                return with_value(kit, owner, value_name, Bound(old.key), coat)
         made = Parameter(
+            new_key(kit, wanted),
             unique(wanted, [parameter.name for parameter in kit.parameters], "_"),
             spec.kind,
             value,
@@ -158,7 +160,7 @@ def expose(owner: str, value_name: str, coat: int = 0) -> Command:
             f"{spec.label} of {name}. {spec.help}",
         )
         kit = replace(kit, parameters=(*kit.parameters, made))
-        return with_value(kit, owner, value_name, Bound(made.name), coat)
+        return with_value(kit, owner, value_name, Bound(made.key), coat)
 
     return Command("Make parameter", apply)
 
@@ -170,15 +172,16 @@ def fits(parameter: Parameter, spec: ValueSpec) -> bool:
 
 
 def bind(owner: str, value_name: str, parameter: str, coat: int = 0) -> Command:
-    """Bind a value to a parameter that is there already and fits; both users then share it."""
+    """Bind a value to a parameter, by its key, that is there already and fits; both users then share it."""
 
     def apply(kit: Kit) -> Kit:
         spec = spec_of(kit, owner, value_name, coat)
-        if not fits(kit.parameter(parameter), spec):
-            raise UserError(f"“{parameter}” is of another kind or range than {spec.label.lower()}.")
+        there = kit.parameter(parameter)
+        if not fits(there, spec):
+            raise UserError(f"“{there.name}” is of another kind or range than {spec.label.lower()}.")
         return with_value(kit, owner, value_name, Bound(parameter), coat)
 
-    return Command(f"Bind to {parameter}", apply)
+    return Command("Bind to parameter", apply)
 
 
 def unbind(owner: str, value_name: str, coat: int = 0) -> Command:
@@ -196,26 +199,22 @@ def unbind(owner: str, value_name: str, coat: int = 0) -> Command:
     return Command("Fix value", apply)
 
 
-def rename_parameter(name: str, new: str) -> Command:
-    """Rename a parameter in the coats and variants that use it; the name is made a plain identifier."""
+def rename_parameter(key: str, name: str) -> Command:
+    """Give a parameter another name, which is made a plain identifier; its key stays."""
 
     def apply(kit: Kit) -> Kit:
-        others = [parameter.name for parameter in kit.parameters if parameter.name != name]
-        final = unique(identifier(new), others, "_")
-        for use in users_of(kit, name):
-            kit = with_value(kit, use.owner, use.spec.name, Bound(final), use.coat)
-        parameters = change_one(kit.parameters, lambda p: p.name == name, lambda p: replace(p, name=final))
-        variants = tuple(
-            replace(v, values={final if key == name else key: value for key, value in v.values.items()})
-            for v in kit.variants
+        kit.parameter(key)
+        others = [parameter.name for parameter in kit.parameters if parameter.key != key]
+        final = unique(identifier(name), others, "_")
+        return replace(
+            kit, parameters=change_one(kit.parameters, lambda p: p.key == key, lambda p: replace(p, name=final))
         )
-        return replace(kit, parameters=parameters, variants=variants)
 
     return Command("Rename parameter", apply)
 
 
 def bound_parameters(kit: Kit, owner: str) -> dict[tuple[int, str], str]:
-    """Number of the coat and name of the value to name of the parameter, for the values of an owner that are bound."""
+    """Number of the coat and name of the value to key of the parameter, for the values of an owner that are bound."""
     return {
         (use.coat, use.spec.name): use.value.parameter for use in value_uses(kit, owner) if isinstance(use.value, Bound)
     }
@@ -238,13 +237,13 @@ def with_setting(kit: Kit, parameter: str, setting: Setting, variant: str) -> Ki
     if variant == MASTER:
         return replace(
             kit,
-            parameters=change_one(kit.parameters, lambda p: p.name == parameter, lambda p: replace(p, default=setting)),
+            parameters=change_one(kit.parameters, lambda p: p.key == parameter, lambda p: replace(p, default=setting)),
         )
     return replace(
         kit,
         variants=change_one(
             kit.variants,
-            lambda v: v.name == variant,
+            lambda v: v.key == variant,
             lambda v: replace(v, values={**v.values, parameter: setting}),
         ),
     )

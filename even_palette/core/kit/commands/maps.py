@@ -15,10 +15,8 @@ from even_palette.core.kit.model import (
     Step,
     change_one,
     coats_of,
-    identifier,
-    keys_of,
+    new_key,
     retire,
-    unique,
     with_coats,
 )
 from even_palette.core.material.model import (
@@ -45,7 +43,7 @@ def add_map(sheet: str, source: Source) -> Command:
         if len(old.sources) >= MOST_MAPS:
             raise UserError(f"A sheet holds at most {MOST_MAPS} maps.")
         role = source.role if old.source(source.role) is None else Role.NONE
-        made = replace(source, key=unique(identifier(source.key), keys_of(kit), "_"), role=role)
+        made = replace(source, key=new_key(kit, source.key), role=role)
         return kit.with_sheet(replace(old, sources=(*old.sources, made)))
 
     return Command(f"Open {source.role}" if source.role != Role.NONE else "Open map", apply)

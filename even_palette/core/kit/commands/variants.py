@@ -8,6 +8,8 @@ from even_palette.core.kit.model import (
     MOST_VARIANTS,
     Kit,
     change_one,
+    new_key,
+    retire,
 )
 from even_palette.core.material.model import (
     Blending,
@@ -17,67 +19,66 @@ from even_palette.core.material.variants import lineage
 
 
 def add_variant(name: str, parent: str | None = None) -> Command:
-    """Add a variant that inherits from another, or from the master."""
+    """Add a variant that inherits from another, by its key, or from the master."""
 
     def apply(kit: Kit) -> Kit:
         if len(kit.variants) >= MOST_VARIANTS:
             raise UserError(f"A kit holds at most {MOST_VARIANTS:,} variants.")
-        made = Variant(new_name(name, [variant.name for variant in kit.variants]), parent)
-        return replace(kit, variants=(*kit.variants, made))
+        final = new_name(name, [variant.name for variant in kit.variants])
+        return replace(kit, variants=(*kit.variants, Variant(new_key(kit, final), final, parent)))
 
     return Command("Add variant", apply)
 
 
-def remove_variant(name: str) -> Command:
-    """Remove a variant; those that inherit from it keep their looks by taking over what it set."""
+def remove_variant(key: str) -> Command:
+    """Remove a variant; those that inherit from it keep their looks by taking over what it set.
+
+    Its key is never used again.
+    """
 
     def apply(kit: Kit) -> Kit:
-        gone = kit.variant(name)
+        gone = kit.variant(key)
         left = []
         for variant in kit.variants:
-            if variant.name == name:
+            if variant.key == key:
                 continue
-            if variant.parent == name:
+            if variant.parent == key:
                 variant = replace(variant, parent=gone.parent, values={**gone.values, **variant.values})
             left.append(variant)
-        return replace(kit, variants=tuple(left))
+        return retire(replace(kit, variants=tuple(left)), key)
 
     return Command("Remove variant", apply)
 
 
-def rename_variant(name: str, new: str) -> Command:
-    """Give a variant another name, also where others inherit from it."""
+def rename_variant(key: str, name: str) -> Command:
+    """Give a variant another name; its key stays."""
 
     def apply(kit: Kit) -> Kit:
-        final = new_name(new, [variant.name for variant in kit.variants if variant.name != name])
-
-        def change(variant: Variant) -> Variant:
-            return replace(
-                variant,
-                name=final if variant.name == name else variant.name,
-                parent=final if variant.parent == name else variant.parent,
-            )
-
-        return replace(kit, variants=tuple(change(variant) for variant in kit.variants))
+        kit.variant(key)
+        final = new_name(name, [variant.name for variant in kit.variants if variant.key != key])
+        return replace(kit, variants=change_one(kit.variants, lambda v: v.key == key, lambda v: replace(v, name=final)))
 
     return Command("Rename variant", apply)
 
 
-def set_parent(name: str, parent: str | None) -> Command:
-    """Let a variant inherit from another, or from the master. Raises UserError if it would inherit from itself."""
+def set_parent(key: str, parent: str | None) -> Command:
+    """Let a variant inherit from another, by its key, or from the master.
+
+    Raises UserError if it would inherit from itself.
+    """
 
     def apply(kit: Kit) -> Kit:
         changed = replace(
             kit,
-            variants=change_one(kit.variants, lambda v: v.name == name, lambda v: replace(v, parent=parent)),
+            variants=change_one(kit.variants, lambda v: v.key == key, lambda v: replace(v, parent=parent)),
         )
         try:
-            lineage(changed.variants, name)
+            lineage(changed.variants, key)
         except ValueError as error:
             raise UserError(str(error)) from None
         return changed
 
-    return Command(f"Inherit from {parent or 'Master'}", apply)
+    return Command("Change inheritance", apply)
 
 
 def set_blending(blending: Blending) -> Command:
