@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from even_palette.app.jobs import Rank
 from even_palette.app.session import Session
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.mesh.kinds import ElementKind, Likeness
@@ -116,35 +118,53 @@ class Choice(QObject):
         from even_palette.core.mesh.elements import grown
 
         if found := self.mesh:
-            self.choose(grown(found.mesh, self._faces))
+            faces = self._faces
+            self._choose_made(lambda: grown(found.mesh, faces))
 
     def shrink(self) -> None:
         """Take away the outermost ring of faces."""
         from even_palette.core.mesh.elements import shrunk
 
         if found := self.mesh:
-            self.choose(shrunk(found.mesh, self._faces))
+            faces = self._faces
+            self._choose_made(lambda: shrunk(found.mesh, faces))
 
     def overlapping(self) -> None:
         """Choose the faces whose UVs share a texel with others."""
         from even_palette.core.mesh.raster import overlapping_faces
 
-        at, found = self.session.shown, self.mesh
-        seen = self.session.sheets.meshes.footprint(at, *self.session.sheets.mask_size(at)) if at else None
-        if found and seen:
-            self.choose(overlapping_faces(found.uv, seen.claims))
+        at, found, sheets = self.session.shown, self.mesh, self.session.sheets
+        if at is None or found is None:
+            return
+
+        def make() -> Bools:
+            seen = sheets.meshes.footprint(at, *sheets.mask_size(at))
+            return overlapping_faces(found.uv, seen.claims) if seen else np.zeros(found.mesh.face_count, dtype=bool)
+
+        self._choose_made(make)
 
     def outside(self) -> None:
         """Choose the faces whose UVs leave the tile."""
         from even_palette.core.mesh.raster import outside_faces
 
         if found := self.mesh:
-            self.choose(outside_faces(found.uv))
+            self._choose_made(lambda: outside_faces(found.uv))
 
     def similar(self, by: Likeness) -> None:
         """Choose all elements like those that are chosen."""
         from even_palette.core.mesh.elements import similar
 
-        found, of = self.mesh, self.elements()
+        found, of, faces = self.mesh, self.elements(), self._faces
         if found and of:
-            self.choose(similar(found.mesh, self._faces, by, of))
+            self._choose_made(lambda: similar(found.mesh, faces, by, of))
+
+    def _choose_made(self, make: Callable[[], Bools]) -> None:
+        """Choose the faces that a worker finds, if the mesh is still the same by then."""
+        shape = self._shape
+
+        def done(faces: Bools) -> None:
+            if shape == self._shape:
+                self.choose(faces)
+
+        notice = self.session.notice.emit
+        self.session.jobs.run("Choose", lambda progress, cancel: make(), done, notice, rank=Rank.VIEW, place="choose")

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import QObject
 
 from even_palette.app.choosing import Choice
+from even_palette.app.jobs import Rank
 from even_palette.app.notice import Notice
 from even_palette.app.rail import STAGES
 from even_palette.app.readout import Readout
@@ -10,8 +11,9 @@ from even_palette.app.session import Session
 from even_palette.app.stand.stand import Panes, Stand
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.tray import Tray
-from even_palette.core.colour.hexcode import encoded_to_hex
-from even_palette.core.kit.model import Box
+from even_palette.core.colour.hexcode import Rgb8, encoded_to_hex
+from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit.model import Box, Focus
 
 
 class Pointing(QObject):
@@ -101,16 +103,29 @@ class Pointing(QObject):
             self.choice.click(self.stand.elements.face_at(u, v), add)
             return
         if STAGES[self.session.view.state.stage] == "Regions":
-            ids = self.session.sheets.id_levels(at)
-            if ids is not None:
-                texel = ids.samples[int(v * ids.height), int(u * ids.width)]
-                red, green, blue = (int(level) for level in texel[:3])
-                self.regions.ids.pick((red, green, blue))
+            self._pick_id_colour(at, u, v)
             return
         texel_read = self.stand.texel_at(u, v)
         if texel_read and texel_read.weights and max(texel_read.weights) > 0.5:
             index = max(range(len(texel_read.weights)), key=lambda i: texel_read.weights[i])
             self.session.select(region=at.sheet.regions[index].key)
+
+    def _pick_id_colour(self, at: Focus, u: float, v: float) -> None:
+        """Choose the ID colour at a uv; a worker looks it up, as the map may have to be read again."""
+
+        def work(progress: Progress, cancel: CancelToken) -> Rgb8 | None:
+            ids = self.session.sheets.id_levels(at)
+            if ids is None:
+                return None
+            red, green, blue = map(int, ids.samples[int(v * ids.height), int(u * ids.width)][:3])
+            return (red, green, blue)
+
+        def done(found: Rgb8 | None) -> None:
+            if found is not None:
+                self.regions.ids.pick(found)
+
+        notice = self.session.notice.emit
+        self.session.jobs.run("Pick", work, done, notice, rank=Rank.VIEW)
 
     def _start_picking(self, swatch: SwatchEditor) -> None:
         self._swatch = swatch

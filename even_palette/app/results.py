@@ -1,12 +1,16 @@
-"""What is made ready for the views: on workers, for the present kit, the latest one first."""
+"""What is made ready for the views: on workers, for the present kit, the latest one first.
+
+The window's thread makes nothing itself: what a view finds missing is told by NotReady, and made by `make`.
+"""
 
 import time
+from threading import get_ident
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from even_palette.app.jobs import Jobs, Rank
-from even_palette.core.errors import UserError
+from even_palette.app.jobs import Jobs, Rank, one_shot
+from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.kinds import ElementKind
@@ -20,14 +24,19 @@ if TYPE_CHECKING:
 
 ALWAYS_READY = (LookKind.RESULT, LookKind.SURFACE, LookKind.BAKE)
 """Looks whose planes are made with every kit, or, as bakes, by a way of their own."""
+MADE_MS, FORGET_S = 20, 2.0
 PATIENCE_S = 0.4
 """While nothing new was shown for so long, what is being made may be finished although a newer kit waits."""
 
 
 class Results(QObject):
-    """Prepares what the views need of a kit; `shown` is the kit that is ready, `trouble` says why none is."""
+    """Prepares what the views need of a kit; `shown` is the kit that is ready, `trouble` says why none is.
+
+    `made` tells that something is there that a view found missing.
+    """
 
     shown_changed = pyqtSignal()
+    made = pyqtSignal()
     colours_listed = pyqtSignal()
     elements_found = pyqtSignal()
     notice = pyqtSignal(str)
@@ -36,6 +45,7 @@ class Results(QObject):
         super().__init__(parent)
         self.jobs = jobs
         self.sheets = Sheets()
+        self.sheets.cache.only_looks = get_ident()
         self.shown: Focus | None = None
         self.trouble = ""
         self._preparing: CancelToken | None = None
@@ -46,6 +56,8 @@ class Results(QObject):
         self._baking: dict[str, CancelToken] = {}
         self._given_up: set[str] = set()
         self._finding: set[tuple[str, ElementKind]] = set()
+        self._missing: dict[object, tuple[str, float]] = {}
+        self._tell_made = one_shot(self, MADE_MS, self.made.emit)
 
     def forget(self) -> None:
         """Nothing of the kit that was open is shown any more, nor made."""
@@ -64,21 +76,25 @@ class Results(QObject):
 
         def work(progress: Progress, cancel: CancelToken) -> Focus:
             sheets = self.sheets
-            for sheet in self.sheets_seen(at):
-                part = at.kit.at(sheet)
-                sheets.base_colour(part)
-                cancel.check()
-                sheets.weights(part, progress, cancel)
-                sheets.means(part)
-                cancel.check()
-                prepare_material(part, sheets)
-            spots(at, sheets)
-            for look in (Look(), *looks):
-                self._make(at, look, cancel)
+            with sheets.cache.holding("what is in view"):
+                for sheet in self.sheets_seen(at):
+                    part = at.kit.at(sheet)
+                    sheets.base_colour(part)
+                    sheets.meshes.on_sheet(part)
+                    sheets.mask_size(part)
+                    cancel.check()
+                    sheets.weights(part, progress, cancel)
+                    sheets.means(part)
+                    cancel.check()
+                    prepare_material(part, sheets)
+                spots(at, sheets)
+                for look in (Look(), *looks):
+                    self._make(at, look, cancel)
             return at
 
         def done(result: Focus) -> None:
             self.shown, self.trouble, self._shown_at = result, "", time.monotonic()
+            self._missing.clear()
             self._ready = set(looks)
             self.shown_changed.emit()
             self._list_colours(result)
@@ -107,8 +123,9 @@ class Results(QObject):
             return True
 
         def work(progress: Progress, cancel: CancelToken) -> None:
-            for look in missing:
-                self._make(at, look, cancel)
+            with self.sheets.cache.holding("looks"):
+                for look in self._looks:
+                    self._make(at, look, cancel)
 
         def done(_: None) -> None:
             if at is self.shown:
@@ -127,10 +144,33 @@ class Results(QObject):
         except UserError:
             return  # whoever shows the look tells why it cannot be shown
 
+    def make(self, missing: NotReady) -> str:
+        """Make on a worker what a view lacked; `made` tells. Gives a sentence where that failed already, else "".
+
+        What was made a moment ago and is gone again does not fit into memory, and is not made once more.
+        """
+        name, make = missing.name, missing.make  # the error itself holds on to painters at work
+        told, at = self._missing.get(name, ("", 0.0))
+        if told and time.monotonic() - at > FORGET_S:
+            told = ""
+        elif name in self._missing:
+            return told
+        self._missing[name] = ("", 0.0)
+
+        def outcome(text: str) -> None:
+            self._missing[name] = (text, time.monotonic())
+            self._tell_made.start()
+
+        def done(_: object) -> None:
+            outcome("There is not enough memory to keep what this view needs.")
+
+        self.jobs.run("View", lambda progress, cancel: make(), done, outcome, rank=Rank.VIEW)
+        return ""
+
     @property
     def settled(self) -> bool:
         """Whether nothing is being made for the views."""
-        return self._preparing is None
+        return self._preparing is None and not self._tell_made.isActive()
 
     def sheets_seen(self, at: Focus) -> list[str]:
         """The sheet that is meant, and those that lie on the same meshes."""

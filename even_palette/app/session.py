@@ -1,5 +1,6 @@
 """What belongs to one window: the document, what is made ready of it, its files, and what is looked at."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -30,6 +31,7 @@ class Session(QObject):
 
     changed = pyqtSignal()
     shown_changed = pyqtSignal()
+    made = pyqtSignal()
     selection_changed = pyqtSignal()
     title_changed = pyqtSignal()
     notice = pyqtSignal(str)
@@ -48,6 +50,7 @@ class Session(QObject):
         self.document.title_changed.connect(self.title_changed)
         self.files.reread.connect(self._follow)
         self.results.shown_changed.connect(self.shown_changed)
+        self.results.made.connect(self.made)
         self.view.changed.connect(self.selection_changed)
         for part in (self.document, self.results):
             part.notice.connect(self.notice)
@@ -104,6 +107,13 @@ class Session(QObject):
     def do(self, command: Command) -> bool:
         """Apply a command; what is not possible becomes a notice. True if the kit changed."""
         return self.document.do(command)
+
+    def do_made(self, doing: str, make: Callable[[], Command]) -> None:
+        """Let a worker make a command that takes computing, then apply it; what is not possible becomes a notice."""
+        self.jobs.run(doing, lambda progress, cancel: make(), self._apply, self.notice.emit)
+
+    def _apply(self, command: Command) -> None:
+        self.do(command)
 
     def undo(self, steps: int = 1) -> None:
         """Go back by steps of the history."""

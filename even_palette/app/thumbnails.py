@@ -9,11 +9,13 @@ from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.skins import model_points, skins_of
 from even_palette.app.theme import grey, tokens
-from even_palette.core.errors import UserError
+from even_palette.core.errors import NotReady, UserError
+from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.looks import Look, picture
 
 REST_MS = 120
+LIGHT = (0.35, 0.72, 0.60)
 
 
 class Thumbnails(QObject):
@@ -28,6 +30,7 @@ class Thumbnails(QObject):
         self._stale: dict[tuple[str, int, int], None] = {}
         self._next = one_shot(self, REST_MS, self._make_one)
         session.shown_changed.connect(self.forget)
+        session.made.connect(self._go_on)
 
     def of(self, variant: str, width: int, height: int) -> QImage | None:
         """The picture of a variant, if there is one yet; in pixels of the screen."""
@@ -75,27 +78,35 @@ class Thumbnails(QObject):
         del self._stale[key]
         if variant not in at.kit.variant_names:
             self._kept.pop(key, None)
-        elif (image := self._draw(variant, width, height)) is not None:
-            self._kept[key] = image
-            self.made.emit()
+        else:
+            try:
+                image = self._draw(at, variant, width, height)
+            except NotReady as missing:
+                if not self.session.results.make(missing):
+                    self._stale[key] = None
+                    return  # goes on once it is made
+            except UserError:
+                pass
+            else:
+                self._kept[key] = image
+                self.made.emit()
         if self._stale:
             self._next.start(0)
 
-    def _draw(self, variant: str, width: int, height: int) -> QImage | None:
-        at = self.session.shown
-        assert at is not None
-        look = Look(variant=variant)
-        try:
-            if self.session.sheets.meshes.on_sheet(at) is not None and not self.renderer.model_trouble():
-                skins = skins_of(self.session, at, look)
-                orbit = Orbit().framed(model_points(skins), width / height)
-                pixels = self.renderer.render_model(skins, orbit, width, height, True, (0.35, 0.72, 0.60))
-                return to_image(pixels)
-            if not at.sheet.sources:
-                return None
-            base = self.session.sheets.base_colour(at)
-            zoom = min(width / base.width, height / base.height)
-            view = Camera((base.width, base.height), zoom=zoom).view(width, height)
-            return to_image(self.renderer.render(picture(at, self.session.sheets, look), view))
-        except UserError:
-            return None
+    def _go_on(self) -> None:
+        if self._stale and not self._next.isActive():
+            self._next.start(0)
+
+    def _draw(self, at: Focus, variant: str, width: int, height: int) -> QImage:
+        """Raises NotReady, or UserError if nothing can be drawn."""
+        look, sheets = Look(variant=variant), self.session.sheets
+        if sheets.meshes.on_sheet(at) is not None and not self.renderer.model_trouble():
+            skins = skins_of(self.session, at, look)
+            orbit = Orbit().framed(model_points(skins), width / height)
+            return to_image(self.renderer.render_model(skins, orbit, width, height, True, LIGHT))
+        if not at.sheet.sources:
+            raise UserError("There is nothing on this sheet.")
+        base = sheets.base_colour(at)
+        zoom = min(width / base.width, height / base.height)
+        view = Camera((base.width, base.height), zoom=zoom).view(width, height)
+        return to_image(self.renderer.render(picture(at, sheets, look), view))

@@ -1,8 +1,18 @@
 """The error that is meant for the person in front of the window."""
 
+from collections.abc import Callable
+
 
 class UserError(Exception):
     """One sentence in plain words: what happened, to which file or value, and what to do."""
+
+
+class NotReady(UserError):
+    """A result is wanted where nothing may wait for it; `make` makes it, on another thread."""
+
+    def __init__(self, name: object, make: Callable[[], object]) -> None:
+        super().__init__("This is being made …")
+        self.name, self.make = name, make
 
 
 def one_line(text: str, most: int = 2000) -> str:

@@ -105,7 +105,7 @@ def test_regions_with_their_areas(demo: Driver) -> None:
     demo.stage(2)
     regions = session.at.sheet.regions
     table = ledge.areas
-    demo.qtbot.waitUntil(lambda: set(table._areas) >= {region.key for region in regions}, timeout=60_000)
+    demo.qtbot.waitUntil(lambda: set(table._shares) >= {region.key for region in regions}, timeout=60_000)
     weights = session.sheets.weights(session.at)
     labels = session.sheets.meshes.face_regions(session.at)
     for row, region in enumerate(regions):

@@ -139,9 +139,11 @@ def test_tools_on_what_is_chosen(regions: Driver) -> None:
     assert np.flatnonzero(choice.faces).tolist() == [face]
     buttons = {b.accessibleName(): b for b in elements.findChildren(QWidget) if b.accessibleName()}
     regions.click(buttons["Grow"])
+    regions.settle()
     grown = int(choice.faces.sum())
     assert grown > 5
     regions.click(buttons["Shrink"])
+    regions.settle()
     assert choice.faces.sum() == 1
     regions.click(buttons["Invert"])
     assert choice.faces.sum() == len(choice.faces) - 1
@@ -149,6 +151,7 @@ def test_tools_on_what_is_chosen(regions: Driver) -> None:
     assert not choice.faces.any()
     mouse(regions.stand.model.canvas, at)
     elements.similar.menu().actions()[0].trigger()  # same slot
+    regions.settle()
     mesh = choice.mesh
     assert mesh is not None
     assert set(mesh.mesh.face_slot[choice.faces]) == {mesh.mesh.face_slot[face]}

@@ -4,11 +4,13 @@ import random
 import threading
 from dataclasses import dataclass
 from pathlib import Path
+from threading import Event, Thread, get_ident
 
 import numpy as np
 import pytest
 
 from even_palette.core.arrays import Samples
+from even_palette.core.errors import NotReady
 from even_palette.core.results.cache import Cache
 from even_palette.core.results.disk_cache import SUFFIX, DiskCache
 
@@ -130,3 +132,43 @@ def test_a_key_that_is_kept_twice_counts_once(tmp_path: Path) -> None:
     for _ in range(5):
         cache._keep("key", np.zeros(1000, np.uint8), 1.0)
     assert cache.bytes == 1000
+
+
+def test_the_thread_that_only_looks_makes_nothing() -> None:
+    """It gets what is kept, or NotReady at once, also while another thread makes the same; `make` makes it elsewhere."""
+    cache = Cache(1 << 20)
+    cache.only_looks = get_ident()
+    with pytest.raises(NotReady) as told:
+        cache.get("a", lambda: 7)
+    worker = Thread(target=told.value.make)
+    worker.start()
+    worker.join()
+    assert cache.get("a", lambda: 8) == 7
+    begun, go_on = Event(), Event()
+    slow = Thread(target=lambda: cache.get("slow", lambda: (begun.set(), go_on.wait(10))))
+    slow.start()
+    assert begun.wait(10)
+    with pytest.raises(NotReady):
+        cache.get("slow", lambda: 1)
+    go_on.set()
+    slow.join()
+
+
+def test_what_is_held_does_not_go() -> None:
+    """What a thread asks for while holding outlives any pressure, until the same purpose holds something else."""
+    cache = Cache(1000)
+    with cache.holding("view"):
+        cache.get("held", lambda: np.zeros(600, dtype=np.uint8))
+    for number in range(20):
+        cache.get(number, lambda: np.zeros(600, dtype=np.uint8))
+    assert cache.peek("held") is not None
+    with pytest.raises(ValueError, match="failed"), cache.holding("view"):
+        cache.get("other", lambda: np.zeros(600, dtype=np.uint8))
+        raise ValueError("failed")
+    cache.get("more", lambda: np.zeros(600, dtype=np.uint8))
+    assert cache.peek("held") is not None
+    with cache.holding("view"):
+        cache.get("next", lambda: np.zeros(600, dtype=np.uint8))
+    cache.get("last", lambda: np.zeros(600, dtype=np.uint8))
+    assert cache.peek("held") is None
+    assert cache.peek("next") is not None

@@ -1,6 +1,5 @@
 """The board's view: cells that draw what their coat does, live thumbnails as column heads."""
 
-import numpy as np
 from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
@@ -19,9 +18,9 @@ from even_palette.app.stand.renderer import to_image
 from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.app.thumbnails import Thumbnails
 from even_palette.core.colour.hexcode import format_hex
-from even_palette.core.errors import UserError
+from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import OVER, coats_of
+from even_palette.core.kit.model import OVER, Focus, coats_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.results.materials import coat_strip, paint_strip
 
@@ -64,6 +63,7 @@ class Board(QTableView):
         self.add_button.clicked.connect(self.add_variant)
         session.selection_changed.connect(self._follow_selection)
         session.shown_changed.connect(self._redraw)
+        session.made.connect(self._update_cells)
         self.doubleClicked.connect(lambda _: self.edit_wanted.emit())
         self.heads.sectionPressed.connect(lambda column: self.session.select(variant=self.board_model.variant(column)))
         self.names.sectionPressed.connect(lambda row: self.session.select(region=self.board_model.owner(row)))
@@ -192,6 +192,7 @@ class CellDelegate(QStyledItemDelegate):
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         self.session = session
+        self._drawn: dict[tuple[str, str, str], list[QImage]] = {}
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
@@ -209,16 +210,14 @@ class CellDelegate(QStyledItemDelegate):
             return
         own = is_own(at.kit, owner, variant)
         box = option.rect.adjusted(5, 3, -5, -3) if own else option.rect.adjusted(5, 9, -5, -9)
-        try:
-            strip = coat_strip(at, self.session.sheets, owner, variant)
-        except UserError:
+        strips = self._strips(at, owner, variant, COATS[coats[0].kind].before_and_after)
+        if not strips:
             return
-        if COATS[coats[0].kind].before_and_after:
-            upper = QRect(box.x(), box.y(), box.width(), box.height() // 3)
-            painter.drawImage(upper, _strip_image(paint_strip(at, self.session.sheets, owner)))
-            painter.drawImage(box.adjusted(0, box.height() // 3, 0, 0), _strip_image(strip))
+        if len(strips) > 1:
+            painter.drawImage(QRect(box.x(), box.y(), box.width(), box.height() // 3), strips[1])
+            painter.drawImage(box.adjusted(0, box.height() // 3, 0, 0), strips[0])
         else:
-            painter.drawImage(box, _strip_image(strip))
+            painter.drawImage(box, strips[0])
         painter.setPen(
             QPen(grey(t.text if own else t.quiet_text), 1, Qt.PenStyle.SolidLine if own else Qt.PenStyle.DotLine)
         )
@@ -227,9 +226,17 @@ class CellDelegate(QStyledItemDelegate):
             painter.setPen(QPen(grey(t.text), 2))
             painter.drawRect(option.rect.adjusted(1, 1, -1, -1))
 
-
-def _strip_image(strip: np.ndarray) -> QImage:
-    return to_image(strip[None])
+    def _strips(self, at: Focus, owner: str, variant: str, with_paint: bool) -> list[QImage]:
+        """The coat of a cell, and the paint under it if that is wanted; while they are made anew, those before them."""
+        cell, sheets = (at.key, owner, variant), self.session.sheets
+        try:
+            strips = [coat_strip(at, sheets, owner, variant), *([paint_strip(at, sheets, owner)] if with_paint else [])]
+            self._drawn[cell] = [to_image(strip[None]) for strip in strips]
+        except NotReady as missing:
+            self.session.results.make(missing)
+        except UserError:
+            self._drawn.pop(cell, None)
+        return self._drawn.get(cell, [])
 
 
 class Heads(QHeaderView):

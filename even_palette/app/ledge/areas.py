@@ -39,7 +39,7 @@ class AreaTable(QTableWidget):
             head = self.horizontalHeaderItem(column)
             assert head is not None
             head.setTextAlignment(_side(column))
-        self._areas: dict[str, float] = {}
+        self._shares: dict[str, tuple[float, int]] = {}
         self._rest = one_shot(self, REST_MS, self._measure)
         self.currentCellChanged.connect(lambda row, *_: self._select(row))
 
@@ -51,40 +51,37 @@ class AreaTable(QTableWidget):
         """Show the regions as they are now, if this can be seen; areas come from a worker."""
         if self.isVisible():
             self._show()
-            self._rest.start(REST_MS if self._areas else 0)
+            self._rest.start(REST_MS if self._shares else 0)
 
     def _measure(self) -> None:
         at = self.session.shown
         if at is None or not self.isVisible() or not at.sheet.regions or not self.session.sheets.has_masks(at):
             return
 
-        def work(progress: Progress, cancel: CancelToken) -> dict[str, float]:
+        def work(progress: Progress, cancel: CancelToken) -> dict[str, tuple[float, int]]:
             areas = self.session.sheets.weights(at, cancel=cancel).areas
-            return {region.key: area for region, area in zip(at.sheet.regions, areas, strict=True)}
+            labels = self.session.sheets.meshes.face_regions(at)
+            faces = np.bincount(labels[labels >= 0], minlength=len(areas))
+            found = zip(areas, faces.tolist(), strict=True)
+            return {region.key: shares for region, shares in zip(at.sheet.regions, found, strict=True)}
 
-        def done(areas: dict[str, float]) -> None:
-            self._areas = areas
+        def done(shares: dict[str, tuple[float, int]]) -> None:
+            self._shares = shares
             self._show()
 
         self.session.jobs.run("Areas", work, done, self.session.notice.emit, rank=Rank.CHECK, place="areas")
 
     def _show(self) -> None:
         at = self.session.at
-        faces: dict[str, int] = {}
-        shown = self.session.shown
-        if shown is not None and self.session.sheets.meshes.on_sheet(shown) is not None:
-            labels = self.session.sheets.meshes.face_regions(shown)
-            counts = np.bincount(labels[labels >= 0], minlength=len(shown.sheet.regions))
-            faces = {region.key: int(n) for region, n in zip(shown.sheet.regions, counts, strict=True)}
         self.blockSignals(True)
         self.setRowCount(len(at.sheet.regions))
         for row, region in enumerate(at.sheet.regions):
-            area = self._areas.get(region.key)
+            area, faces = self._shares.get(region.key, (None, None))
             texts = (
                 region.name,
                 format_hex(region.id_colour),
                 "yes" if region.keyed else "no",
-                f"{faces.get(region.key, 0):,}",
+                "…" if faces is None else f"{faces:,}",
                 str(len(region.boxes)),
                 str(len(region.steps)),
                 "…" if area is None else f"{area:.2%}",

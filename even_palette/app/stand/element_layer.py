@@ -11,6 +11,9 @@ from even_palette.app.stand.marks import faces_in_view, marks
 from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.tiles import Tool, area_mask
 from even_palette.core.arrays import Bools, Samples
+from even_palette.core.errors import NotReady
+from even_palette.core.kit.model import Focus
+from even_palette.core.mesh.footprint import Footprint
 from even_palette.core.mesh.kinds import ElementKind
 
 
@@ -49,7 +52,7 @@ class ElementLayer(QObject):
         at = self.choice.session.shown
         if at is None or self.choice.mesh is None:
             return None
-        seen = self.choice.session.sheets.meshes.footprint(at, *self.choice.session.sheets.mask_size(at))
+        seen = self._footprint(at)
         field = self.sheet.field(0)
         return faces_in_view(seen, self.sheet.camera.view(field.width(), field.height())) if seen else None
 
@@ -58,11 +61,20 @@ class ElementLayer(QObject):
         at = self.choice.session.shown
         if at is None or self.choice.mesh is None:
             return -1
-        seen = self.choice.session.sheets.meshes.footprint(at, *self.choice.session.sheets.mask_size(at))
+        seen = self._footprint(at)
         if seen is None:
             return -1
         height, width = seen.face.shape
         return int(seen.face[min(int(v * height), height - 1), min(int(u * width), width - 1)])
+
+    def _footprint(self, at: Focus) -> Footprint | None:
+        """The footprint of the mesh, once it is there; asking has it made."""
+        sheets = self.choice.session.sheets
+        try:
+            return sheets.meshes.footprint(at, *sheets.mask_size(at))
+        except NotReady as missing:
+            self.choice.session.results.make(missing)
+            return None
 
     def mark(self) -> None:
         self._mark_sheet()

@@ -12,7 +12,7 @@ from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.skins import model_points, skins_of
 from even_palette.app.stand.tiles import Tile
-from even_palette.core.errors import UserError
+from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
 from even_palette.core.results.looks import Look
 
@@ -93,6 +93,10 @@ class ModelPane(QWidget):
                 )
                 for label, look, other_label, other in looks
             ]
+        except NotReady as missing:
+            if told := self.session.results.make(missing):
+                self.canvas.show_message(told)
+            return
         except UserError as error:
             self.canvas.show_message(self.session.results.bake_state(looks[0][1].bake) or str(error))
             return

@@ -8,7 +8,7 @@ import numpy as np
 
 from even_palette.app.session import Session
 from even_palette.core.arrays import Floats
-from even_palette.core.errors import UserError
+from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Plane
@@ -23,7 +23,7 @@ RELIEF = (Role.NORMAL, Role.ROUGHNESS, Role.METALNESS, Role.OCCLUSION)
 def skins_of(session: Session, at: Focus, look: Look) -> list[Skin]:
     """The sheet in front in a look, and the other sheets of the same meshes in their results.
 
-    Raises UserError if something cannot be read.
+    Raises NotReady, or UserError if something cannot be read.
     """
     from even_palette.gl.model_view import Skin
 
@@ -52,5 +52,9 @@ def _map(session: Session, at: Focus, role: Role) -> Plane | None:
     source = at.sheet.source(role)
     try:
         return session.sheets.plane(source) if source else None
+    except NotReady as missing:
+        if session.results.make(missing):
+            return None
+        raise
     except UserError:
         return None

@@ -27,7 +27,7 @@ from even_palette.app.stand.model_pane import ModelPane
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import Tile
 from even_palette.app.theme import set_icon
-from even_palette.core.errors import UserError
+from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Bake, Focus
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
@@ -80,6 +80,7 @@ class Stand(QWidget):
         layout.addWidget(self.splitter, 1)
         layout.addWidget(self._foot)
         session.shown_changed.connect(self.refresh)
+        session.made.connect(self.refresh)
         session.selection_changed.connect(self._follow_selection)
         self.canvas.hovered.connect(self._hover)
         self.canvas.left_sheet.connect(self._leave)
@@ -223,12 +224,15 @@ class Stand(QWidget):
                 self.session.results.want_bake(look.bake)
         if not self.session.results.wants(wanted):
             return
-        base = self.session.sheets.base_colour(at)
-        painted = at.sheet.source(Role.BASE_COLOUR) is not None
-        size = (base.width, base.height) if painted else self.session.sheets.mask_size(at)
         if self.panes != Panes.MODEL:
             try:
+                base = self.session.sheets.base_colour(at)
+                painted = at.sheet.source(Role.BASE_COLOUR) is not None
+                size = (base.width, base.height) if painted else self.session.sheets.mask_size(at)
                 self.canvas.show_tiles(self._tiles(at), size)
+            except NotReady as missing:
+                if told := self.session.results.make(missing):
+                    self.canvas.show_message(told)
             except UserError as error:
                 self.canvas.show_message(self.session.results.bake_state(self.look.bake) or str(error))
         if self.panes != Panes.SHEET:
@@ -379,7 +383,10 @@ class Stand(QWidget):
         column, row = int(self._last_uv[0] * width), int(self._last_uv[1] * height)
         half = TEXELS // 2
         view = View(((column - half) / width, (row - half) / height), (1 / width, 1 / height), TEXELS, TEXELS)
-        shown = picture(at, self.session.sheets, self._showable(self.look, at))
+        try:
+            shown = picture(at, self.session.sheets, self._showable(self.look, at))
+        except UserError:
+            return
         image = to_image(self.renderer.render(shown, view, filtered=False))
         self.loupe.show_texel(image, (column, row), texel, at.sheet.regions, "texel")
         self._place_loupe()

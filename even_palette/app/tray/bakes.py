@@ -14,7 +14,6 @@ from even_palette.app.stand.stand import bake_name
 from even_palette.app.tray.panel import choice as choice_box
 from even_palette.app.tray.panel import empty, label, row, short_list, show_choice, tool
 from even_palette.core.disk.gate import refuse_sources
-from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
 from even_palette.core.kit.model import Bake
@@ -184,15 +183,13 @@ class BakesTab(QWidget):
             self.look_wanted.emit(Look(LookKind.BAKE, bake=self.bake))
 
     def _roots(self) -> None:
-        try:
-            self.session.do(choose_roots(self.session.at, self.session.sheets.meshes, self.choice.faces))
-            bake = self._current()
-            if bake is not None and bake.values.get("way") != "way":
-                self._set("way", "way")
-                self._shown_kind = ""
-                self._show_bake()
-        except UserError as error:
-            self.session.notice.emit(str(error))
+        at, faces = self.session.at, self.choice.faces
+        self.session.do_made("Begin here", lambda: choose_roots(at, self.session.sheets.meshes, faces))
+        bake = self._current()
+        if bake is not None and bake.values.get("way") != "way":
+            self._set("way", "way")
+            self._shown_kind = ""
+            self._show_bake()
 
     def _write(self) -> None:
         bake = self._current()

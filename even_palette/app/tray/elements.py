@@ -1,6 +1,5 @@
 """Regions from the mesh: its elements, what is chosen of them, and ways to give them to regions."""
 
-from collections.abc import Callable
 from functools import partial
 
 import numpy as np
@@ -24,10 +23,8 @@ from even_palette.app.session import Session
 from even_palette.app.stand.tiles import Tool
 from even_palette.app.tray.panel import Fold, empty, label, row, short_list, show_choice, tool
 from even_palette.app.tray.panel import choice as choice_box
-from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
-from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Box
 from even_palette.core.mesh.kinds import ElementKind, Likeness
 from even_palette.core.results.dividing import Split, assign, divide, scatter_split
@@ -297,10 +294,12 @@ class ElementsTab(QWidget):
         self.choice.take_elements([number for number in numbers if number is not None])
 
     def _assign(self, region: str) -> None:
-        self._try(lambda: assign(self.session.at, self.session.sheets.meshes, self.choice.faces, region))
+        at, faces = self.session.at, self.choice.faces
+        self.session.do_made("Give faces", lambda: assign(at, self.session.sheets.meshes, faces, region))
 
     def _divide(self) -> None:
-        self._try(lambda: divide(self.session.at, self.session.sheets.meshes, self.choice.kind))
+        at, kind = self.session.at, self.choice.kind
+        self.session.do_made("Divide", lambda: divide(at, self.session.sheets.meshes, kind))
 
     def _roll(self) -> None:
         self.seed.setValue(self.seed.value() % 9999 + 1)
@@ -337,7 +336,7 @@ class ElementsTab(QWidget):
         if not self.session.region:
             self.session.notice.emit("Select a region first; it gets the rectangle.")
             return
-        self._try(lambda: mesh_commands.add_box(self.session.region, box))
+        self.session.do(mesh_commands.add_box(self.session.region, box))
 
     def _draw_box(self) -> None:
         if self.session.region:
@@ -345,12 +344,3 @@ class ElementsTab(QWidget):
             self.box_wanted.emit()
         else:
             self.session.notice.emit("Select a region first; it gets the rectangle.")
-
-    def _try(self, make: Callable[[], Command]) -> None:
-        """Do the command that is made; what is not possible is told."""
-        try:
-            command = make()
-        except UserError as error:
-            self.session.notice.emit(str(error))
-            return
-        self.session.do(command)

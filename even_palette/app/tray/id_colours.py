@@ -118,12 +118,8 @@ class IdColoursTab(QWidget):
 
     def _take(self) -> None:
         at = self.session.at
-        try:
-            command = take_ids(at, self.session.sheets.meshes, self.by.currentData(), self.limit.value() / 100)
-        except UserError as error:
-            self.session.notice.emit(str(error))
-            return
-        self.session.do(command)
+        by, limit = self.by.currentData(), self.limit.value() / 100
+        self.session.do_made("Take region IDs", lambda: take_ids(at, self.session.sheets.meshes, by, limit))
 
     def _make(self, item: QListWidgetItem | None = None) -> None:
         items = [item] if item else self.found.selectedItems()

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from even_palette.app.session import Session
 from even_palette.app.theme import set_icon
 from even_palette.core.colour.hexcode import Rgb8, format_hex
+from even_palette.core.errors import NotReady
 
 TRAY_PX = 312
 
@@ -50,12 +51,16 @@ class Panel(QScrollArea):
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)
-        self.refresh()
+        self.follow()
 
     def follow(self) -> None:
-        """Refresh if the panel can be seen."""
-        if self.isVisible():
+        """Refresh if the panel can be seen. What it lacks is made, and then it refreshes again."""
+        if not self.isVisible():
+            return
+        try:
             self.refresh()
+        except NotReady as missing:
+            self.session.results.make(missing)
 
 
 def label(text: str, role: str = "") -> QLabel:

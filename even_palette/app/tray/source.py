@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QFileDialog, QFrame, QHBoxLayout, QLineEd
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, choice, empty, label, row, show_choice, tool
 from even_palette.core.disk.gate import exists
-from even_palette.core.errors import UserError
+from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
 from even_palette.core.kit.model import MeshFile, Source, Unit, Up
@@ -169,6 +169,8 @@ class SourcePanel(Panel):
             return "Missing. Point to it with the folder button."
         try:
             return self.session.sheets.meshes.file(file)
+        except NotReady as missing:
+            return self.session.results.make(missing) or "It is being read …"
         except UserError as error:
             return str(error)
 

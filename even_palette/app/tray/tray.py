@@ -45,6 +45,7 @@ class Tray(QWidget):
         for panel in self.panels:
             self._stack.addWidget(panel)
             session.changed.connect(panel.follow)
+            session.made.connect(panel.follow)
         session.shown_changed.connect(self.source.follow)
         session.shown_changed.connect(self.masks.follow)
         session.shown_changed.connect(self.regions.follow)

@@ -2,13 +2,15 @@
 
 import os
 import time
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, fields, is_dataclass
-from threading import Lock
+from threading import Lock, get_ident, local
 from typing import Any, TypeVar
 
 import numpy as np
 
+from even_palette.core.errors import NotReady
 from even_palette.core.raster.tiles import Grid, Tile, TiledPlane
 from even_palette.core.results.disk_cache import DiskCache
 
@@ -30,24 +32,37 @@ class Cache:
 
     Keys name by content all that a result depends on. What goes is chosen by GreedyDual-Size (Cao and Irani 1997): a
     result's rank is the seconds that it took a byte, above the rank of what went last; every look refreshes it.
+    The thread `only_looks` makes nothing and waits for nothing: it gets what is kept, or NotReady. What is held, such
+    as all that the kit in view needs, does not go.
     """
 
     def __init__(self, budget_bytes: int = 0, disk: DiskCache | None = None) -> None:
         self.budget_bytes = budget_bytes or physical_memory() * 2 // 5
         self.disk = disk or DiskCache()
+        self.only_looks: int | None = None
         self._results: dict[Hashable, _Kept] = {}
         self._bytes = 0
         self._floor, self._uses = 0.0, 0
         self._lock = Lock()
         self._running: dict[Hashable, Lock] = {}
+        self._held: dict[str, set[Hashable]] = {}
+        self._noting = local()
 
     def get(self, key: Hashable, compute: Callable[[], T]) -> T:
-        """The result under the key, computed now if it is not kept. Threads that ask for the same wait for one."""
+        """The result under the key, computed now if it is not kept. Threads that ask for the same wait for one.
+
+        Raises NotReady on the thread that only looks.
+        """
         with self._lock:
+            noted: set[Hashable] | None = getattr(self._noting, "keys", None)
+            if noted is not None:
+                noted.add(key)
             kept = self._results.get(key)
             if kept is not None:
                 self._refresh(kept)
                 return kept.result  # type: ignore[no-any-return]
+            if self.only_looks == get_ident():
+                raise NotReady(key, lambda: self.get(key, compute))
             turn = self._running.setdefault(key, Lock())
         with turn:
             with self._lock:
@@ -67,6 +82,25 @@ class Cache:
     def get_lasting(self, kind: type[T], key: Hashable, compute: Callable[[], T]) -> T:
         """As `get`, and kept on disk between runs. For results that are dataclasses of arrays, or arrays."""
         return self.get(key, lambda: self.disk.get(kind, key, compute))
+
+    @contextmanager
+    def holding(self, purpose: str) -> Iterator[None]:
+        """Hold what this thread asks for within, in place of what was held for the same purpose before.
+
+        While it goes on both are held; if it fails, what was held before stays.
+        """
+        keys: set[Hashable] = set()
+        with self._lock:
+            self._held[f"{purpose}, next"] = keys
+        self._noting.keys = keys
+        try:
+            yield
+            with self._lock:
+                self._held[purpose] = keys
+        finally:
+            self._noting.keys = None
+            with self._lock:
+                self._held.pop(f"{purpose}, next", None)
 
     def peek(self, key: Hashable) -> Any | None:
         """The result under the key if it is kept in memory."""
@@ -89,9 +123,12 @@ class Cache:
             self._bytes += kept.size - (old.size if old else 0)
             self._refresh(kept)
             self._results[key] = kept
-            while self._bytes > self.budget_bytes and len(self._results) > 1:
-                others = ((kept.rank, kept.used, k) for k, kept in self._results.items() if k != key)
-                *_, least = min(others, key=lambda other: other[:2])
+            while self._bytes > self.budget_bytes:
+                held = set().union({key}, *self._held.values())
+                others = ((kept.rank, kept.used, k) for k, kept in self._results.items() if k not in held)
+                *_, least = min(others, key=lambda other: other[:2], default=(None,))
+                if least is None:
+                    return
                 gone = self._results.pop(least)
                 self._floor = max(self._floor, gone.rank)
                 self._bytes -= gone.size

@@ -64,7 +64,10 @@ class Sheets:
         if source is None:
             return None
         plane = self.plane(source)
-        return plane if plane.samples.dtype == np.uint8 else Plane(plane.levels8(), Encoding.DATA, plane.content_id)
+        if plane.samples.dtype == np.uint8:
+            return plane
+        key = ("levels", plane.content_id)
+        return self.cache.get(key, lambda: Plane(plane.levels8(), Encoding.DATA, plane.content_id))
 
     def id_colours(self, at: Focus) -> IdColours:
         """The ID colours of a sheet's ID map with their counts; none without a map."""
