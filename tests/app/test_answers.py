@@ -51,4 +51,4 @@ def test_every_stage_comes_back_with_an_empty_cache(demo: Driver) -> None:
             drop_all(demo.session.sheets.cache)
             demo.stand.set_look(look)
             demo.settle()
-            assert demo.stand.canvas.tiles, look
+            assert demo.stand.canvas.tiles, (sheet.name, look, demo.stand.canvas.message)

@@ -45,7 +45,7 @@ class Cache:
         self._floor, self._uses = 0.0, 0
         self._lock = Lock()
         self._running: dict[Hashable, Lock] = {}
-        self._held: dict[str, set[Hashable]] = {}
+        self._held: dict[Hashable, set[Hashable]] = {}
         self._noting = local()
 
     def get(self, key: Hashable, compute: Callable[[], T]) -> T:
@@ -91,7 +91,7 @@ class Cache:
         """
         keys: set[Hashable] = set()
         with self._lock:
-            self._held[f"{purpose}, next"] = keys
+            self._held[id(keys)] = keys
         self._noting.keys = keys
         try:
             yield
@@ -100,7 +100,7 @@ class Cache:
         finally:
             self._noting.keys = None
             with self._lock:
-                self._held.pop(f"{purpose}, next", None)
+                self._held.pop(id(keys), None)
 
     def peek(self, key: Hashable) -> Any | None:
         """The result under the key if it is kept in memory."""

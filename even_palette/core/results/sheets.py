@@ -71,15 +71,24 @@ class Sheets:
 
     def id_colours(self, at: Focus) -> IdColours:
         """The ID colours of a sheet's ID map with their counts; none without a map."""
-        plane = self.id_levels(at)
-        if plane is None:
-            return IdColours((), 0)
-        return self.cache.get(("id colours", plane.content_id), lambda: list_id_colours(plane.samples))
+
+        def compute() -> IdColours:
+            plane = self.id_levels(at)
+            return list_id_colours(plane.samples) if plane else IdColours((), 0)
+
+        return self.cache.get(("id colours", self._id_name(at)), compute)
 
     def known_id_colours(self, at: Focus) -> IdColours | None:
         """The ID colours if they were listed already."""
-        plane = self.id_levels(at)
-        return self.cache.peek(("id colours", plane.content_id)) if plane else IdColours((), 0)
+        name = self._id_name(at)
+        return self.cache.peek(("id colours", name)) if name else IdColours((), 0)
+
+    def _id_name(self, at: Focus) -> str:
+        """Names what serves as ID map by what the kit says alone; "" for nothing."""
+        if source := at.sheet.source(Role.ID):
+            return f"{source.sha256} {source.path}"
+        there = at.sheet.id_bake and self.meshes.on_sheet(at) is not None
+        return self.meshes.bake_key(at, at.sheet.bake(at.sheet.id_bake)) if there else ""
 
     def shown_ids(self, at: Focus) -> Plane | None:
         """ID colours for looking at, (H, W, 3 or 4) uint8; None if there is neither map, mesh nor box.
