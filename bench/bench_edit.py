@@ -52,7 +52,7 @@ class Bench:
         self.window.resize(1280, 772)
         self.window.show()
         make_kit(side, folder)
-        self.window.session.document.open(folder / "kit")
+        self.window.session.open_kit(folder / "kit")
         self.window.enter_stage(2)
         self.app = QApplication.instance()
         self.gaps: list[float] = []

@@ -6,9 +6,16 @@ but our own sentences reaches standard error: libraries that print go to the log
 
 from __future__ import annotations
 
-import os
-import signal
-import sys
+# Built in, so that hardly anything runs before Ctrl-C ends the program without a word.
+import _signal  # type: ignore[import-not-found]
+
+FIRST = _signal.getsignal(_signal.SIGINT)
+if FIRST is _signal.default_int_handler:
+    _signal.signal(_signal.SIGINT, _signal.SIG_DFL)
+
+import os  # noqa: E402
+import signal  # noqa: E402
+import sys  # noqa: E402
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -23,7 +30,7 @@ TOP = os.path.dirname(os.path.dirname(os.path.realpath(__file__)))
 def run() -> int:
     """Run the command line and give its exit code; an interruption at any moment is one sentence."""
     try:
-        if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
+        if FIRST is signal.default_int_handler:
             signal.signal(signal.SIGALRM, _interrupt)
             signal.signal(signal.SIGINT, _interrupt)
             sys.unraisablehook = _unraisable

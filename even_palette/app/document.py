@@ -1,35 +1,35 @@
 """The document that is open: a kit with its history, its folder and lock, its autosave, and what was recovered."""
 
-import os
 import time
+from collections.abc import Callable
+from itertools import count
 from pathlib import Path
 from threading import Lock
+from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from even_palette.app.jobs import Jobs, Rank, one_shot
-from even_palette.core.disk.gate import exists
-from even_palette.core.disk.places import state_folder
 from even_palette.core.errors import UserError
-from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
+from even_palette.core.kit.home import Home
 from even_palette.core.kit.model import FromFile, Kit, with_files
-from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, Opened
+from even_palette.core.kit.store import Opened, read_kit
+from even_palette.core.log import log
 
 AUTOSAVE_MS, AUTOSAVE_LATEST_MS = 2000, 18_000
 
 
-def unsaved_folder() -> Path:
-    """Where kits that were never saved keep their autosaves."""
-    return state_folder() / "unsaved"
-
-
 class Document(QObject):
-    """One open kit. `changed` tells of every change of the kit, `replaced` that another kit is open."""
+    """One open kit. `changed` tells of every change of the kit, `replaced` that another kit is open.
+
+    `opened` tells that one was read from a folder.
+    """
 
     changed = pyqtSignal()
+    opened = pyqtSignal()
     replaced = pyqtSignal()
     title_changed = pyqtSignal()
     notice = pyqtSignal(str)
@@ -39,13 +39,13 @@ class Document(QObject):
         super().__init__(parent)
         self.jobs = jobs
         self.history = History(Kit())
-        self.folder: KitFolder | None = None
-        self.scratch: KitFolder | None = None
+        self.home = Home()
         self.saved = self.history.kit
         self._told_dropped = 0
         self._unsaved_since: float | None = None
-        self._writing = Lock()
-        self._autosave = one_shot(self, AUTOSAVE_MS, self.autosave_on_worker)
+        self._numbers = count(1)
+        self._dues: list[_Due] = []
+        self._autosave = one_shot(self, AUTOSAVE_MS, self.autosave)
 
     @property
     def kit(self) -> Kit:
@@ -85,93 +85,85 @@ class Document(QObject):
         """Do again what was undone last."""
         return self.history.redo()
 
-    # Opening
+    # Opening and saving: on workers, through the kit's home
 
-    def open(self, folder: Path) -> None:
-        """Open a kit folder, or its kit.json. Raises UserError; what was open then stays."""
-        folder = folder.parent if folder.name == KIT_FILE else folder
-        if not exists(folder / KIT_FILE):
-            raise UserError(f"{folder}: there is no {KIT_FILE}, so it is no kit.")
-        if self.folder and self.folder.folder.resolve() == folder.resolve():
-            held = self.folder
-            self.autosave()
-            opened = held.open()
-            self.folder = None
-        else:
-            held, opened = _open(folder)
-        self.leave()
-        self.folder = held
-        self.show(opened.saved, opened.recovered)
-        if held.read_only:
-            self.notice.emit(f"The kit is open read-only: {held.read_only}. Save it as another kit to keep changes.")
+    def open(self, place: Path, then: Callable[[], None] = lambda: None) -> None:
+        """Open a kit folder, or its kit.json; what cannot be opened is told, and what was open then stays."""
+        home, kit, unsaved, number = self.home, self.kit, self._unsaved, next(self._numbers)
+
+        def work() -> tuple[Home, Opened]:
+            return (home, home.open_again(unsaved, number)) if home.is_at(place) else Home.open(place)
+
+        def done(found: tuple[Home, Opened]) -> None:
+            if found[0] is self.home and self.kit is not kit:
+                self.open(place, then)  # what was changed meanwhile is not lost
+                return
+            self._go_on_in(*found)
+            folder = self.home.folder
+            if folder and folder.read_only:
+                self.notice.emit(
+                    f"The kit is open read-only: {folder.read_only}. Save it as another kit to keep changes."
+                )
+            self.opened.emit()
+            then()
+
+        self._due("Open kit", work, done)
+
+    def recover_unsaved(self, folder: Path) -> None:
+        """Go on with a kit that was never saved."""
+        self._due("Open kit", lambda: Home.recover(folder), lambda found: self._go_on_in(*found))
+
+    def open_shipped(self, folder: Path) -> None:
+        """Show a kit that is only read, such as the demo, as one that has no folder yet."""
+        self._due("Open kit", lambda: read_kit(folder), self.open_copy)
 
     def open_copy(self, kit: Kit) -> None:
-        """Show a kit that has no folder yet, such as the demo."""
-        self.leave()
-        self.show(kit, None)
+        """Show a kit that has no folder yet."""
+        self._go_on_in(Home(), Opened(kit, None))
 
-    def show(self, saved: Kit, recovered: Kit | None) -> None:
+    def _go_on_in(self, home: Home, opened: Opened) -> None:
         """Work on another kit, with what was recovered as a step that can be undone."""
-        self.saved = saved
-        self.history = History(saved)
+        if home is not self.home:
+            left, unsaved, number = self.home, self._unsaved, next(self._numbers)
+            self.home = home
+            self._due("Keep", lambda: left.leave(unsaved, number), lambda _: None)
+        self._autosave.stop()
+        self._unsaved_since = None
+        self.saved = opened.saved
+        self.history = History(opened.saved)
         self._told_dropped = 0
-        if recovered is not None:
+        if (recovered := opened.recovered) is not None:
             self.history.do(Command("Recover unsaved work", lambda _: recovered))
             self.recovered.emit()
         self.replaced.emit()
         self.changed.emit()
-        self._autosave.stop()
-        self._unsaved_since = None
         self.title_changed.emit()
-
-    def find_unsaved(self) -> Path | None:
-        """A kit that was never saved and whose window is gone, if there is one."""
-        for path in sorted(unsaved_folder().glob("*/" + AUTOSAVE_FILE), reverse=True):
-            found = KitFolder(path.parent)
-            free = not found.read_only
-            found.close()
-            if free:
-                return path.parent
-        return None
-
-    def recover_unsaved(self, folder: Path) -> None:
-        """Go on with a kit that was never saved. Raises UserError if it cannot be read."""
-        scratch, opened = _open(folder)
-        self.leave()
-        self.scratch = scratch
-        self.show(opened.saved, opened.recovered)
-
-    # Saving
 
     def save(self) -> None:
-        """Save into the kit's folder. Raises UserError; the last save is then still whole."""
-        if self.folder is None:
-            raise UserError("The kit has no folder yet; use Save as.")
-        before = self.kit
-        with self._writing:
-            kit = self.folder.save(before)
-        self._autosave.stop()
-        self._unsaved_since = None
-        if kit != before:
-            self.history.rewrite(lambda old: _moved(old, before, kit))
-        self.saved = self.kit
-        self._drop_scratch()
+        """Save into the kit's folder. What fails is told; the last save is then still whole."""
+        home, kit, number = self.home, self.kit, next(self._numbers)
+        self._due("Save", lambda: home.save(kit, number), lambda kept: self._saved(home, kit, kept))
+
+    def save_as(self, place: Path) -> None:
+        """Save into a new folder and go on there. What fails is told; everything then stays as it was."""
+        home, kit, number = self.home, self.kit, next(self._numbers)
+        self._due("Save", lambda: home.save_as(place, kit, number), lambda kept: self._saved(home, kit, kept))
+
+    def _saved(self, home: Home, before: Kit, kept: Kit | None) -> None:
+        """A tree of the history was saved; maps that the save took into the kit's folder are read from there."""
+        if home is not self.home or kept is None:
+            return
+        unchanged = self.kit is before
+        if kept != before:
+            self.history.rewrite(lambda old: _moved(old, before, kept))
+        self.saved = self.kit if unchanged else kept
+        if unchanged:
+            self._autosave.stop()
+            self._unsaved_since = None
         self.title_changed.emit()
         self.changed.emit()
-
-    def save_as(self, folder: Path) -> None:
-        """Save into a new folder and go on there. Raises UserError."""
-        made = KitFolder.create(folder)
-        previous, self.folder = self.folder, made
-        try:
-            self.save()
-        except UserError:
-            made.close()
-            self.folder = previous
-            raise
-        if previous:
-            previous.drop_autosave()
-            previous.close()
+        assert home.folder is not None
+        self.notice.emit(f"Saved to {home.folder.folder}.")
 
     def _autosave_soon(self) -> None:
         """Once the hand rests, and at the latest so long after the first change that was not kept yet."""
@@ -180,75 +172,81 @@ class Document(QObject):
         left = AUTOSAVE_LATEST_MS - round((now - self._unsaved_since) * 1000)
         self._autosave.start(max(0, min(AUTOSAVE_MS, left)))
 
-    def autosave_on_worker(self) -> None:
-        """Keep unsaved work, without holding up the window."""
-        self._unsaved_since = None
-        if not self.modified:
-            self.autosave()
-            return
-        try:
-            folder = self.work_folder()
-        except UserError as error:
-            self.notice.emit(str(error))
-            return
-        kit, saved = self.kit, self.saved
-
-        def work(progress: Progress, cancel: CancelToken) -> None:
-            with self._writing:
-                if self.saved is saved:  # a save that came between keeps more than this would
-                    folder.autosave(kit)
-
-        self.jobs.run("Autosave", work, lambda _: None, self.notice.emit, rank=Rank.VIEW, place="autosave")
-
     def autosave(self) -> None:
-        """Keep unsaved work beside the save, or in the state folder for a kit that has none; at once."""
+        """Keep unsaved work beside the save, or in the state folder for a kit that has none."""
         self._autosave.stop()
         self._unsaved_since = None
-        with self._writing:
-            if not self.modified:
-                for folder in (self.folder, self.scratch):
-                    if folder:
-                        folder.drop_autosave()
-                return
-            try:
-                self.work_folder().autosave(self.kit)
-            except UserError as error:
-                self.notice.emit(str(error))
+        home, unsaved, number = self.home, self._unsaved, next(self._numbers)
+        self._due("Autosave", lambda: home.autosave(unsaved, number), lambda _: None)
 
-    def work_folder(self) -> KitFolder:
-        """Where blobs and autosaves go: the kit's folder, or one in the state folder. Raises UserError."""
-        if self.folder and not self.folder.read_only:
-            return self.folder
-        if self.scratch is None:
-            self.scratch = KitFolder.create(unsaved_folder() / f"{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}")
-        return self.scratch
+    def keep_now(self) -> None:
+        """Do on this thread what waits to be written, then keep unsaved work: at the end, or after an error."""
+        self._at_once(lambda: self.home.autosave(self._unsaved, next(self._numbers)))
 
     def leave(self) -> None:
         """Let go of the kit; unsaved work stays in the autosave."""
-        if self._autosave.isActive() or self.modified:
-            self.autosave()
-        if self.folder:
-            self.folder.close()
-        if self.scratch and self.modified:
-            self.scratch.close()
-            self.scratch = None
-        self._drop_scratch()
-        self.folder = None
+        self._at_once(lambda: self.home.leave(self._unsaved, next(self._numbers)))
 
-    def _drop_scratch(self) -> None:
-        if self.scratch:
-            self.scratch.remove()
-            self.scratch = None
+    @property
+    def _unsaved(self) -> Kit | None:
+        return self.kit if self.modified else None
+
+    def _at_once(self, act: Callable[[], None]) -> None:
+        while self._dues:
+            self._dues[0].run()
+            self._finish(self._dues[0])
+        self._autosave.stop()
+        self._unsaved_since = None
+        try:
+            act()
+        except UserError as error:
+            self.notice.emit(str(error))
+
+    # What waits to be written
+
+    def _due(self, label: str, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        """Have a worker do what is done once, by it or when the window closes."""
+        due = _Due(work, done)
+        self._dues.append(due)
+        self.jobs.run(
+            label,
+            lambda progress, cancel: due.run(),
+            lambda _: self._finish(due),
+            self.notice.emit,
+            rank=Rank.VIEW,
+        )
+
+    def _finish(self, due: "_Due") -> None:
+        if due not in self._dues:
+            return
+        self._dues.remove(due)
+        if due.error is not None:
+            self.notice.emit(str(due.error))
+        else:
+            due.done(due.result)
 
 
-def _open(folder: Path) -> tuple[KitFolder, Opened]:
-    """A kit's folder with what it holds. Raises UserError, and lets go of the folder, if that cannot be read."""
-    held = KitFolder(folder)
-    try:
-        return held, held.open()
-    except UserError:
-        held.close()
-        raise
+class _Due:
+    """Work that happens once, whoever comes first; its result is taken on the window's thread."""
+
+    def __init__(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        self.work, self.done = work, done
+        self.result: Any = None
+        self.error: UserError | None = None
+        self._lock, self._ran = Lock(), False
+
+    def run(self) -> None:
+        with self._lock:
+            if self._ran:
+                return
+            self._ran = True
+            try:
+                self.result = self.work()
+            except UserError as error:
+                self.error = error
+            except Exception as error:
+                log().exception("A kit could not be read or written")
+                self.error = UserError(f"An error of the program ({type(error).__name__}: {error}).")
 
 
 def _moved(old: Kit, before: Kit, after: Kit) -> Kit:

@@ -180,12 +180,8 @@ class Files(QObject):
         self._take(Path(file.path), done)
 
     def _take(self, path: Path, done) -> None:  # type: ignore[no-untyped-def]
-        try:
-            folder = self.document.work_folder()
-        except UserError as error:
-            self.document.notice.emit(str(error))
-            return
-        self.jobs.run("Take in", lambda progress, cancel: folder.take_in(path), done, self.document.notice.emit)
+        home = self.document.home
+        self.jobs.run("Take in", lambda progress, cancel: home.take_in(path), done, self.document.notice.emit)
 
     # Watching
 

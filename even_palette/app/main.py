@@ -48,10 +48,9 @@ def run_demo() -> int:
 
 def open_demo(window: Window) -> None:
     """Show the demo kit in a window, as a kit that was not saved yet."""
-    from even_palette.core.kit.store import read_kit
     from even_palette.demo import KIT_FOLDER
 
-    window.session.open_copy(read_kit(KIT_FOLDER))
+    window.session.document.open_shipped(KIT_FOLDER)
     window.enter_stage(4)
 
 
@@ -84,6 +83,6 @@ def _finish(code: int, window: Window) -> int:
 def report(window: Window, error: BaseException) -> None:
     """Tell of an error of the program and go on; Qt would end the process. Unsaved work is kept first."""
     log().error("An error of the program", exc_info=error)
-    window.session.document.autosave()
+    window.session.document.keep_now()
     told = " ".join(f"{type(error).__name__}: {error}".split())[:200]
     window.notice.tell(f"An error of the program ({told}). Your work was kept; please report it.")

@@ -86,7 +86,7 @@ class Session(QObject):
     @property
     def folder(self) -> "KitFolder | None":
         """The folder of the kit, if it has one."""
-        return self.document.folder
+        return self.document.home.folder
 
     @property
     def modified(self) -> bool:
@@ -135,9 +135,9 @@ class Session(QObject):
             self.view.change(quiet=True, sheet=changed[0])
         self.document.touched()
 
-    def open_kit(self, folder: Path) -> None:
-        """Open a kit folder, or its kit.json. Raises UserError; what was open then stays."""
-        self.document.open(folder)
+    def open_kit(self, folder: Path, then: Callable[[], None] = lambda: None) -> None:
+        """Open a kit folder, or its kit.json, and then go on; what cannot be opened is told, and nothing is lost."""
+        self.document.open(folder, then)
 
     def open_copy(self, kit: Kit) -> None:
         """Show a kit that has no folder yet, such as the demo."""

@@ -38,7 +38,7 @@ from even_palette.app.thumbnails import Thumbnails
 from even_palette.app.tray.source import FILTER
 from even_palette.app.tray.tray import Tray
 from even_palette.core.checks import Finding, find
-from even_palette.core.errors import UserError
+from even_palette.core.kit.home import find_unsaved
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import KIT_FILE
 from even_palette.core.raster.guess import Role
@@ -227,6 +227,7 @@ class Window(QMainWindow):
         session.title_changed.connect(self._show_title)
         session.notice.connect(self.notice.tell)
         session.document.recovered.connect(self._offer_last_save)
+        session.document.opened.connect(self._enter_fitting_stage)
         session.files.mesh_opened.connect(lambda: stand.suggest_panes(Panes.BOTH))
         session.shown_changed.connect(self._check_soon)
         tray.masks.look_wanted.connect(stand.set_look)
@@ -401,28 +402,24 @@ class Window(QMainWindow):
     def open_paths(self, paths: list[Path]) -> None:
         """Open a kit, or take files in as maps; what goes wrong becomes a notice and costs nothing."""
         kits = [path for path in paths if path.is_dir() or path.name == KIT_FILE]
-        try:
-            if kits:
-                self.session.open_kit(kits[0])
-                self.enter_stage(STAGES.index("Recolour") if self.session.at.sheet.regions else 0)
-            if files := [path for path in paths if path not in kits]:
-                self.session.open_files(files)
-        except UserError as error:
-            self.notice.tell(str(error))
+        files = [path for path in paths if path not in kits]
+        if kits:
+            self.session.open_kit(kits[0], lambda: self.session.open_files(files))
+        else:
+            self.session.open_files(files)
+
+    def _enter_fitting_stage(self) -> None:
+        self.enter_stage(STAGES.index("Recolour") if self.session.at.sheet.regions else 0)
 
     def offer_unsaved(self) -> None:
         """If a kit was never saved and its window is gone, offer to go on with it."""
-        folder = self.session.document.find_unsaved()
-        if folder is None:
-            return
 
-        def go_on() -> None:
-            try:
-                self.session.document.recover_unsaved(folder)
-            except UserError as error:
-                self.notice.tell(str(error))
+        def found(folder: Path | None) -> None:
+            if folder is not None:
+                go_on = partial(self.session.document.recover_unsaved, folder)
+                self.notice.tell("A kit that was never saved was found.", {"Go on with it": go_on})
 
-        self.notice.tell("A kit that was never saved was found.", {"Go on with it": go_on})
+        self.jobs.run("Unsaved work", lambda progress, cancel: find_unsaved(), found, self.notice.tell, rank=Rank.CHECK)
 
     def _offer_last_save(self) -> None:
         self.notice.tell("Unsaved work was recovered.", {"Go back to the last save": self.session.undo})
@@ -440,24 +437,12 @@ class Window(QMainWindow):
         if self.session.folder is None or self.session.folder.read_only:
             self.save_as()
             return
-        try:
-            self.session.document.save()
-            self.notice.tell(f"Saved to {self.session.folder.folder}.")
-        except UserError as error:
-            self.notice.tell(str(error))
+        self.session.document.save()
 
     def save_as(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Save kit as a new folder", self.session.kit.name)
         if name:
-            self.save_to(Path(name))
-
-    def save_to(self, folder: Path) -> None:
-        """Save as a new kit folder."""
-        try:
-            self.session.document.save_as(folder)
-            self.notice.tell(f"Saved to {folder}.")
-        except UserError as error:
-            self.notice.tell(str(error))
+            self.session.document.save_as(Path(name))
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         assert event is not None

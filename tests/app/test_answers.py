@@ -1,13 +1,85 @@
 """The window answers: its thread makes, reads and waits for nothing."""
 
+import sys
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
 import numpy as np
 from PyQt6.QtCore import Qt
 
 from even_palette.app.rail import STAGES
 from even_palette.app.stand.stand import Panes
+from even_palette.core.kit import commands
+from even_palette.core.kit.store import read_kit
 from even_palette.core.results.cache import Cache
 from even_palette.core.results.looks import Look
 from tests.app.conftest import Driver, pixels
+
+FILES = {"open", "os.listdir", "os.scandir", "os.mkdir", "os.remove", "os.rename", "fcntl.flock", "subprocess.Popen"}
+"""Audit events of Python (its library reference, table of audit events) that touch files or start programs."""
+_seen: list[str] | None = None
+
+
+def _hear(event: str, arguments: tuple[object, ...]) -> None:
+    """Note what the window's thread does with files. An audit hook stays for the life of the process."""
+    if _seen is None or event not in FILES or threading.current_thread() is not threading.main_thread():
+        return
+    frame, ours = sys._getframe(1), []
+    while frame is not None:
+        name = frame.f_code.co_filename
+        if "importlib" in name:
+            return
+        if "even_palette/" in name:
+            ours.append(f"{name.rpartition('even_palette/')[2]}:{frame.f_lineno}")
+        frame = frame.f_back  # type: ignore[assignment]
+    if ours:
+        _seen.append(f"{event} {arguments[0]} in {' < '.join(ours[:4])}")
+
+
+sys.addaudithook(_hear)
+
+
+@contextmanager
+def files_of_the_window() -> Iterator[list[str]]:
+    """What the window's thread does with files meanwhile."""
+    global _seen
+    _seen = []
+    try:
+        yield _seen
+    finally:
+        _seen = None
+
+
+def test_no_file_is_touched_on_the_windows_thread(demo: Driver, tmp_path: Path) -> None:
+    """Through every stage and look, edits, autosave, save, save as, ship, proof, and opening the kit again."""
+    document, ship = demo.session.document, demo.tray.ship
+    demo.stand.set_panes(Panes.BOTH)
+    with files_of_the_window() as seen:
+        for number in range(len(STAGES)):
+            demo.stage(number + 1)
+            demo.settle()
+        for _, look in demo.stand.looks(demo.session.at):
+            demo.stand.set_look(look)
+            demo.settle()
+        demo.session.do(commands.rename_region("hull", "Planks"))
+        document.autosave()
+        demo.settle()
+        document.save_as(tmp_path / "kit")
+        demo.settle()
+        demo.session.do(commands.rename_region("hull", "Hull"))
+        demo.window.save()
+        demo.settle()
+        ship.folder.setText(str(tmp_path / "package"))
+        demo.click(ship.ship_button)
+        demo.settle()
+        demo.click(ship.proof_button)
+        demo.qtbot.waitUntil(lambda: "The package holds." in ship.proof_result.text(), timeout=60_000)
+        demo.window.open_paths([tmp_path / "kit"])
+        demo.settle()
+    assert seen == []
+    assert read_kit(tmp_path / "kit") == demo.session.kit
 
 
 def drop_all(cache: Cache) -> None:

@@ -157,11 +157,11 @@ def test_autosave_comes_at_the_latest_20_s_after_the_first_change(
 
 def test_autosave_is_written_by_a_worker_and_a_save_wins(small: Driver, tmp_path: Path) -> None:
     small.session.do(commands.rename_kit("Kept"))
-    small.session.document.autosave_on_worker()
+    small.session.document.autosave()
     small.settle()
     assert b"Kept" in (tmp_path / "kit" / "kit.autosave.json").read_bytes()
     small.session.do(commands.rename_kit("Saved"))
-    small.session.document.autosave_on_worker()
+    small.session.document.autosave()
     small.session.document.save()
     small.settle()
     assert not (tmp_path / "kit" / "kit.autosave.json").exists()

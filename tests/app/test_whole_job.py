@@ -102,6 +102,7 @@ def test_a_damaged_file_costs_nothing(small: Driver, tmp_path: Path) -> None:
     small.settle()
     assert "bad_id.png" in small.window.notice.text.text()
     small.window.open_paths([tmp_path / "maps"])
+    small.settle()
     assert "is no kit" in small.window.notice.text.text()
     assert small.session.kit == before
 

@@ -13,7 +13,6 @@ import pytest
 from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLineEdit, QWidget
 
-from even_palette.app.document import unsaved_folder
 from even_palette.app.jobs import Rank
 from even_palette.app.main import report
 from even_palette.app.rail import STAGES, StageButton
@@ -23,7 +22,9 @@ from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import read_cell
-from even_palette.core.kit.store import read_kit
+from even_palette.core.kit.home import unsaved_folder
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.store import KitFolder, read_kit
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
@@ -232,6 +233,8 @@ def test_closing_loses_nothing(small: Driver, make_window: Callable[[], Driver],
     assert again.session.kit == saved
     again.session.redo()
     again.window.save()
+    again.settle()
+    assert not again.session.modified
     assert read_kit(tmp_path / "kit").sheets[0].regions[0].name == "Lid"
     assert not (tmp_path / "kit" / "kit.autosave.json").exists()
 
@@ -244,7 +247,58 @@ def test_opening_the_open_kit_again_goes_on_with_it(small: Driver, tmp_path: Pat
     assert small.session.folder is not None
     assert not small.session.folder.read_only
     small.window.save()
+    small.settle()
     assert read_kit(tmp_path / "kit").name == "Again"
+
+
+def test_a_change_while_the_open_kit_is_read_again_is_not_lost(small: Driver, tmp_path: Path) -> None:
+    small.window.open_paths([tmp_path / "kit"])
+    small.session.do(commands.rename_kit("Meanwhile"))
+    small.settle()
+    assert small.session.kit.name == "Meanwhile"
+
+
+def test_a_change_while_the_kit_is_saved_is_not_saved_yet(small: Driver, tmp_path: Path) -> None:
+    """What is saved is the kit as it was when that was asked for; what came after is told as unsaved, and kept."""
+    small.session.do(commands.rename_kit("Saved"))
+    small.window.save()
+    small.session.do(commands.rename_kit("Not yet"))
+    small.settle()
+    assert read_kit(tmp_path / "kit").name == "Saved"
+    assert small.session.modified
+    small.window.close()
+    assert b"Not yet" in (tmp_path / "kit" / "kit.autosave.json").read_bytes()
+
+
+def test_a_save_that_was_asked_for_is_done_before_the_window_goes(small: Driver, tmp_path: Path) -> None:
+    small.session.do(commands.rename_kit("At the last moment"))
+    small.window.save()
+    small.window.close()
+    assert read_kit(tmp_path / "kit").name == "At the last moment"
+    assert not (tmp_path / "kit" / "kit.autosave.json").exists()
+
+
+def test_another_kit_is_opened_and_the_work_on_the_first_is_kept(small: Driver, tmp_path: Path) -> None:
+    """Its lock is let go, its unsaved work lies beside its save, and a kit that cannot be opened changes nothing."""
+    (tmp_path / "bad").mkdir()
+    (tmp_path / "bad" / "kit.json").write_text("{")
+    small.session.do(commands.rename_kit("Left"))
+    small.window.open_paths([tmp_path / "bad"])
+    small.settle()
+    assert "not a kit that can be opened" in small.window.notice.text.text()
+    assert small.session.kit.name == "Left"
+    other = KitFolder.create(tmp_path / "other")
+    other.save(Kit(name="Other"))
+    other.close()
+    small.window.open_paths([tmp_path / "other"])
+    small.settle()
+    assert small.session.kit.name == "Other"
+    free = KitFolder(tmp_path / "kit")
+    assert not free.read_only
+    found = free.open()
+    free.close()
+    assert found.recovered is not None
+    assert found.recovered.name == "Left"
 
 
 KILLED = """
@@ -258,6 +312,8 @@ window = Window()
 window.show()
 if len(sys.argv) > 1:
     window.open_paths([Path(sys.argv[1])])
+    while window.session.folder is None:
+        app.processEvents()
 window.session.do(commands.rename_kit("Nearly lost"))
 window.session.document._autosave.setInterval(50)
 window.session.document._autosave.start()
@@ -284,23 +340,31 @@ def test_killed_window_loses_nothing(
         again.window.open_paths([tmp_path / "kit"])
     else:
         again.window.offer_unsaved()
+        again.settle()
         again.click(again.window.notice._buttons[0])
+    again.settle()
     assert again.session.kit.name == "Nearly lost"
     assert again.session.modified
 
 
 def test_save_as_and_a_second_window(small: Driver, make_window: Callable[[], Driver], tmp_path: Path) -> None:
-    small.window.save_to(tmp_path / "copy")
+    small.session.document.save_as(tmp_path / "copy")
+    small.settle()
+    assert f"Saved to {tmp_path / 'copy'}." in small.window.notice.text.text()
     assert small.session.folder is not None
     assert small.session.folder.folder == tmp_path / "copy"
     other = make_window()
     other.window.open_paths([tmp_path / "copy"])
+    other.settle()
     assert "open in another window" in other.window.notice.text.text()
     assert "(read-only)" in other.window.windowTitle()
     other.session.do(commands.rename_kit("Mine"))
-    with pytest.raises(UserError, match="read-only"):
-        other.session.document.save()
-    other.window.save_to(tmp_path / "mine")
+    other.session.document.save()
+    other.settle()
+    assert "read-only" in other.window.notice.text.text()
+    assert other.session.modified
+    other.session.document.save_as(tmp_path / "mine")
+    other.settle()
     assert read_kit(tmp_path / "mine").name == "Mine"
     assert not list(unsaved_folder().glob("*/kit.autosave.json"))
 
@@ -367,6 +431,7 @@ def test_a_map_taken_in_survives_undo_and_redo(empty: Driver, maps: dict[Role, P
     empty.settle()
     empty.session.undo(2)
     empty.session.document.autosave()
+    empty.settle()
     empty.session.redo()
     empty.session.redo()
     assert Path(empty.session.kit.sheets[0].source(Role.ID).path).exists()  # type: ignore[union-attr]

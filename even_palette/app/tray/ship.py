@@ -27,7 +27,7 @@ class ShipPanel(Panel):
     def __init__(self, session: Session, renderer) -> None:  # type: ignore[no-untyped-def]
         super().__init__(session, "Ship", "")
         self.renderer = renderer
-        self.shipped: tuple[Path, Focus] | None = None
+        self.shipped: tuple[Path, Focus, dict[str, int]] | None = None
         self._process: QProcess | None = None
         self._planned_for: Kit | None = None
         self.folder = QLineEdit()
@@ -114,8 +114,8 @@ class ShipPanel(Panel):
 
     def _disk_size(self, name: str) -> str:
         assert self.shipped is not None
-        path = self.shipped[0] / name
-        return _bytes(path.stat().st_size) if path.exists() else "–"
+        sizes = self.shipped[2]
+        return _bytes(sizes[name]) if name in sizes else "–"
 
     def _browse(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Folder of the package")
@@ -135,7 +135,7 @@ class ShipPanel(Panel):
             return ship(at.kit, self.session.sheets, folder, progress, cancel)
 
         def done(sizes: dict[str, int]) -> None:
-            self.shipped = (folder, at)
+            self.shipped = (folder, at, sizes)
             self.outcome.setText(f"Shipped {len(sizes)} files, {_bytes(sum(sizes.values()))}, to {folder}.")
 
         self.session.jobs.run("Ship", work, done, self.outcome.setText, self.refresh)
@@ -144,7 +144,7 @@ class ShipPanel(Panel):
         """Let the player render the package in a process of its own, then compare."""
         if self.shipped is None or self._process is not None:
             return
-        folder, at = self.shipped
+        folder, at, _ = self.shipped
         variant = self.variant.currentData() or MASTER
         place = QTemporaryDir()
         out = Path(place.path()) / "played.png"
@@ -156,13 +156,18 @@ class ShipPanel(Panel):
 
         def finished(code: int) -> None:
             self._process = None
-            self.proof_button.setEnabled(True)
             if code != 0:
                 told = bytes(process.readAllStandardError().data()).decode(errors="replace").strip()
-                self.proof_result.setText(told.splitlines()[-1] if told else "The player ended without a picture.")
-            else:
-                self._compare(at, variant, read_plane(out, Encoding.SRGB))
-            place.remove()
+                self._end_proof(told.splitlines()[-1] if told else "The player ended without a picture.")
+                place.remove()
+                return
+
+            def read(progress: Progress, cancel: CancelToken) -> Plane:
+                played = read_plane(out, Encoding.SRGB)
+                place.remove()
+                return played
+
+            self.session.jobs.run("Proof", read, lambda played: self._compare(at, variant, played), self._end_proof)
 
         process.finished.connect(finished)
         words = ["play", str(folder), "--out", str(out), f"--sheet={at.sheet.name}"]
@@ -172,16 +177,27 @@ class ShipPanel(Panel):
     def _compare(self, at: Focus, variant: str, played: Plane) -> None:
         shown = picture(at, self.session.sheets, Look(variant=variant))
         own = self.renderer.render(shown, whole_sheet(played.width, played.height))[..., :3]
-        difference = np.abs(own.astype(np.int16) - played.samples[..., :3])
-        worst, share = int(difference.max()), float((difference.max(axis=-1) > 0).mean())
         name = at.kit.variant_names[variant]
-        self.proof_result.setText(
-            f"{name}: largest difference {worst} of 255, in {share:.2%} of the texels a difference at all. "
-            + ("The package holds." if worst <= 1 else "The package does not look like the kit.")
-        )
-        amplified = np.clip(difference * AMPLIFY, 0, 255).astype(np.uint8)
-        planes = [Plane(np.ascontiguousarray(own), Encoding.SRGB), played, Plane(amplified, Encoding.DATA)]
-        self.proof_ready.emit(*planes, name)
+
+        def work(progress: Progress, cancel: CancelToken) -> tuple[str, list[Plane]]:
+            difference = np.abs(own.astype(np.int16) - played.samples[..., :3])
+            worst, share = int(difference.max()), float((difference.max(axis=-1) > 0).mean())
+            told = f"{name}: largest difference {worst} of 255, in {share:.2%} of the texels a difference at all. " + (
+                "The package holds." if worst <= 1 else "The package does not look like the kit."
+            )
+            amplified = np.clip(difference * AMPLIFY, 0, 255).astype(np.uint8)
+            planes = [Plane(np.ascontiguousarray(own), Encoding.SRGB), played, Plane(amplified, Encoding.DATA)]
+            return told, planes
+
+        def done(found: tuple[str, list[Plane]]) -> None:
+            self._end_proof(found[0])
+            self.proof_ready.emit(*found[1], name)
+
+        self.session.jobs.run("Proof", work, done, self._end_proof)
+
+    def _end_proof(self, told: str) -> None:
+        self.proof_result.setText(told)
+        self.proof_button.setEnabled(True)
 
 
 def _bytes(count: int) -> str:

@@ -170,7 +170,7 @@ class KitFolder:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.read_only = ""
-        self._lock = FileLock(folder / LOCK_FILE)
+        self._lock = FileLock(folder / LOCK_FILE, thread_local=False)  # taken and let go by any worker
         try:
             self._lock.acquire(timeout=0)
             self._clear_unfinished()
