@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from even_palette.app import theme
 from even_palette.app.main import open_demo
-from even_palette.app.stand.stand import Panes
+from even_palette.app.view_state import Panes
 from even_palette.app.window import Window
 from even_palette.core.results.looks import Look, LookKind
 

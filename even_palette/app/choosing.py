@@ -28,7 +28,6 @@ class Choice(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.kind = ElementKind.SHELL
         self.hovered = -1
         self._faces = np.zeros(0, dtype=bool)
         self._shape = ""
@@ -42,7 +41,13 @@ class Choice(QObject):
         return self.session.sheets.meshes.on_sheet(at) if at else None
 
     @property
+    def kind(self) -> ElementKind:
+        """The kind of elements that clicks choose."""
+        return self.session.view.state.elements
+
+    @property
     def faces(self) -> Bools:
+        """The chosen faces (F,)."""
         return self._faces
 
     def _follow(self) -> None:
@@ -55,7 +60,8 @@ class Choice(QObject):
 
     def set_kind(self, kind: ElementKind) -> None:
         """Choose elements of another kind from now on."""
-        self.kind, self.hovered = kind, -1
+        self.hovered = -1
+        self.session.view.change(quiet=True, elements=kind)
         self.kind_changed.emit()
         self.hover_changed.emit()
 

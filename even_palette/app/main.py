@@ -35,7 +35,7 @@ def run_window(paths: list[Path]) -> int:
 def run_demo() -> int:
     """Open the window with a copy of the demo kit; the shipped one is never written to."""
     from even_palette.app.jobs import one_shot
-    from even_palette.app.stand.stand import Panes
+    from even_palette.app.view_state import Panes
 
     app, window = _start()
     open_demo(window)

@@ -8,9 +8,10 @@ from even_palette.app.notice import Notice
 from even_palette.app.rail import STAGES
 from even_palette.app.readout import Readout
 from even_palette.app.session import Session
-from even_palette.app.stand.stand import Panes, Stand
+from even_palette.app.stand.stand import Stand
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.tray import Tray
+from even_palette.app.view_state import Panes
 from even_palette.core.colour.hexcode import Rgb8, encoded_to_hex
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Box, Focus
@@ -60,7 +61,7 @@ class Pointing(QObject):
         """In Regions clicks choose elements, except where ID colours are picked."""
         regions = self.regions
         choosing = STAGES[self.session.view.state.stage] == "Regions" and regions.tab != "ID map"
-        self.stand.elements.set_choosing(choosing, regions.elements.tool)
+        self.stand.elements.set_choosing(choosing, self.session.view.state.tool)
 
     def _draw_box(self) -> None:
         if self.stand.panes == Panes.MODEL:

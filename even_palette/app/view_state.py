@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from enum import Enum, StrEnum
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -9,11 +10,36 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from even_palette.core.kit.commands import Cell
 from even_palette.core.kit.model import OVER
 from even_palette.core.material.variants import MASTER
+from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.results.looks import Look, LookKind
+
+RESULT, SOURCE = Look(), Look(LookKind.SOURCE)
+
+
+class Panes(Enum):
+    """Which panes are there."""
+
+    SHEET = "Sheet"
+    MODEL = "Model"
+    BOTH = "Both"
+
+
+class Tool(StrEnum):
+    """What a left drag does in a pane where elements are selected."""
+
+    CLICK = "click"
+    BOX = "box"
+    LASSO = "lasso"
 
 
 @dataclass(frozen=True)
 class ViewState:
-    """Stage, sheet in front, and what is selected: a region or the overcoats, a variant, and a copied cell."""
+    """All that the artist chose to look at and to work with.
+
+    The stage, the sheet in front, and what is selected: a region or the overcoats, a variant, a copied cell. The panes;
+    the look of the sheet pane and the other side of its wipe, and that of the model where it has one of its own; wipe
+    and spread. What clicks and drags choose on the mesh. Chosen faces are Choice's.
+    """
 
     stage: int = -1
     sheet: str = ""
@@ -21,6 +47,15 @@ class ViewState:
     over: bool = False
     variant: str = MASTER
     copied: Cell | None = None
+    panes: Panes = Panes.SHEET
+    panes_chosen: bool = False
+    look: Look = RESULT
+    other_look: Look = SOURCE
+    model_look: Look | None = None
+    wipe: bool = False
+    spread: bool = False
+    elements: ElementKind = ElementKind.SHELL
+    tool: Tool = Tool.CLICK
 
     @property
     def owner(self) -> str:

@@ -33,10 +33,11 @@ from even_palette.app.rail import STAGES, Rail, StageState, State
 from even_palette.app.readout import Readout
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import Renderer
-from even_palette.app.stand.stand import Panes, Stand
+from even_palette.app.stand.stand import Stand
 from even_palette.app.thumbnails import Thumbnails
 from even_palette.app.tray.source import FILTER
 from even_palette.app.tray.tray import Tray
+from even_palette.app.view_state import Panes
 from even_palette.core.checks import Finding, find
 from even_palette.core.kit.home import find_unsaved
 from even_palette.core.kit.model import Kit
@@ -275,7 +276,7 @@ class Window(QMainWindow):
         if name == "Lineup":
             self.stand.set_spread(True)
             return
-        self.stand.spread_button.setChecked(False)
+        self.session.view.change(quiet=True, spread=False)
         self.stand.set_look(looks.get(name, self.stand.look))
 
     def edit_cell(self) -> None:

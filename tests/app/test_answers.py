@@ -10,7 +10,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 
 from even_palette.app.rail import STAGES
-from even_palette.app.stand.stand import Panes
+from even_palette.app.view_state import Panes
 from even_palette.core.kit import commands
 from even_palette.core.kit.store import read_kit
 from even_palette.core.results.cache import Cache

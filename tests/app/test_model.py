@@ -11,8 +11,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QPushButton, QWidget
 
-from even_palette.app.stand.stand import Panes
-from even_palette.app.stand.tiles import Tool
+from even_palette.app.view_state import Panes, Tool
 from even_palette.core.errors import UserError
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.files.gltf import write_glb

@@ -30,7 +30,6 @@ class ModelPane(QWidget):
     def __init__(self, session: Session, renderer: Renderer) -> None:
         super().__init__()
         self.session, self.renderer = session, renderer
-        self.own_look: Look | None = None
         self.canvas = ModelCanvas(renderer, self)
         self.look_box = QComboBox()
         self.look_box.setAccessibleName("Look of the model")
@@ -60,7 +59,7 @@ class ModelPane(QWidget):
         column.addWidget(foot)
 
     def _choose_look(self, index: int) -> None:
-        self.own_look = self.look_box.itemData(index)
+        self.session.view.change(quiet=True, model_look=self.look_box.itemData(index))
         self.look_chosen.emit()
 
     def fill_looks(self, looks: list[tuple[str, Look]]) -> None:
@@ -70,8 +69,8 @@ class ModelPane(QWidget):
         self.look_box.clear()
         for name, look in offered:
             self.look_box.addItem(name, look)
-        at = next((i for i, (_, look) in enumerate(offered) if look == self.own_look), 0)
-        self.own_look = offered[at][1]
+        at = next((i for i, (_, look) in enumerate(offered) if look == self.session.view.state.model_look), 0)
+        self.session.view.change(quiet=True, model_look=offered[at][1])
         self.look_box.setCurrentIndex(at)
         self.look_box.blockSignals(False)
 

@@ -1,7 +1,6 @@
 """The stand: sheet and model panes, look selectors in the foot, wipe, spread and loupe."""
 
 from collections.abc import Callable
-from enum import Enum
 from functools import partial
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
@@ -27,20 +26,12 @@ from even_palette.app.stand.model_pane import ModelPane
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import Tile
 from even_palette.app.theme import set_icon
+from even_palette.app.view_state import Panes, ViewState
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Bake, Focus
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import Look, LookKind, Texel, View, map_picture, picture, read_texel
-
-
-class Panes(Enum):
-    """Which panes are there."""
-
-    SHEET = "Sheet"
-    MODEL = "Model"
-    BOTH = "Both"
-
 
 EMPTY = "Open a base colour map and an ID map: drop them here, or use Open maps in Source."
 
@@ -57,9 +48,6 @@ class Stand(QWidget):
     def __init__(self, session: Session, renderer: Renderer, choice: Choice, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.renderer, self.choice = session, renderer, choice
-        self.panes = Panes.SHEET
-        self.panes_chosen = False
-        self.look, self.other = Look(), Look(LookKind.SOURCE)
         self.proof: list[Tile] = []
         self._last_uv: tuple[float, float] | None = None
         self.picking = False
@@ -97,10 +85,12 @@ class Stand(QWidget):
         row.setSpacing(6)
         self.look_box = self._look_box("Look", lambda look: self.set_look(look))
         self.wipe_button = self._toggle(
-            "Wipe", "Compare two looks left and right of a draggable edge (W)", self.refresh
+            "Wipe",
+            "Compare two looks left and right of a draggable edge (W)",
+            lambda: self._change(wipe=self.wipe_button.isChecked()),
         )
         self.other_box = self._look_box("Other look", lambda look: self.set_other(look))
-        self.spread_button = self._toggle("Spread", "All variants at once (S)", self.refresh)
+        self.spread_button = self._toggle("Spread", "All variants at once (S)", self._spread)
         self.texels_button = self._toggle(
             "Texels", "Show texels as squares instead of the filter of a runtime (T)", self._filter
         )
@@ -154,21 +144,42 @@ class Stand(QWidget):
 
     # Looks
 
+    @property
+    def state(self) -> ViewState:
+        """What is looked at."""
+        return self.session.view.state
+
+    @property
+    def look(self) -> Look:
+        """What the sheet pane looks at."""
+        return self.state.look
+
+    @property
+    def panes(self) -> Panes:
+        """Which panes are there."""
+        return self.state.panes
+
     def set_look(self, look: Look) -> None:
         """Look at something; what the player showed goes."""
         self.session.results.bake_again()
-        self.look, self.proof = look, []
-        self.refresh()
+        self.proof = []
+        self._change(look=look)
         self.look_changed.emit(look)
 
     def set_other(self, look: Look) -> None:
-        self.other = look
-        self.wipe_button.setChecked(True)
-        self.refresh()
+        """Look at something on the other side of the wipe."""
+        self._change(other_look=look, wipe=True)
 
     def set_spread(self, spread: bool) -> None:
+        """Show all variants at once, or one look."""
         self.proof = []
-        self.spread_button.setChecked(spread)
+        self._change(spread=spread)
+
+    def _spread(self) -> None:
+        self._change(spread=self.spread_button.isChecked())
+
+    def _change(self, **fields: object) -> None:
+        self.session.view.change(quiet=True, **fields)
         self.refresh()
 
     def show_proof(self, own: Plane, played: Plane, difference: Plane, text: str) -> None:
@@ -205,7 +216,9 @@ class Stand(QWidget):
     def refresh(self) -> None:
         """Show the looks of the kit that is ready."""
         at = self.session.shown
-        self.other_box.setVisible(self.wipe_button.isChecked())
+        self.wipe_button.setChecked(self.state.wipe)
+        self.spread_button.setChecked(self.state.spread)
+        self.other_box.setVisible(self.state.wipe)
         if at is None or not (at.sheet.sources or at.kit.meshes):
             present = self.session.at
             told = self.session.results.trouble if present.sheet.sources or present.kit.meshes else EMPTY
@@ -214,11 +227,11 @@ class Stand(QWidget):
             self._fill_boxes(self.session.at)
             return
         there = [look for _, look in self.looks(self.session.at)]
-        self.look = self.look if self.look in there else Look()
-        self.other = self.other if self.other in there else Look()
+        kept = {name: look if look in there else Look() for name, look in self._chosen().items()}
+        self.session.view.change(quiet=True, **kept)
         self._fill_boxes(self.session.at)
-        other = self.other if self.wipe_button.isChecked() else None
-        wanted = [look for look in (self.look, other, self.model.own_look) if look is not None]
+        other = self.state.other_look if self.state.wipe else None
+        wanted = [look for look in (self.look, other, self.state.model_look) if look is not None]
         for look in wanted:
             if look.kind == LookKind.BAKE:
                 self.session.results.want_bake(look.bake)
@@ -240,34 +253,36 @@ class Stand(QWidget):
         self._update_loupe()
         self.elements.mark()
 
+    def _chosen(self) -> dict[str, Look]:
+        return {"look": self.state.look, "other_look": self.state.other_look}
+
     def _model_looks(self, at: Focus) -> list[tuple[str, Look, str, Look | None]]:
         """What the model pane shows: label and look, and those of the other side of the wipe."""
-        if self.spread_button.isChecked():
+        if self.state.spread:
             return [(name, Look(variant=key), "", None) for key, name in at.kit.variant_names.items()]
         names = {look: name for name, look in self.looks(self.session.at)}
-        look = self._showable(self.model.own_look or self.look, at)
-        other = self._showable(self.other, at) if self.wipe_button.isChecked() else None
+        look = self._showable(self.state.model_look or self.look, at)
+        other = self._showable(self.state.other_look, at) if self.state.wipe else None
         return [(names.get(look, ""), look, names.get(other, "") if other else "", other)]
 
     def choose_panes(self, panes: Panes) -> None:
         """The artist's wish, which no stage changes any more."""
-        self.panes_chosen = True
+        self.session.view.change(quiet=True, panes_chosen=True)
         self.set_panes(panes)
 
     def suggest_panes(self, panes: Panes) -> None:
         """Show panes that suit, unless the artist chose others."""
-        if not self.panes_chosen and self.panes != panes:
+        if not self.state.panes_chosen and self.panes != panes:
             self.set_panes(panes)
 
     def set_panes(self, panes: Panes) -> None:
         """Show the sheet, the model, or both."""
-        self.panes = panes
+        own = {"model_look": None} if panes == Panes.MODEL else {}
+        self.session.view.change(quiet=True, panes=panes, **own)
         self.pane_buttons.button(list(Panes).index(panes)).setChecked(True)  # type: ignore[union-attr]
         self.canvas.setVisible(panes != Panes.MODEL)
         self.model.setVisible(panes != Panes.SHEET)
         self.model.look_box.setVisible(panes == Panes.BOTH)
-        if panes == Panes.MODEL:
-            self.model.own_look = None
         for widget in self._of_sheet:
             widget.setVisible(panes != Panes.MODEL)
         if panes == Panes.BOTH:
@@ -276,7 +291,7 @@ class Stand(QWidget):
 
     def _click_face(self, face: int, tile: int, add: bool) -> None:
         at = self.session.shown
-        if self.spread_button.isChecked() and at is not None:
+        if self.state.spread and at is not None:
             self.session.select(variant=list(at.kit.variant_names)[tile])
             return
         self.face_picked.emit(face, add)
@@ -289,20 +304,20 @@ class Stand(QWidget):
         if self.proof:
             return self.proof
         sheets = self.session.sheets
-        if self.spread_button.isChecked():
+        if self.state.spread:
             variants = at.kit.variant_names.items()
             return [Tile(name, picture(at, sheets, Look(variant=key))) for key, name in variants]
         names = {look: name for name, look in self.looks(self.session.at)}
         shown = picture(at, sheets, self._showable(self.look, at))
-        if self.wipe_button.isChecked():
-            other = picture(at, sheets, self._showable(self.other, at))
-            return [Tile(names[self.look], shown, names[self.other], other)]
+        if self.state.wipe:
+            other = picture(at, sheets, self._showable(self.state.other_look, at))
+            return [Tile(names[self.look], shown, names[self.state.other_look], other)]
         return [Tile(names[self.look], shown)]
 
     def _fill_boxes(self, at: Focus) -> None:
         looks = self.looks(at)
         self.model.fill_looks(looks)
-        for box, current in ((self.look_box, self.look), (self.other_box, self.other)):
+        for box, current in ((self.look_box, self.look), (self.other_box, self.state.other_look)):
             box.blockSignals(True)
             if [box.itemText(i) for i in range(box.count())] != [name for name, _ in looks]:
                 box.clear()
@@ -350,7 +365,7 @@ class Stand(QWidget):
             if texel:
                 self.eyedropped.emit(texel.encoded)
             return
-        if self.spread_button.isChecked() and not self.proof and at is not None:
+        if self.state.spread and not self.proof and at is not None:
             self.session.select(variant=list(at.kit.variant_names)[tile])
             return
         self.picked.emit(u, v, add)
@@ -395,7 +410,7 @@ class Stand(QWidget):
     def _place_loupe(self) -> None:
         """In the upper right corner, or the upper left one if the cursor is near it."""
         right = self.canvas.width() - self.loupe.width() - 12
-        at = self.canvas.position_of(self._last_uv) if self._last_uv and not self.spread_button.isChecked() else None
+        at = self.canvas.position_of(self._last_uv) if self._last_uv and not self.state.spread else None
         near = at is not None and at.x() > right - 40 and at.y() < self.loupe.height() + 40
         self.loupe.move(QPoint(12 if near else right, 12))
 

@@ -2,7 +2,6 @@
 
 import math
 from dataclasses import dataclass
-from enum import StrEnum
 from typing import Any
 
 import numpy as np
@@ -12,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from even_palette.app.stand.renderer import to_image
 from even_palette.app.theme import grey, tokens
+from even_palette.app.view_state import Tool
 from even_palette.core.arrays import Bools
 
 GRIP_PX = 8
@@ -29,14 +29,6 @@ class Tile:
     picture: Any
     other_label: str = ""
     other: Any = None
-
-
-class Tool(StrEnum):
-    """What a left drag does in a pane where elements are selected."""
-
-    CLICK = "click"
-    BOX = "box"
-    LASSO = "lasso"
 
 
 class TileView(QWidget):

@@ -20,9 +20,9 @@ from PyQt6.QtWidgets import (
 
 from even_palette.app.choosing import Choice
 from even_palette.app.session import Session
-from even_palette.app.stand.tiles import Tool
 from even_palette.app.tray.panel import Fold, empty, label, row, short_list, show_choice, tool
 from even_palette.app.tray.panel import choice as choice_box
+from even_palette.app.view_state import Tool
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
 from even_palette.core.kit.model import Box
@@ -52,7 +52,6 @@ class ElementsTab(QWidget):
     def __init__(self, session: Session, choice: Choice) -> None:
         super().__init__()
         self.session, self.choice = session, choice
-        self.tool = Tool.CLICK
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(8)
@@ -286,7 +285,7 @@ class ElementsTab(QWidget):
     # Acting
 
     def _set_tool(self, which: Tool) -> None:
-        self.tool = which
+        self.session.view.change(quiet=True, tool=which)
         self.tool_changed.emit()
 
     def _take_listed(self) -> None:
