@@ -14,6 +14,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.weights import Resolve
+from even_palette.core.results.looks import Look, LookKind
 from tests.app.conftest import Driver
 from tests.conftest import write_maps
 
@@ -29,22 +30,35 @@ def control(driver: Driver, kind: type, name: str):  # type: ignore[no-untyped-d
     return found()[0]
 
 
+def pick_file(driver: Driver, name: str) -> None:
+    """Choose a map or mesh of the sheet in the list of Source."""
+    files = driver.tray.source.files
+    driver.settle()
+    item = next(files.item(row) for row in range(files.count()) if files.item(row).text().startswith(name))
+    files.setCurrentItem(item)
+    driver.settle()
+
+
 def test_source(small: Driver) -> None:
     """What a map is, how it is encoded, and removing it."""
     small.stage(1)
     small.choose(control(small, QComboBox, "Encoding of base colour"), "Linear")
     assert small.session.kit.sheets[0].source(Role.BASE_COLOUR).encoding == Encoding.LINEAR  # type: ignore[union-attr]
+    pick_file(small, "crate_id.png")
+    assert small.window.stand.look == Look(LookKind.SOURCE, map="id_map")
     small.choose(control(small, QComboBox, "What crate_id.png is"), "base colour")
     assert small.session.kit.sheets[0].source(Role.BASE_COLOUR).path.endswith("crate_id.png")  # type: ignore[union-attr]
     assert small.session.kit.sheets[0].source(Role.ID).path.endswith("crate_base_colour.png")  # type: ignore[union-attr]
     small.session.undo(2)
     assert not small.session.modified
     small.settle()
+    pick_file(small, "crate_id.png")
     small.click(control(small, QToolButton, "Remove ID map"))
     assert small.session.kit.sheets[0].source(Role.ID) is None
     small.settle()
     small.session.undo()
     small.settle()
+    pick_file(small, "crate_base_colour.png")
     small.click(control(small, QToolButton, "Take base colour into the kit"))
     small.settle()
     assert "blobs" in small.session.kit.sheets[0].source(Role.BASE_COLOUR).path  # type: ignore[union-attr]

@@ -120,6 +120,12 @@ class Ledge(QWidget):
         self.setMaximumHeight(16_000 if self.is_open else self.head_px)
         self.changed.emit()
 
+    def follow_look(self, look: Look) -> None:
+        """Mark the map that the stand looks at."""
+        base = self.session.at.sheet.source(Role.BASE_COLOUR)
+        if look.kind == LookKind.SOURCE:
+            self.maps.mark(look.map or (base.key if base else ""))
+
     def _choose_region(self, key: str, look: Look) -> None:
         self.session.select(region=key)
         self.look_wanted.emit(look)

@@ -11,8 +11,8 @@ from even_palette.app.choosing import Choice
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.stand.stand import bake_name
+from even_palette.app.tray.panel import ShortList, empty, label, row, show_choice, tool
 from even_palette.app.tray.panel import choice as choice_box
-from even_palette.app.tray.panel import empty, label, row, short_list, show_choice, tool
 from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
@@ -36,7 +36,7 @@ class BakesTab(QWidget):
         self.kind = choice_box("Kind of bake", [])
         self.add = QPushButton("Add")
         self.add.clicked.connect(self._add)
-        self.list = short_list("Bakes", 92)
+        self.list = ShortList("Bakes", 92)
         self.list.currentItemChanged.connect(self._select)
         self.told = label("", "quiet")
         self.size_box = choice_box("Size", [(f"{size} × {size}", size) for size in SIZES])
@@ -68,7 +68,7 @@ class BakesTab(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
         column.addLayout(row(self.kind, self.add, stretch=0))
-        column.addWidget(self.list)
+        column.addWidget(self.list, 10)
         column.addWidget(self.told)
         column.addWidget(self.size_box)
         column.addWidget(self.samples)

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from even_palette.app.choosing import Choice
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Fold, empty, label, row, short_list, show_choice, tool
+from even_palette.app.tray.panel import Fold, ShortList, empty, label, row, show_choice, tool
 from even_palette.app.tray.panel import choice as choice_box
 from even_palette.app.view_state import Tool
 from even_palette.core.jobs import CancelToken, Progress
@@ -58,11 +58,11 @@ class ElementsTab(QWidget):
         self.kind = choice_box("Kind of elements", list(KINDS))
         show_choice(self.kind, choice.kind)
         self.kind.activated.connect(lambda i: choice.set_kind(self.kind.itemData(i)))
-        self.list = short_list("Elements", 104, many=True)
+        self.list = ShortList("Elements", 104, many=True)
         self.list.itemSelectionChanged.connect(self._take_listed)
         self.chosen_label = label("", "quiet")
         self.column.addWidget(self.kind)
-        self.column.addWidget(self.list)
+        self.column.addWidget(self.list, 10)
         self.column.addLayout(self._tools())
         self.column.addWidget(self.chosen_label)
         self.assign_button = QPushButton("Give to the selected region")

@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QCheckBox, QLineEdit, QListWidgetItem, QPushButton, 
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Fold, choice, label, row, short_list, show_choice, swatch_icon, tool
+from even_palette.app.tray.panel import Fold, ShortList, choice, label, row, show_choice, swatch_icon, tool
 from even_palette.core.colour.hexcode import Rgb8, format_hex, parse_hex
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands, mesh_commands
@@ -21,7 +21,7 @@ class IdColoursTab(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.found = short_list("ID colours of the map", 122, many=True)
+        self.found = ShortList("ID colours of the map", 122, many=True)
         self.found.itemActivated.connect(self._make)
         self.make_button = QPushButton("Make regions of the selected")
         self.make_button.clicked.connect(lambda: self._make())
@@ -40,8 +40,9 @@ class IdColoursTab(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        for widget in (self.found, self.found_label, self.make_button):
-            column.addWidget(widget)
+        column.addWidget(self.found, 10)
+        column.addWidget(self.found_label)
+        column.addWidget(self.make_button)
         column.addLayout(row(self.hex, add, recolour, stretch=0))
         column.addWidget(self.keyed)
         column.addWidget(self._another_mesh())

@@ -148,16 +148,30 @@ class Fold(QWidget):
         set_icon(self.head, "caret-down" if is_open else "caret-right")
 
 
-def short_list(name: str, height: int, many: bool = False) -> QListWidget:
-    """A list of a fixed height whose icons are swatches."""
-    made = QListWidget()
-    made.setAccessibleName(name)
-    made.setIconSize(QSize(16, 16))
-    made.setFixedHeight(height)
-    made.setProperty("imageArea", True)
-    if many:
-        made.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-    return made
+class ShortList(QListWidget):
+    """A list whose icons are swatches, of `height` pixels, or more where entries need it and there is room."""
+
+    def __init__(self, name: str, height: int, many: bool = False) -> None:
+        super().__init__()
+        self._least = height
+        self.setAccessibleName(name)
+        self.setIconSize(QSize(16, 16))
+        self.setFixedHeight(height)
+        self.setMinimumHeight(height)
+        self.setProperty("imageArea", True)
+        if many:
+            self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        model = self.model()
+        assert model is not None
+        model.rowsInserted.connect(self._fit)
+        model.modelReset.connect(self._fit)
+
+    def sizeHint(self) -> QSize:
+        return QSize(super().sizeHint().width(), self._least)
+
+    def _fit(self) -> None:
+        rows = self.count() * max(1, self.sizeHintForRow(0)) + 2 * self.frameWidth() + 2
+        self.setMaximumHeight(max(self._least, rows))
 
 
 def swatch_icon(levels: Rgb8) -> QIcon:

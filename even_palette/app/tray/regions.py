@@ -8,7 +8,7 @@ from even_palette.app.session import Session
 from even_palette.app.tray.bakes import BakesTab
 from even_palette.app.tray.elements import ElementsTab
 from even_palette.app.tray.id_colours import IdColoursTab
-from even_palette.app.tray.panel import Panel, row, short_list, swatch_icon, tool
+from even_palette.app.tray.panel import Panel, ShortList, row, swatch_icon, tool
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.dividing import fresh_id_colours, new_regions
@@ -21,7 +21,7 @@ class RegionsPanel(Panel):
 
     def __init__(self, session: Session, choice: Choice) -> None:
         super().__init__(session, "Regions", "")
-        self.regions = short_list("Regions", 104)
+        self.regions = ShortList("Regions", 104)
         self.regions.setEditTriggers(
             QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
         )
@@ -55,13 +55,12 @@ class RegionsPanel(Panel):
             heads.append(head)
         self.tabs.idClicked.connect(self.show_tab)
         self._tab_of = ""
-        self.column.addWidget(self.regions)
+        self.column.addWidget(self.regions, 10)
         self.column.addLayout(buttons)
         tabs = row(*heads)
         tabs.setSpacing(0)
         self.column.addLayout(tabs)
-        self.column.addWidget(self.stack)
-        self.column.addStretch(1)
+        self.column.addWidget(self.stack, 20)
         self._lay_tab(0)
 
     @property

@@ -3,11 +3,19 @@
 from pathlib import Path
 
 from msgspec.structs import replace
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+)
 
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Panel, choice, empty, label, row, show_choice, tool
+from even_palette.app.tray.panel import Panel, ShortList, choice, empty, label, row, show_choice, tool
 from even_palette.core.disk.gate import exists
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
@@ -18,6 +26,7 @@ from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import READABLE
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
+from even_palette.core.results.looks import Look, LookKind
 from even_palette.core.results.meshes import write_with_ids
 
 FILTER = f"Maps and meshes ({' '.join('*' + suffix for suffix in (*READABLE, *MESHES))})"
@@ -33,6 +42,11 @@ MOST_SLOTS = 24
 
 
 class SourcePanel(Panel):
+    """A list of the sheet's maps and meshes; below it what can be done with the chosen one.
+
+    `look_wanted` gives the look at a map that was chosen.
+    """
+
     look_wanted = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
@@ -47,31 +61,88 @@ class SourcePanel(Panel):
         self.add_sheet.clicked.connect(lambda: session.do(sheet_commands.add_sheet("Sheet")))
         self.remove_sheet = tool("Remove sheet", "trash", "Remove this sheet with its regions")
         self.remove_sheet.clicked.connect(lambda: session.do(sheet_commands.remove_sheet(session.at.key)))
-        self.cards = QVBoxLayout()
-        self.cards.setSpacing(8)
+        self.files = ShortList("Maps and meshes", 128)
+        self.files.currentItemChanged.connect(lambda *_: self._choose())
+        self.card = QVBoxLayout()
+        self.card.setSpacing(6)
+        self._current, self._known = ("", ""), [("", "")]
         self.column.addWidget(self.open_button)
         self.column.addWidget(label("Sheet in front", "section"))
         self.column.addLayout(row(self.sheet_name, self.add_sheet, self.remove_sheet, stretch=0))
-        self.column.addLayout(self.cards)
+        self.column.addWidget(label("Maps and meshes", "section"))
+        self.column.addWidget(self.files, 10)
+        self.column.addLayout(self.card)
         self.column.addStretch(1)
 
     def refresh(self) -> None:
         at = self.session.at
-        empty(self.cards)
         if not self.sheet_name.hasFocus():
             self.sheet_name.setText(at.sheet.name)
         self.remove_sheet.setEnabled(len(at.kit.sheets) > 1)
-        self.cards.addWidget(label("Maps", "section"))
+        self._list_files()
+        self._show_card()
+
+    def follow_look(self, look: Look) -> None:
+        """Choose the map that the stand looks at."""
+        if look.kind != LookKind.SOURCE:
+            return
+        base = self.session.at.sheet.source(Role.BASE_COLOUR)
+        key = look.map or (base.key if base else "")
+        if ("map", key) in self._known and ("map", key) != self._current:
+            self._current = ("map", key)
+            self.follow()
+
+    def _list_files(self) -> None:
+        """List maps, then meshes; what has come since the last time is chosen."""
+        at = self.session.at
+        listed = [
+            (("map", source.key), f"{Path(source.path).name}  ·  {source.role or 'no role'}")
+            for source in at.sheet.sources
+        ]
+        listed += [
+            (("mesh", mesh.key), f"{Path(mesh.path).name}  ·  {'reference' if mesh.reference else 'mesh'}")
+            for mesh in at.kit.meshes
+            if mesh.reference or at.key in (mesh.sheet, *mesh.slots.values())
+        ]
+        names = [name for name, _ in listed]
+        new = [name for name in names if name not in self._known] if self._known[0] in names else []
+        self._known = names or [("", "")]
+        if new or self._current not in names:
+            self._current = new[-1] if new else self._known[0]
+        self.files.blockSignals(True)
+        self.files.clear()
+        for name, told in listed:
+            item = QListWidgetItem(told)
+            item.setData(Qt.ItemDataRole.UserRole, name)
+            item.setToolTip(told)
+            self.files.addItem(item)
+            if name == self._current:
+                self.files.setCurrentItem(item)
+        self.files.blockSignals(False)
+
+    def _choose(self) -> None:
+        item = self.files.currentItem()
+        if item is None:
+            return
+        self._current = kind, key = item.data(Qt.ItemDataRole.UserRole)
+        self._show_card()
+        source = next((each for each in self.session.at.sheet.sources if each.key == key), None)
+        if kind == "map" and source is not None:
+            self.look_wanted.emit(Look(LookKind.SOURCE, map="" if source.role == Role.BASE_COLOUR else key))
+
+    def _show_card(self) -> None:
+        at = self.session.at
+        kind, key = self._current
+        empty(self.card)
         for source in at.sheet.sources:
-            self.cards.addWidget(self._card(source))
-        if not at.sheet.sources:
-            self.cards.addWidget(label("No maps yet. Files can also be dropped on the window.", "quiet"))
-        shown = [mesh for mesh in at.kit.meshes if mesh.reference or at.key in (mesh.sheet, *mesh.slots.values())]
-        self.cards.addWidget(label("Meshes", "section"))
-        for mesh in shown:
-            self.cards.addWidget(self._mesh_card(mesh))
-        if not shown:
-            self.cards.addWidget(label("No mesh on this sheet: OBJ, PLY, glTF and GLB are read.", "quiet"))
+            if (kind, key) == ("map", source.key):
+                self._map_card(source)
+        for mesh in at.kit.meshes:
+            if (kind, key) == ("mesh", mesh.key):
+                self._mesh_card(mesh)
+        if not key:
+            told = "Nothing yet. Maps (images) and meshes (OBJ, PLY, glTF, GLB) can also be dropped on the window."
+            self.card.addWidget(label(told, "quiet"))
 
     def _rename_sheet(self) -> None:
         if self.sheet_name.text() != self.session.at.sheet.name:
@@ -79,8 +150,7 @@ class SourcePanel(Panel):
 
     # Maps
 
-    def _card(self, source: Source) -> QFrame:
-        card, column = _frame()
+    def _map_card(self, source: Source) -> None:
         name = label(Path(source.path).name, "section")
         name.setToolTip(source.path)
         sheet = self.session.at.key
@@ -102,13 +172,12 @@ class SourcePanel(Panel):
         take.clicked.connect(lambda: self.session.files.take_in(source.key))
         remove = tool(f"Remove {source.role}", "trash", "Remove this map from the sheet")
         remove.clicked.connect(lambda: self.session.do(commands.remove_map(sheet, source.key)))
-        column.addWidget(name)
-        column.addWidget(label(self._told(source), "quiet"))
-        column.addLayout(row(role, encoding, stretch=0))
+        self.card.addWidget(name)
+        self.card.addWidget(label(self._told(source), "quiet"))
+        self.card.addLayout(row(role, encoding, stretch=0))
         buttons = row(find, take, remove)
         buttons.addStretch(1)
-        column.addLayout(buttons)
-        return card
+        self.card.addLayout(buttons)
 
     def _told(self, source: Source) -> str:
         if not exists(Path(source.path)):
@@ -122,8 +191,8 @@ class SourcePanel(Panel):
 
     # Meshes
 
-    def _mesh_card(self, file: MeshFile) -> QFrame:
-        card, column = _frame()
+    def _mesh_card(self, file: MeshFile) -> None:
+        column = self.card
         name = label(Path(file.path).name, "section")
         name.setToolTip(file.path)
         column.addWidget(name)
@@ -162,7 +231,6 @@ class SourcePanel(Panel):
         buttons = row(find, take, write, remove)
         buttons.addStretch(1)
         column.addLayout(buttons)
-        return card
 
     def _mesh(self, file: MeshFile) -> Mesh | str:
         if not exists(Path(file.path)):
@@ -264,12 +332,3 @@ def told_of(mesh: Mesh) -> tuple[str, str]:
     colours = ", vertex colours" if mesh.colours is not None else ""
     slots = f"{len(mesh.slots)} slot{'s' if len(mesh.slots) > 1 else ''}"
     return f"{mesh.face_count:,} faces, {slots}, {sets}{colours}", f"{size} m"
-
-
-def _frame() -> tuple[QFrame, QVBoxLayout]:
-    card = QFrame()
-    card.setFrameShape(QFrame.Shape.StyledPanel)
-    column = QVBoxLayout(card)
-    column.setContentsMargins(10, 8, 10, 10)
-    column.setSpacing(6)
-    return card, column
