@@ -24,7 +24,8 @@ def feather(mask: Floats, values: Values) -> Floats:
     if texels == 0:
         return mask
     sigma = values["radius"] / 2
-    weights = np.exp(-0.5 * (np.arange(-texels, texels + 1) / sigma) ** 2)
+    with np.errstate(over="ignore"):  # of a radius near 0 only the middle stays
+        weights = np.exp(-0.5 * (np.arange(-texels, texels + 1) / sigma) ** 2)
     weights /= weights.sum()
     smooth = correlate1d(correlate1d(mask.astype(np.float64), weights, axis=0), weights, axis=1)
     return float32(smooth[texels:-texels, texels:-texels])
