@@ -136,6 +136,7 @@ def test_heat_shows_holes_and_overlaps(tmp_path: Path) -> None:
     ids[0, :10], ids[0, 10:20], ids[0, 20:30] = (200, 0, 0), (200, 0, 60), (120, 0, 0)
     history, sheets = sheet(tmp_path, np.zeros((1, 40, 3), dtype=np.uint8), ids), Sheets()
     history.do(commands.add_regions("sheet_1", [(200, 0, 0), (200, 0, 60)]))
+    history.do(commands.set_unmix("sheet_1", None))
     history.do(commands.set_tolerance("region_1", 10, 100))
     history.do(commands.set_tolerance("region_2", 10, 50))
     heat = render_reference(picture(history.kit.at(), sheets, Look(LookKind.HEAT)), whole_sheet(40, 1))[0]

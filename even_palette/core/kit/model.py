@@ -26,6 +26,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.steps import Join
+from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
 
 FORMAT = 4
@@ -146,11 +147,24 @@ class Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     on: bool = True
 
 
+class Unmix(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """How the ID map of a sheet is unmixed (see `core/regions/unmix`).
+
+    `lossy` allows for the errors of block compression. `dissolved` colours are no areas of their own, though the map
+    has areas of them: their texels go to the colours around.
+    """
+
+    mixing: Mixing = Mixing.FOUND
+    lossy: bool = False
+    dissolved: tuple[Rgb8, ...] = ()
+
+
 class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A named area of a sheet: its ID colour, how that is keyed (tolerances in 8-bit levels), and its coats in order.
 
     `key` is an identifier that stays when the name changes. The region holds what is keyed in the ID map, if it is
     `keyed`, the faces of meshes that were given to it, and its boxes; then its mask goes through its steps in order.
+    Where the map is unmixed, tolerances do not count, and stray colours that were given to the region are `also` its.
     """
 
     key: str
@@ -163,6 +177,12 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     boxes: tuple[Box, ...] = ()
     coats: tuple[Coat, ...] = (Coat("tint"),)
     steps: tuple[Step, ...] = ()
+    also: tuple[Rgb8, ...] = ()
+
+    @property
+    def id_colours(self) -> tuple[Rgb8, ...]:
+        """All ID colours that the region takes in where the map is unmixed, its own first."""
+        return (self.id_colour, *self.also)
 
 
 class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -170,7 +190,8 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     `key` is an identifier that stays when the name changes. `id_bake` is the key of a bake that serves as ID map where
     there is no file; `padding` (texels) is how far regions of mesh elements reach beyond their UV islands. Overcoats
-    are put on the whole sheet, after the coats of all regions.
+    are put on the whole sheet, after the coats of all regions. With `unmix` the ID map is unmixed, else its colours are
+    keyed by each region's tolerances.
     """
 
     key: str
@@ -182,6 +203,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     id_bake: str = ""
     padding: int = 16
     overcoats: tuple[Coat, ...] = ()
+    unmix: Unmix | None = None
 
     def bake(self, key: str) -> Bake:
         """The bake with this key. Raises KeyError if there is none."""

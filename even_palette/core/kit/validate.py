@@ -99,6 +99,8 @@ def _check_sheet(sheet: Sheet) -> None:
     _check_coats(f"sheet “{sheet.name[:40]}”", sheet.overcoats)
     for region in sheet.regions:
         _check_region(region)
+    if sheet.unmix and not all(0 <= level <= 255 for colour in sheet.unmix.dissolved for level in colour):
+        raise UserError(f"sheet “{sheet.name[:40]}” has a dissolved colour outside 0..255.")
     if not 0 <= sheet.padding <= MOST_PADDING:
         raise UserError(f"sheet “{sheet.name[:40]}” has a padding outside 0..{MOST_PADDING} texels.")
     _distinct("bake", [bake.key for bake in sheet.bakes])
@@ -134,7 +136,7 @@ def _check_mesh(mesh: MeshFile, sheets: list[str]) -> None:
 def _check_region(region: Region) -> None:
     if not IDENTIFIER.fullmatch(region.key):
         raise UserError(f"region key “{region.key[:40]}” is not a plain identifier.")
-    if not all(0 <= level <= 255 for level in region.id_colour):
+    if not all(0 <= level <= 255 for colour in region.id_colours for level in colour):
         raise UserError(f"region “{region.name[:40]}” has an ID colour outside 0..255.")
     for box in region.boxes:
         if not (0 <= box.left < box.right <= 1 and 0 <= box.top < box.bottom <= 1):

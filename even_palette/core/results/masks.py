@@ -7,13 +7,13 @@ and tiles that come out as they were are the same objects, for textures and file
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Levels, Samples, float32
+from even_palette.core.arrays import Bools, Floats, Levels, Samples, float32
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus, Region, Step
 from even_palette.core.material.model import PlaneKind, PlaneUse
@@ -26,6 +26,7 @@ from even_palette.core.regions.id_colours import distinct_colours
 from even_palette.core.regions.keying import key_mask
 from even_palette.core.regions.packing import REGIONS_A_PLANE, plane_and_channel
 from even_palette.core.regions.steps import STEPS, joined, strengthened
+from even_palette.core.regions.unmix import Unmixed
 from even_palette.core.regions.weights import Coverage, Resolve, quantize_weights, resolve_weights
 
 if TYPE_CHECKING:
@@ -38,13 +39,17 @@ QUARTER = 4
 class Leaf:
     """What regions claim before their steps: masks (R, n) uint16 of the classes of texels, and each texel's (H, W).
 
-    `present` are the classes in each tile; `name` names the classes, without the masks.
+    `present` are the classes in each tile; `name` names the classes, without the masks. Where the ID map is unmixed,
+    its shares are no matter of classes: they stand in `unmixed`, and the region with number r has those of `chosen[r]`.
     """
 
     masks: Samples
     index: Samples
     present: list[Samples]
     name: str
+    unmixed: Unmixed | None = None
+    unmixed_name: str = ""
+    chosen: dict[int, Bools] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -105,7 +110,8 @@ def leaf_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToken |
     tables: list[Floats] = []
     indices: list[Samples] = []
     names: list[object] = [(width, height)]
-    if plane := sheets.id_levels(at):
+    plane = sheets.id_levels(at)
+    if plane and at.sheet.unmix is None:
         colours, index, _ = sheets.cache.get(("distinct", plane.content_id), lambda: distinct_colours(plane.samples))
         table = np.zeros((len(regions), len(colours)), dtype=np.float32)
         for row, region in enumerate(regions):
@@ -158,7 +164,31 @@ def leaf_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToken |
     masks = tables[0][:, rows[0]]
     for table, row in zip(tables[1:], rows[1:], strict=True):
         masks = np.maximum(masks, table[:, row])
-    return Leaf(np.asarray(masks * np.float32(65535) + np.float32(0.5), dtype=np.uint16), whole, present, name)
+    levels = np.asarray(masks * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
+    leaf = Leaf(levels, whole, present, name)
+    if plane and at.sheet.unmix is not None:
+        progress(0.0, "Unmixing")
+        made, made_name = sheets.unmixed(at, cancel)
+        return replace(leaf, unmixed=made, unmixed_name=made_name, chosen=_chosen(at, made))
+    return leaf
+
+
+LIKE, LIKE_LOSSY = 8, 32
+"""Within how many levels (Chebyshev) an ID colour means a pure colour of the map, from clean files and lossy ones."""
+
+
+def _chosen(at: Focus, made: Unmixed) -> dict[int, Bools]:
+    """Which pure colours each keyed region has; regions that have none are not there."""
+    unmix = at.sheet.unmix
+    assert unmix is not None
+    chosen = {}
+    for number, region in enumerate(at.sheet.regions):
+        own = np.zeros(len(made.colours), dtype=bool)
+        for colour in region.id_colours if region.keyed else ():
+            own |= made.of_colour(colour, LIKE_LOSSY if unmix.lossy else LIKE)
+        if own.any():
+            chosen[number] = own
+    return chosen
 
 
 def weights_key(at: Focus, sheets: Sheets) -> tuple[object, ...]:
@@ -170,6 +200,7 @@ def weights_key(at: Focus, sheets: Sheets) -> tuple[object, ...]:
         (found.content_id, sheets.meshes.assignment_key(at), at.sheet.padding) if found else "",
         sheets.mask_size(at),
         at.sheet.resolve,
+        at.sheet.unmix,
         tuple(_claims(region) for region in at.sheet.regions),
         tuple(_plane_name(at, sheets, step.plane) for region in at.sheet.regions for step in acting(region)
               if step.plane),
@@ -193,7 +224,7 @@ def _plane_name(at: Focus, sheets: Sheets, use: PlaneUse) -> str:
 
 def _claims(region: Region) -> tuple[object, ...]:
     """What a region's mask depends on; the key stands for its faces."""
-    claim = (region.key, region.keyed, region.id_colour, region.inner, region.outer, region.metric, region.boxes)
+    claim = (region.key, region.keyed, region.id_colours, region.inner, region.outer, region.metric, region.boxes)
     return (*claim, repr(acting(region)))
 
 
@@ -211,14 +242,33 @@ def mask_grid(at: Focus, sheets: Sheets, leaf: Leaf, number: int, cancel: Cancel
     height, width = leaf.index.shape
     row = leaf.masks[number]
 
+    own = leaf.chosen.get(number)
+    own_name = (leaf.unmixed_name, own.tobytes()) if own is not None else ()
+
     def claimed(spot: Spot) -> Tile:
         there = leaf.present[spot.down * -(-width // TILE) + spot.across]
         values = row[there]
+        if own is not None:
+            return with_unmixed(spot, values)
         if (values == values[0]).all():
             return make_tile(np.broadcast_to(values[0], (*spot.shape, 1)))
         key = ("claimed", leaf.name, spot.down, spot.across, hashlib.blake2b(values.tobytes(), digest_size=16).digest())
         cut = leaf.index[spot.top : spot.bottom, spot.left : spot.right]
         return sheets.cache.get(key, lambda: make_tile(row[cut][..., None]))
+
+    def with_unmixed(spot: Spot, values: Samples) -> Tile:
+        assert leaf.unmixed is not None
+        assert own is not None
+        unmixed, chosen = leaf.unmixed, own
+        named = (*own_name, spot.down, spot.across)
+        shares = sheets.cache.get(
+            ("unmixed tile", *named), lambda: make_tile(unmixed.tile_shares(chosen, spot)[..., None])
+        )
+        if not values.any():
+            return shares
+        key = ("unmixed claim", leaf.name, *named, hashlib.blake2b(values.tobytes(), digest_size=16).digest())
+        cut = leaf.index[spot.top : spot.bottom, spot.left : spot.right]
+        return sheets.cache.get(key, lambda: make_tile(np.maximum(row[cut][..., None], shares.samples)))
 
     grid = Grid(height, width, tuple(each_tile(height, width, claimed, cancel)))
     for step in acting(region):
@@ -308,7 +358,7 @@ def weights_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToke
     leaf = leaf_of(at, sheets, progress, cancel)
     regions = at.sheet.regions
     height, width = leaf.index.shape
-    stepped = [number for number, region in enumerate(regions) if acting(region)]
+    stepped = [number for number, region in enumerate(regions) if acting(region) or number in leaf.chosen]
     grids = {number: mask_grid(at, sheets, leaf, number, cancel) for number in stepped}
     table = quantize_weights(resolve_weights(float32(leaf.masks[:, None]) / np.float32(65535), at.sheet.resolve))[:, 0]
     total = (float32(leaf.masks) / np.float32(65535)).sum(axis=0, dtype=np.float32)
@@ -329,10 +379,21 @@ def weights_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToke
             return sheets.cache.get(key, lambda: _by_class(leaf.index[cut], table, total, quarter, there))
 
         def compute() -> _Made:
-            masks = leaf.masks[:, leaf.index[cut]]
-            for number, tile in zip(stepped, tiles, strict=True):
-                masks[number] = tile.samples[..., 0]
-            return _by_texel(masks, at.sheet.resolve)
+            """Only regions that are on the tile are resolved; a tile of one value as one texel."""
+            found = dict(zip(stepped, tiles, strict=True))
+            acts = [
+                number for number in range(len(regions))
+                if (found[number].samples.any() if number in found else leaf.masks[number, there].any())
+            ]  # fmt: skip
+            even = all(found[number].is_constant if number in found else len(there) == 1 for number in acts)
+            size = (1, 1) if even else spot.shape
+            masks = np.empty((len(acts), *size), dtype=np.uint16)
+            index = leaf.index[cut][: size[0], : size[1]]
+            for row, number in enumerate(acts):
+                tile = found.get(number)
+                own = tile.samples[: size[0], : size[1], 0] if tile else leaf.masks[number, index]
+                masks[row] = own
+            return _by_texel(masks, at.sheet.resolve, acts, len(regions), spot.shape)
 
         return sheets.cache.get(key, compute)
 
@@ -361,15 +422,18 @@ def _by_class(index: Samples, table: Levels, total: Floats, quarter: Samples, th
     return _Made(tuple(packed), make_tile(quarter[index][..., None]), (covered, over, empty))
 
 
-def _by_texel(masks: Samples, resolve: Resolve) -> _Made:
+def _by_texel(masks: Samples, resolve: Resolve, acts: list[int], count: int, shape: tuple[int, int]) -> _Made:
+    """The tile from the masks (A, h, w) of those of `count` regions that act on it, or (A, 1, 1) for all its texels."""
     from even_palette.core.regions.resolve_kernel import resolve_tile
 
     levels, quarter, counts = resolve_tile(masks, resolve == Resolve.ORDER)
     packed = []
-    for first in range(0, len(levels), REGIONS_A_PLANE):
+    for first in range(0, count, REGIONS_A_PLANE):
         texels = np.zeros((*masks.shape[1:], REGIONS_A_PLANE), dtype=np.uint8)
-        some = levels[first : first + REGIONS_A_PLANE]
-        texels[..., : len(some)] = np.moveaxis(some, 0, -1)
-        packed.append(make_tile(texels))
-    covered, over, empty = (int(number) for number in counts)
-    return _Made(tuple(packed), make_tile(quarter[..., None]), (covered, over, empty))
+        for level, number in zip(levels, acts, strict=True):
+            if first <= number < first + REGIONS_A_PLANE:
+                texels[..., number - first] = level
+        packed.append(make_tile(np.broadcast_to(texels, (*shape, REGIONS_A_PLANE))))
+    share = shape[0] * shape[1] // (masks.shape[1] * masks.shape[2])
+    covered, over, empty = (int(number) * share for number in counts)
+    return _Made(tuple(packed), make_tile(np.broadcast_to(quarter[..., None], (*shape, 1))), (covered, over, empty))

@@ -13,6 +13,7 @@ from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions.id_colours import IdColours, list_id_colours
+from even_palette.core.regions.unmix import Unmixed, unmix
 from even_palette.core.results.cache import Cache
 from even_palette.core.results.masks import Leaf, SheetWeights, leaf_of, mask_grid, weights_key, weights_of
 from even_palette.core.results.means import region_means
@@ -77,6 +78,22 @@ class Sheets:
             return list_id_colours(plane.samples) if plane else IdColours((), 0)
 
         return self.cache.get(("id colours", self._id_name(at)), compute)
+
+    def unmixed(self, at: Focus, cancel: CancelToken | None = None) -> tuple[Unmixed, str]:
+        """The unmixed ID map of a sheet that has one and is set to that, and its name. Raises Cancelled."""
+        plane, how = self.id_levels(at), at.sheet.unmix
+        assert plane is not None
+        assert how is not None
+        listed = self.id_colours(at)
+        known = {colour.levels for colour in listed.colours}
+        wanted = dict.fromkeys(colour for region in at.sheet.regions for colour in region.id_colours)
+        others = tuple(colour for colour in wanted if colour not in known and not how.lossy)
+        kept = tuple(colour for colour in listed.colours if colour.levels not in how.dissolved)
+        key = ("unmixed", plane.content_id, how, others)
+        made = self.cache.get(
+            key, lambda: unmix(plane.samples, IdColours(kept, 0), others, how.mixing, how.lossy, cancel)
+        )
+        return made, repr(key)
 
     def known_id_colours(self, at: Focus) -> IdColours | None:
         """The ID colours if they were listed already."""

@@ -21,6 +21,8 @@ from even_palette.core.kit.commands.coats import (
 from even_palette.core.kit.commands.maps import add_map, point_map_to, remove_map, set_encoding, set_role, without_plane
 from even_palette.core.kit.commands.regions import (
     add_regions,
+    dissolve_colours,
+    give_colours,
     move_region,
     remove_region,
     rename_region,
@@ -28,6 +30,7 @@ from even_palette.core.kit.commands.regions import (
     set_metric,
     set_resolve,
     set_tolerance,
+    set_unmix,
 )
 from even_palette.core.kit.commands.steps import add_step, change_step, move_step, remove_step, set_steps
 from even_palette.core.kit.commands.variants import (
@@ -51,9 +54,11 @@ __all__ = [
     "bound_parameters",
     "change_step",
     "clear_cell",
+    "dissolve_colours",
     "expose",
     "fill_cells",
     "fits",
+    "give_colours",
     "move_coat",
     "move_region",
     "move_step",
@@ -83,6 +88,7 @@ __all__ = [
     "set_role",
     "set_steps",
     "set_tolerance",
+    "set_unmix",
     "unbind",
     "without_plane",
 ]

@@ -11,8 +11,10 @@ from even_palette.core.kit.model import (
     MOST_MAPS,
     OVER,
     Kit,
+    Sheet,
     Source,
     Step,
+    Unmix,
     change_one,
     coats_of,
     new_key,
@@ -26,6 +28,9 @@ from even_palette.core.material.model import (
 )
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
+
+LOSSY = (".jpg", ".jpeg")
+"""Files whose maps are unmixed with their errors allowed for."""
 
 
 def add_map(sheet: str, source: Source) -> Command:
@@ -44,9 +49,17 @@ def add_map(sheet: str, source: Source) -> Command:
             raise UserError(f"A sheet holds at most {MOST_MAPS} maps.")
         role = source.role if old.source(source.role) is None else Role.NONE
         made = replace(source, key=new_key(kit, source.key), role=role)
-        return kit.with_sheet(replace(old, sources=(*old.sources, made)))
+        return kit.with_sheet(_with_way_of_keying(replace(old, sources=(*old.sources, made)), old))
 
     return Command(f"Open {source.role}" if source.role != Role.NONE else "Open map", apply)
+
+
+def _with_way_of_keying(sheet: Sheet, before: Sheet) -> Sheet:
+    """The sheet, its ID map set to be unmixed if it is the first one; files of lossy formats as such."""
+    source = sheet.source(Role.ID)
+    if source is None or before.source(Role.ID) is not None or sheet.unmix is not None:
+        return sheet
+    return replace(sheet, unmix=Unmix(lossy=source.path.lower().endswith(LOSSY)))
 
 
 def remove_map(sheet: str, key: str) -> Command:
@@ -73,7 +86,7 @@ def set_role(sheet: str, key: str, role: Role) -> Command:
             taken = source.role == role and role != Role.NONE
             return replace(source, role=before) if taken else source
 
-        return kit.with_sheet(replace(old, sources=tuple(map(change, old.sources))))
+        return kit.with_sheet(_with_way_of_keying(replace(old, sources=tuple(map(change, old.sources))), old))
 
     return Command(f"Call it {role}", apply)
 

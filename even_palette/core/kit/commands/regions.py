@@ -1,5 +1,7 @@
 """Commands on regions, and how they are keyed and resolved."""
 
+from collections.abc import Sequence
+
 from msgspec.structs import replace
 
 from even_palette.core.colour.hexcode import Rgb8
@@ -10,6 +12,7 @@ from even_palette.core.kit.model import (
     MOST_REGIONS,
     Kit,
     Region,
+    Unmix,
     identifier,
     keys_of,
     retire,
@@ -93,6 +96,37 @@ def set_tolerance(key: str, inner: float, outer: float) -> Command:
 def set_metric(key: str, metric: Metric) -> Command:
     """Choose how the distance of ID colours is measured for a region."""
     return Command("Change distance", lambda kit: with_region(kit, key, lambda region: replace(region, metric=metric)))
+
+
+def set_unmix(sheet: str, unmix: Unmix | None) -> Command:
+    """Have the ID map of a sheet unmixed, in this way, or have it keyed by tolerances (None)."""
+    label = "Key by tolerances" if unmix is None else "Unmix"
+    return Command(label, lambda kit: kit.with_sheet(replace(kit.sheet(sheet), unmix=unmix)))
+
+
+def dissolve_colours(sheet: str, colours: Sequence[Rgb8]) -> Command:
+    """Give the texels of colours of an ID map that is unmixed to the colours around them."""
+
+    def apply(kit: Kit) -> Kit:
+        how = kit.sheet(sheet).unmix or Unmix()
+        every = tuple(dict.fromkeys((*how.dissolved, *colours)))
+        return kit.with_sheet(replace(kit.sheet(sheet), unmix=replace(how, dissolved=every)))
+
+    return Command("Dissolve stray colours", apply)
+
+
+def give_colours(key: str, colours: Sequence[Rgb8]) -> Command:
+    """Have a region take in further colours of an ID map that is unmixed."""
+
+    def apply(kit: Kit) -> Kit:
+        def change(region: Region) -> Region:
+            return replace(
+                region, also=tuple(c for c in dict.fromkeys((*region.also, *colours)) if c != region.id_colour)
+            )
+
+        return with_region(kit, key, change)
+
+    return Command("Give colours to region", apply)
 
 
 def set_resolve(sheet: str, how: Resolve) -> Command:

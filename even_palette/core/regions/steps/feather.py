@@ -9,11 +9,13 @@ from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
 
 WIDE = 2.0
 """The kernel ends at so many times the radius, which is four standard deviations."""
+NOTHING = 0.01
+"""A radius up to this changes no mask of 16 bits."""
 
 
 def reach(values: Values) -> int:
-    """Texels around a tile that the kernel sees."""
-    return math.ceil(WIDE * values["radius"])
+    """Texels around a tile that the kernel sees; of a radius near 0 only its middle stays."""
+    return math.ceil(WIDE * values["radius"]) if values["radius"] > NOTHING else 0
 
 
 def feather(mask: Floats, values: Values) -> Floats:
@@ -24,8 +26,7 @@ def feather(mask: Floats, values: Values) -> Floats:
     if texels == 0:
         return mask
     sigma = values["radius"] / 2
-    with np.errstate(over="ignore"):  # of a radius near 0 only the middle stays
-        weights = np.exp(-0.5 * (np.arange(-texels, texels + 1) / sigma) ** 2)
+    weights = np.exp(-0.5 * (np.arange(-texels, texels + 1) / sigma) ** 2)
     weights /= weights.sum()
     smooth = correlate1d(correlate1d(mask.astype(np.float64), weights, axis=0), weights, axis=1)
     return float32(smooth[texels:-texels, texels:-texels])
