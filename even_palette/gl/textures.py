@@ -41,7 +41,7 @@ class _Held:
 class Textures:
     """Textures of slots within a budget. Lives on the thread of the context. `uploaded` counts tiles."""
 
-    def __init__(self, context: Any, budget_bytes: int = 3 << 30) -> None:
+    def __init__(self, context: Any, budget_bytes: int = 2 << 30) -> None:
         self._context, self._budget = context, budget_bytes
         self._held: list[_Held] = []
         self._clock = 0
@@ -75,12 +75,13 @@ class Textures:
             names = _names(slot)
             shared = {id(held): sum(held.names.get(at) == name for at, name in names.items()) for held in alike}
             best = max(alike, key=lambda held: (shared[id(held)], -held.used))
-            if shared[id(best)] >= LEAST_SHARED * len(names) or len(alike) >= MOST_ALIKE:
+            full = len(alike) >= MOST_ALIKE or self._bytes() + _bytes(shape) > self._budget
+            if shared[id(best)] >= LEAST_SHARED * len(names) or full:
                 found = best if shared[id(best)] else min(alike, key=lambda held: held.used)
         if found is None:
+            self._forget_old(_bytes(shape))
             found = self._allocate(shape)
             self._held.append(found)
-            self._forget_old()
         found.used = self._clock
         return found
 
@@ -137,10 +138,14 @@ class Textures:
             for number, level in enumerate(tail(held.eighth[layer]), own + 1):
                 raw.write(number, 0, 0, at_layer, level)
 
-    def _forget_old(self) -> None:
-        total = sum(_bytes(held.shape) for held in self._held)
+    def _bytes(self) -> int:
+        return sum(_bytes(held.shape) for held in self._held)
+
+    def _forget_old(self, needed: int) -> None:
+        """Make room; what was asked for since the last beginning stays."""
+        total = self._bytes() + needed
         for held in sorted(self._held, key=lambda held: held.used):
-            if total <= self._budget or len(self._held) <= 16:
+            if total <= self._budget or held.used > self._begun:
                 return
             self._held.remove(held)
             held.texture.release()

@@ -7,12 +7,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QToolButton
 
 from even_palette.app.rail import STAGES, State
-from even_palette.core.kit.model import OVER, users_of
+from even_palette.core.kit.model import OVER, Unmix, users_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Bound
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.looks import Look, LookKind
 from tests.app.conftest import Driver
@@ -81,11 +82,31 @@ def test_regions(small: Driver) -> None:
     small.click(small.tray.regions.ids.make_button)
     colours = [region.id_colour for region in small.session.kit.sheets[0].regions]
     assert len(colours) == len(set(colours)) == small.tray.regions.ids.found.count()
+    small.settle()
+    ids = small.tray.regions.ids
+    ids.found.clearSelection()
+    last = ids.found.item(ids.found.count() - 1)
+    last.setSelected(True)
+    colour = last.data(Qt.ItemDataRole.UserRole)
+    small.click(ids.dissolve_button)
+    small.settle()
+    assert small.session.kit.sheets[0].unmix == Unmix(dissolved=(colour,))
+    assert "dissolved" in ids.found.item(ids.found.count() - 1).text()
+    small.session.undo()
+    small.settle()
+    small.session.select(region="region_3")
+    small.click(ids.give_button)
+    assert small.session.kit.region("region_3").also == (colour,)
 
 
 def test_masks(small: Driver) -> None:
     small.session.select(region="region_3")
     small.stage(3)
+    small.choose(small.tray.masks.mixing, "Mixed in linear")
+    small.click(small.tray.masks.lossy)
+    assert small.session.kit.sheets[0].unmix == Unmix(Mixing.LINEAR, lossy=True)
+    small.choose(small.tray.masks.keying, "By tolerances")
+    assert small.session.kit.sheets[0].unmix is None
     small.choose(small.tray.masks.distance, "Euclidean")
     assert small.session.kit.region("region_3").metric == Metric.EUCLIDEAN
     small.choose(small.tray.masks.resolve, "Order")

@@ -157,6 +157,8 @@ def test_tolerance_is_seen_at_once(small: Driver) -> None:
     small.stage(3)
     small.settle()
     assert small.stand.look == Look(LookKind.WEIGHT, region="region_2")
+    small.choose(small.tray.masks.keying, "By tolerances")
+    small.settle()
     before, told = grab(small.stand.canvas), small.tray.masks._values["covered"].text()
     small.type(small.tray.masks.outer.field, "250")
     small.type(small.tray.masks.inner.field, "200")

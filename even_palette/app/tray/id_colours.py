@@ -25,6 +25,12 @@ class IdColoursTab(QWidget):
         self.found.itemActivated.connect(self._make)
         self.make_button = QPushButton("Make regions of the selected")
         self.make_button.clicked.connect(lambda: self._make())
+        self.give_button = QPushButton("Give to region")
+        self.give_button.setToolTip("The selected region takes in these colours as well")
+        self.give_button.clicked.connect(self._give)
+        self.dissolve_button = QPushButton("Dissolve")
+        self.dissolve_button.setToolTip("Texels of these colours go to the colours around them")
+        self.dissolve_button.clicked.connect(self._dissolve)
         self.found_label = label("", "quiet")
         self.hex = QLineEdit()
         self.hex.setPlaceholderText("#rrggbb")
@@ -43,6 +49,7 @@ class IdColoursTab(QWidget):
         column.addWidget(self.found, 10)
         column.addWidget(self.found_label)
         column.addWidget(self.make_button)
+        column.addLayout(row(self.give_button, self.dissolve_button))
         column.addLayout(row(self.hex, add, recolour, stretch=0))
         column.addWidget(self.keyed)
         column.addWidget(self._another_mesh())
@@ -72,7 +79,8 @@ class IdColoursTab(QWidget):
     def refresh(self) -> None:
         at, listed = self.session.at, self._colours()
         colours = listed or IdColours((), 0)
-        names = {region.id_colour: region.name for region in at.sheet.regions}
+        names = {colour: region.name for region in at.sheet.regions for colour in region.id_colours}
+        names.update(dict.fromkeys(at.sheet.unmix.dissolved if at.sheet.unmix else (), "dissolved"))
         selected = {item.data(Qt.ItemDataRole.UserRole) for item in self.found.selectedItems()}
         self.found.clear()
         for colour in colours.colours:
@@ -93,6 +101,8 @@ class IdColoursTab(QWidget):
         else:
             self.found_label.setText("There is no painted ID map; open one in Source, or use Elements.")
         region = next((r for r in at.sheet.regions if r.key == self.session.region), None)
+        self.give_button.setEnabled(region is not None and at.sheet.unmix is not None)
+        self.dissolve_button.setEnabled(at.sheet.unmix is not None)
         self.keyed.setEnabled(region is not None)
         self.keyed.setChecked(region is not None and region.keyed)
         there = any(mesh.reference for mesh in at.kit.meshes)
@@ -125,6 +135,17 @@ class IdColoursTab(QWidget):
     def _make(self, item: QListWidgetItem | None = None) -> None:
         items = [item] if item else self.found.selectedItems()
         self.make_regions([chosen.data(Qt.ItemDataRole.UserRole) for chosen in items])
+
+    def _selected(self) -> list[Rgb8]:
+        return [item.data(Qt.ItemDataRole.UserRole) for item in self.found.selectedItems()]
+
+    def _give(self) -> None:
+        if colours := self._selected():
+            self.session.do(commands.give_colours(self.session.region, colours))
+
+    def _dissolve(self) -> None:
+        if colours := self._selected():
+            self.session.do(commands.dissolve_colours(self.session.at.key, colours))
 
     def make_regions(self, colours: list[Rgb8]) -> None:
         """Make regions of ID colours, and select the last."""

@@ -1,15 +1,18 @@
-"""Stage 3, Masks: tolerances of each region, how overlaps are resolved, and coverage."""
+"""Stage 3, Masks: how the ID map is keyed, how overlaps are resolved, and coverage."""
 
+from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLabel
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, choice, label, row, show_choice
 from even_palette.app.tray.steps import StepsList
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Region
+from even_palette.core.kit.model import Region, Unmix
+from even_palette.core.raster.guess import Role
 from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.looks import Look, LookKind
 
@@ -21,6 +24,20 @@ class MasksPanel(Panel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Masks", "")
+        self.keying = choice(
+            "How the ID map is keyed",
+            [("Unmix: shares of nearby colours", True), ("By tolerances of each region", False)],
+        )
+        self.keying.activated.connect(lambda i: self._set_unmix(Unmix() if self.keying.itemData(i) else None))
+        self.mixing = choice(
+            "How edges are mixed",
+            [("Mixing found by itself", Mixing.FOUND), ("Mixed as encoded", Mixing.ENCODED),
+             ("Mixed in linear light", Mixing.LINEAR)],
+        )  # fmt: skip
+        self.mixing.activated.connect(lambda i: self._change_unmix(mixing=self.mixing.itemData(i)))
+        self.lossy = QCheckBox("From a lossy file (JPEG)")
+        self.lossy.setToolTip("Finds the true ID colours first, and allows for the errors of block compression")
+        self.lossy.clicked.connect(lambda on: self._change_unmix(lossy=on))
         self.region_box = choice("Region", [])
         self.region_box.activated.connect(lambda i: session.select(region=self.region_box.itemData(i)))
         self.inner = NumberRow("Inner", 0, MOST_TOLERANCE, "levels", 0, "Up to this distance a texel is wholly inside.")
@@ -63,7 +80,10 @@ class MasksPanel(Panel):
             self._values[key] = value
             self.figures.addWidget(value, index, 1)
         self.figures.setColumnStretch(0, 1)
-        for widget in (self.region_box, self.inner, self.outer, self.distance):
+        self.by_unmixing, self.by_tolerances = QWidget(), QWidget()
+        _stack(self.by_unmixing, self.mixing, self.lossy)
+        _stack(self.by_tolerances, self.inner, self.outer, self.distance)
+        for widget in (self.keying, self.by_unmixing, self.region_box, self.by_tolerances):
             self.column.addWidget(widget)
         self.column.addLayout(row(label("Overlaps"), self.resolve, stretch=1))
         self.column.addLayout(row(label("Show"), self.view, stretch=1))
@@ -87,6 +107,14 @@ class MasksPanel(Panel):
         show_choice(self.region_box, self.session.region)
         for widget in (self.region_box, self.inner, self.outer, self.distance):
             widget.setEnabled(region is not None)
+        unmix, there = at.sheet.unmix, at.sheet.source(Role.ID) is not None or bool(at.sheet.id_bake)
+        self.keying.setVisible(there)
+        show_choice(self.keying, unmix is not None)
+        self.by_unmixing.setVisible(there and unmix is not None)
+        self.by_tolerances.setVisible(there and unmix is None)
+        if unmix is not None:
+            show_choice(self.mixing, unmix.mixing)
+            self.lossy.setChecked(unmix.lossy)
         if region:
             self.inner.show_value(region.inner)
             self.outer.show_value(region.outer)
@@ -121,6 +149,15 @@ class MasksPanel(Panel):
         """Show what the stand looks at, if it is one of the choices."""
         show_choice(self.view, look.kind)
 
+    def _set_unmix(self, unmix: Unmix | None) -> None:
+        if (self.session.at.sheet.unmix is None) != (unmix is None):
+            self.session.do(commands.set_unmix(self.session.at.key, unmix))
+
+    def _change_unmix(self, **fields: object) -> None:
+        unmix = self.session.at.sheet.unmix
+        if unmix is not None:
+            self.session.do(commands.set_unmix(self.session.at.key, replace(unmix, **fields)))
+
     def _set_tolerance(self) -> None:
         region = self.region()
         if region is None:
@@ -131,3 +168,12 @@ class MasksPanel(Panel):
         elif outer < inner:
             inner = outer
         self.session.do(commands.set_tolerance(region.key, inner, outer))
+
+
+def _stack(part: QWidget, *widgets: QWidget) -> None:
+    """Widgets below each other in a part of the panel that is shown or not."""
+    column = QVBoxLayout(part)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(8)
+    for widget in widgets:
+        column.addWidget(widget)

@@ -1,5 +1,6 @@
 """The distinct colours of an ID plane, with noise and soft edges merged into them."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,6 +10,7 @@ from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.raster.plane import rgb_of
 
 MOST_COLOURS = 1024
+BAND = 256
 
 
 @dataclass(frozen=True)
@@ -48,12 +50,15 @@ def list_id_colours(levels: Samples, tolerance: int = 8, least_share: float = 0.
     """
     colours, index, all_counts = distinct_colours(levels)
     present = _codes(colours[:, 0])
-    flat = _flat_texels(rgb_of(levels), tolerance)
-    if flat.mean() < 0.1:
-        flat = np.ones_like(flat)
-    counts = np.bincount(index[flat], minlength=len(present))
+    counts = np.zeros(len(present), dtype=np.int64)
+    for band in _bands(levels):
+        wider = slice(max(0, band.start - 1), band.stop + 1)
+        flat = _flat_texels(rgb_of(levels[wider]), tolerance)[band.start - wider.start :][: band.stop - band.start]
+        counts += np.bincount(index[band][flat], minlength=len(present))
+    if counts.sum() < 0.1 * index.size:
+        counts = all_counts
     used = np.flatnonzero(counts)
-    merged = _merge(present[used], counts[used], tolerance, least_share * float(flat.sum()))
+    merged = _merge(present[used], counts[used], tolerance, least_share * float(counts.sum()))
     centres = _without_fringes(merged, tolerance)
 
     owner = _nearest_centre(present, centres, tolerance)
@@ -65,14 +70,24 @@ def list_id_colours(levels: Samples, tolerance: int = 8, least_share: float = 0.
 
 def distinct_colours(levels: Samples) -> tuple[Levels, Samples, Samples]:
     """The distinct colours of levels (H, W, C) uint8, (n, 1, 3); the number of each texel's, (H, W); counts, (n,)."""
-    codes = _codes(np.ascontiguousarray(rgb_of(levels)))
     seen = np.zeros(1 << 24, dtype=bool)
-    seen[codes] = True
+    for band in _bands(levels):
+        seen[_codes(rgb_of(levels[band]))] = True
     used = np.flatnonzero(seen)
     numbers = np.empty(1 << 24, dtype=np.uint16 if len(used) <= 1 << 16 else np.uint32)
     numbers[used] = np.arange(len(used))
-    index = numbers[codes]
-    return _vectors(used).astype(np.uint8)[:, None], index, np.bincount(index.ravel(), minlength=len(used))
+    index = np.empty(levels.shape[:2], dtype=numbers.dtype)
+    counts = np.zeros(len(used), dtype=np.int64)
+    for band in _bands(levels):
+        index[band] = numbers[_codes(rgb_of(levels[band]))]
+        counts += np.bincount(index[band].ravel(), minlength=len(used))
+    return _vectors(used).astype(np.uint8)[:, None], index, counts
+
+
+def _bands(levels: Samples) -> Iterator[slice]:
+    """Rows in parts, so that what is made besides stays small."""
+    for first in range(0, len(levels), BAND):
+        yield slice(first, min(first + BAND, len(levels)))
 
 
 def _codes(rgb: Samples) -> Samples:

@@ -16,6 +16,8 @@ from even_palette.core.results.disk_cache import DiskCache
 
 T = TypeVar("T")
 LEAST_SECONDS = 1e-4
+MOST_BYTES = 2 << 30
+"""However much memory a machine has: what follows from a kit shares it with game editors and painting programs."""
 
 
 @dataclass(eq=False)
@@ -37,7 +39,7 @@ class Cache:
     """
 
     def __init__(self, budget_bytes: int = 0, disk: DiskCache | None = None) -> None:
-        self.budget_bytes = budget_bytes or physical_memory() * 2 // 5
+        self.budget_bytes = budget_bytes or min(physical_memory() * 2 // 5, MOST_BYTES)
         self.disk = disk or DiskCache()
         self.only_looks: int | None = None
         self._results: dict[Hashable, _Kept] = {}
