@@ -2,12 +2,15 @@
 
 import numpy as np
 import pytest
+from coloraide import Color
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 from scipy import ndimage
+from scipy.interpolate import PchipInterpolator
+from skimage.exposure import adjust_gamma, rescale_intensity
 from skimage.filters import gaussian
-from skimage.morphology import dilation, disk, erosion
+from skimage.morphology import dilation, disk, erosion, remove_small_holes, remove_small_objects
 
 from even_palette.core.arrays import float32
 from even_palette.core.errors import UserError
@@ -18,6 +21,7 @@ from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.sampling import Sampler, sample, texel_centres
 from even_palette.core.regions.resolve_kernel import resolve_tile
 from even_palette.core.regions.steps import STEPS, Join, joined
 from even_palette.core.regions.weights import Resolve, coverage, quantize_weights, resolve_weights
@@ -52,24 +56,30 @@ def kit_with(*regions: Region, resolve: Resolve = Resolve.SHARE) -> Kit:
 
 
 def whole(mask: np.ndarray, step: Step) -> np.ndarray:
-    """A step on a whole mask (H, W) uint16 at once, by the step's own function on the padded sheet."""
+    """An edit of a whole mask (H, W) uint16 at once, by the step's own function on the padded sheet."""
     kind = STEPS[step.kind]
     values = kind.filled(step.values)
     reach = kind.reach(values)
     floats = float32(mask) / np.float32(65535)
-    assert kind.edit is not None
-    made = kind.edit(np.pad(floats, reach, mode="edge"), values)
+    act = kind.whole or kind.edit
+    assert act is not None
+    made = act(np.pad(floats, reach, mode="edge"), values)
     made = made if step.strength >= 1 else floats + (made - floats) * np.float32(step.strength)
     return np.asarray(np.clip(made, 0, 1) * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
 
 
+EDITS = sorted(kind.name for kind in STEPS.values() if not kind.is_source)
+
+
 @st.composite
 def edits(draw: st.DrawFn) -> Step:
-    kind = draw(st.sampled_from(["feather", "grow"]))
-    radius = draw(st.floats(0, 60) if kind == "feather" else st.integers(-40, 40).map(float))
+    kind = draw(st.sampled_from(EDITS))
+    own = {value.name: draw(st.floats(value.low, value.high)) for value in STEPS[kind].values}
+    if kind in ("grow", "close"):
+        own = {"radius": float(round(own["radius"]))}
     return Step(
         kind,
-        {"radius": radius},
+        own,
         strength=draw(st.sampled_from([1.0, 0.4])),
         on=draw(st.sampled_from([True, True, False])),
     )
@@ -117,6 +127,95 @@ def test_grow_and_shrink_are_morphology_with_a_disc(radius: int) -> None:
     assert np.array_equal(edit(padded, {"radius": float(-radius)}), erosion(padded, disk(radius))[inner])
     wide = ndimage.grey_dilation(padded, footprint=disk(radius), mode="nearest")[inner]
     assert np.array_equal(edit(padded, {"radius": float(radius)}), wide)
+
+
+@pytest.mark.parametrize("radius", [1, 3, 11])
+def test_close_is_morphology_with_a_disc(radius: int) -> None:
+    """scipy.ndimage.grey_closing with a disc, exactly, away from the edge, where each goes on in its own way."""
+    mask = (RNG.random((90, 95)) * (RNG.random((90, 95)) < 0.2)).astype(np.float32)
+    edit, reach = STEPS["close"].edit, 2 * radius
+    assert edit is not None
+    want = ndimage.grey_closing(mask, footprint=disk(radius))[reach:-reach, reach:-reach]
+    assert np.array_equal(edit(mask, {"radius": float(radius)}), want)
+
+
+@pytest.mark.parametrize("texels", [1, 5, 40])
+def test_specks_and_holes_of_pure_masks(texels: int) -> None:
+    """skimage.morphology.remove_small_objects and remove_small_holes, exactly."""
+    mask = RNG.random((80, 75)) < 0.45
+    for kind, want in (
+        ("specks", remove_small_objects(mask, max_size=texels - 1, connectivity=2)),
+        ("holes", remove_small_holes(mask, max_size=texels - 1, connectivity=1)),
+    ):
+        act = STEPS[kind].whole
+        assert act is not None
+        assert np.array_equal(act(mask.astype(np.float32), {"texels": float(texels)}), want.astype(np.float32))
+
+
+def test_specks_go_with_their_soft_edge_and_mist_too() -> None:
+    mask = np.zeros((40, 40), dtype=np.float32)
+    mask[2:30, 2:30] = 1
+    mask[30, 2:30] = 0.4
+    mask[35:38, 35:38] = 0.3
+    mask[36, 36] = 1
+    mask[35, 5] = 0.2
+    want = mask.copy()
+    want[34:] = 0
+    act = STEPS["specks"].whole
+    assert act is not None
+    assert np.array_equal(act(mask, {"texels": 10.0}), want)
+
+
+def test_levels_curve_invert_and_snap() -> None:
+    """skimage.exposure.rescale_intensity with adjust_gamma; scipy's PCHIP; 1 - m; a threshold."""
+    mask = RNG.random((30, 40)).astype(np.float32)
+    wide = adjust_gamma(rescale_intensity(mask.astype(float), (0.2, 0.7), (0, 1)), 1 / 2.5)
+    points = {"at_0": 10.0, "at_25": 5.0, "at_50": 60.0, "at_75": 60.0, "at_100": 90.0}
+    through = PchipInterpolator([0, 0.25, 0.5, 0.75, 1], [0.1, 0.05, 0.6, 0.6, 0.9])(mask)
+    for name, values, want in (
+        ("levels", {"low": 20.0, "high": 70.0, "gamma": 2.5}, wide),
+        ("curve", points, through),
+        ("invert", {}, 1 - mask),
+        ("snap", {"threshold": 30.0}, mask >= np.float32(0.3)),
+    ):
+        edit = STEPS[name].edit
+        assert edit is not None
+        assert np.abs(edit(mask, values) - want).max() < 2e-6
+
+
+def test_ranges_of_the_paint() -> None:
+    """Lightness, chroma and hue as coloraide (a library) gives them in OKLCh."""
+    names = ["red", "lime", "blue", "grey", "white", "orange"]
+    linear = np.array([Color(name).convert("srgb-linear").coords() for name in names], dtype=np.float32)[None]
+    lch = [Color(name).convert("oklch").coords() for name in names]
+    for kind, low, high, own in (
+        ("lightness", 45.0, 63.0, [100 * lightness for lightness, _, _ in lch]),
+        ("chroma", 60.0, 75.0, [100 * chroma / 0.4 for _, chroma, _ in lch]),
+    ):
+        source = STEPS[kind].source
+        assert source is not None
+        got = source(linear, {"low": low, "high": high, "soft": 0.0})[0]
+        assert list(got) == [float(low <= value <= high) for value in own]
+    source = STEPS["hue"].source
+    assert source is not None
+    got = source(linear, {"hue": 10.0, "width": 40.0, "soft": 100.0})[0]
+    beyond = [max(0.0, abs((h - 10 + 180) % 360 - 180) - 20) if c > 0.04 else 999 for _, c, h in lch]
+    shares = [max(0.0, 1 - each / 100) for each in beyond]
+    assert got == pytest.approx([t * t * (3 - 2 * t) for t in shares], abs=1e-3)
+
+
+def test_a_range_of_the_paint_joins_the_mask(history: History, sheets: Sheets) -> None:
+    """At the texels of the mask, whatever the size of the base colour."""
+    step = Step("lightness", {"low": 0.0, "high": 55.0, "soft": 20.0}, join=Join.REPLACE)
+    before = sheets.weights_key(history.kit.at())
+    history.do(commands.add_step("region_2", step))
+    at = history.kit.at()
+    assert sheets.weights_key(at) != before
+    mask = sheets.mask(at, "region_2").samples[..., 0]
+    values = sample(sheets.base_colour(at), texel_centres(*mask.shape), Sampler())[..., :3]
+    source = STEPS["lightness"].source
+    assert source is not None
+    assert np.abs(mask / 65535 - source(values, STEPS["lightness"].filled(step.values))).max() < 1e-4
 
 
 def test_joins() -> None:

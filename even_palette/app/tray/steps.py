@@ -129,17 +129,19 @@ class StepsList(QWidget):
         kind = STEPS[step.kind]
         finish = self.session.history.end_merge
         for value in kind.values:
-            number = NumberRow(value.label, value.low, value.high, "", 1, value.help)
+            number = NumberRow(value.label, value.low, value.high, value.unit, 1, value.help)
             number.changed.connect(lambda v, name=value.name: self._set(name, v))
             number.finished.connect(finish)
             self.editors[value.name] = number
-        if kind.is_source:
+        if kind.reads_channel:
             plane = PlaneUseEditor("Plane of the step", "Choose a plane")
             plane.changed.connect(self._set_plane)
             plane.finished.connect(finish)
+            self.editors["plane"] = plane
+        if kind.is_source:
             join = choice("Join", JOINS)
             join.activated.connect(lambda i: self._change(join=join.itemData(i)))
-            self.editors |= {"plane": plane, "join": join}
+            self.editors["join"] = join
         strength = NumberRow("Strength", 0, 1, "", 2, "How far the step acts")
         strength.changed.connect(lambda v: self._change(strength=v))
         strength.finished.connect(finish)
@@ -165,6 +167,6 @@ def _told(step: Step) -> str:
     """A step in a few words."""
     kind = STEPS[step.kind]
     values = ", ".join(f"{number:g}" for number in kind.filled(step.values).values())
-    if kind.is_source:
+    if kind.reads_channel:
         values = step.plane.plane.key.replace("_", " ") if step.plane else "no plane yet"
     return f"{kind.label}  {values}"

@@ -204,6 +204,7 @@ def weights_key(at: Focus, sheets: Sheets) -> tuple[object, ...]:
         tuple(_claims(region) for region in at.sheet.regions),
         tuple(_plane_name(at, sheets, step.plane) for region in at.sheet.regions for step in acting(region)
               if step.plane),
+        _base_name(at) if any(STEPS[step.kind].source for r in at.sheet.regions for step in acting(r)) else "",
     )  # fmt: skip
 
 
@@ -222,6 +223,12 @@ def _plane_name(at: Focus, sheets: Sheets, use: PlaneUse) -> str:
     return sheets.meshes.bake_key(at, at.sheet.bake(use.plane.key))
 
 
+def _base_name(at: Focus) -> str:
+    """Names the base colour by what the kit says of it."""
+    source = at.sheet.source(Role.BASE_COLOUR)
+    return f"{source.path} {source.sha256} {source.encoding}" if source else ""
+
+
 def _claims(region: Region) -> tuple[object, ...]:
     """What a region's mask depends on; the key stands for its faces."""
     claim = (region.key, region.keyed, region.id_colours, region.inner, region.outer, region.metric, region.boxes)
@@ -232,7 +239,7 @@ def acting(region: Region) -> list[Step]:
     """The steps of a region that change something: those that are on, have a strength, and read what they need."""
     return [
         step for step in region.steps
-        if step.on and step.strength > 0 and (step.plane is not None or not STEPS[step.kind].is_source)
+        if step.on and step.strength > 0 and (step.plane is not None or not STEPS[step.kind].reads_channel)
     ]  # fmt: skip
 
 
@@ -280,29 +287,42 @@ def _stepped(at: Focus, sheets: Sheets, before: Grid, step: Step, cancel: Cancel
     kind = STEPS[step.kind]
     values = kind.filled(step.values)
     reach = kind.reach(values)
-    plane = _plane(at, sheets, step.plane) if step.plane and kind.is_source else None
-    told = repr((step.kind, values, step.plane if kind.is_source else "", step.join, step.strength))
+    plane = _plane(at, sheets, step.plane) if step.plane and kind.reads_channel else None
+    plane = sheets.base_colour(at) if kind.source else plane
+    told = repr((step.kind, values, step.plane if kind.reads_channel else "", step.join, step.strength))
 
     def source(spot: Spot) -> Tile:
         assert plane is not None
-        assert step.plane is not None
         tile = before.at(spot.down, spot.across)
         assert tile is not None
-        use, size = step.plane, (before.height, before.width)
+        size = (before.height, before.width)
         key = ("source step", told, plane.content_id, size, spot.down, spot.across, tile.name)
 
         def compute() -> Tile:
-            values = plane_values(plane, use, spot, *size)
-            return _as_tile(joined(_as_floats(tile.samples), values, step.join, step.strength))
+            if kind.source:
+                uv = texel_centres(*size)[spot.top : spot.bottom, spot.left : spot.right]
+                found = kind.source(sample(plane, uv, Sampler())[..., :3], values)
+            else:
+                assert step.plane is not None
+                found = plane_values(plane, step.plane, spot, *size)
+            return _as_tile(joined(_as_floats(tile.samples), found, step.join, step.strength))
 
         return sheets.cache.get(key, compute)
+
+    def alike(tile: Tile) -> Tile:
+        """What the edit makes of a mask of one value."""
+        assert kind.edit is not None
+        value = _as_floats(tile.samples[:1, :1])
+        around = np.broadcast_to(value, (2 * reach + 1, 2 * reach + 1))
+        return _as_tile(strengthened(value, kind.edit(around, values), step.strength))
 
     def edited(spot: Spot) -> Tile:
         tile = before.at(spot.down, spot.across)
         assert tile is not None
         names = before.names_within(spot, reach)
         if tile.is_constant and all(name == tile.name or not name for name in names):
-            return tile
+            even = sheets.cache.get(("edit of one value", told, tile.name), lambda: alike(tile))
+            return make_tile(np.broadcast_to(even.samples[:1, :1], (*spot.shape, 1)))
         key = ("edit step", told, before.height, before.width, spot.top, spot.left, names)
 
         def compute() -> Tile:
@@ -312,8 +332,24 @@ def _stepped(at: Focus, sheets: Sheets, before: Grid, step: Step, cancel: Cancel
 
         return sheets.cache.get(key, compute)
 
+    if kind.whole:
+        return sheets.cache.get(("whole step", told, before.name), lambda: _whole(before, step, values, cancel))
     made = each_tile(before.height, before.width, source if kind.is_source else edited, cancel)
     return Grid(before.height, before.width, tuple(made))
+
+
+def _whole(before: Grid, step: Step, values: dict[str, float], cancel: CancelToken | None) -> Grid:
+    """A step that must see the whole mask."""
+    act = STEPS[step.kind].whole
+    assert act is not None
+    mask = _as_floats(before.cut(0, 0, before.height, before.width))
+    made = strengthened(mask, act(mask, values), step.strength)
+    return Grid(
+        before.height,
+        before.width,
+        tuple(each_tile(before.height, before.width,
+                        lambda s: _as_tile(made[s.top : s.bottom, s.left : s.right]), cancel)),
+    )  # fmt: skip
 
 
 def plane_values(plane: Plane, use: PlaneUse, spot: Spot, height: int, width: int) -> Floats:

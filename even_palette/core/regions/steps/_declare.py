@@ -38,8 +38,9 @@ class StepValue:
 class StepKind:
     """A kind of step.
 
-    An edit takes a mask (h + 2 r, w + 2 r) float32 with its surround of `reach` texels and gives (h, w); a mask of one
-    value stays. A source reads a plane: its values (h, w) join the mask, and `edit` is None.
+    An edit takes a mask (h + 2 r, w + 2 r) float32 with its surround of `reach` texels and gives (h, w), for a mask of
+    one value one value; one that must see all is `whole`, from (H, W) to (H, W). A source joins the mask: a channel of
+    a plane through its levels, or what `source` gives, (h, w), of the base colour in linear light, (h, w, 3).
     """
 
     name: str
@@ -48,10 +49,13 @@ class StepKind:
     values: tuple[StepValue, ...] = ()
     reach: Callable[[Values], int] = lambda values: 0
     edit: Callable[[Floats, Values], Floats] | None = None
+    whole: Callable[[Floats, Values], Floats] | None = None
+    source: Callable[[Floats, Values], Floats] | None = None
+    reads_channel: bool = False
 
     @property
     def is_source(self) -> bool:
-        return self.edit is None
+        return self.reads_channel or self.source is not None
 
     def filled(self, own: Values) -> dict[str, float]:
         """The values with defaults, held in their ranges."""

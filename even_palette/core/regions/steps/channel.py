@@ -2,4 +2,6 @@
 
 from even_palette.core.regions.steps._declare import StepKind
 
-STEP = StepKind("channel", "Channel of a plane", "A channel of a map or bake, through levels, joins the mask.")
+STEP = StepKind(
+    "channel", "Channel of a plane", "A channel of a map or bake, through levels, joins the mask.", reads_channel=True
+)
