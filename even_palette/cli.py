@@ -78,6 +78,13 @@ def _parser() -> argparse.ArgumentParser:
     )
     command.set_defaults(run=_bake)
 
+    command = commands.add_parser("masks", help="write the weights of every region and the packed planes")
+    command.add_argument("kit", type=Path)
+    command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the masks")
+    command.add_argument("--bits", type=int, default=8, choices=(8, 16), help="depth of the regions' weights")
+    command.add_argument("--suffix", default=".png", choices=(".png", ".tif", ".exr"), help="format of the masks")
+    command.set_defaults(run=_masks)
+
     command = commands.add_parser("ship", help="write the package of a kit")
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="a new folder, or an older package")
@@ -150,6 +157,16 @@ def _bake(options: argparse.Namespace) -> int:
     from even_palette.core.ship.maps import write_bakes
 
     _print_sizes(write_bakes(read_kit(options.kit), Sheets(), options.to, options.suffix, _progress()))
+    return 0
+
+
+def _masks(options: argparse.Namespace) -> int:
+    from even_palette.core.kit.store import read_kit
+    from even_palette.core.results.sheets import Sheets
+    from even_palette.core.ship.maps import write_masks
+
+    kit = read_kit(options.kit)
+    _print_sizes(write_masks(kit, Sheets(), options.to, options.bits, options.suffix, _progress()))
     return 0
 
 

@@ -30,7 +30,7 @@ from even_palette.core.raster.plane import Encoding, to_levels8
 from even_palette.core.raster.sampling import texel_centres
 from even_palette.core.results.materials import material_of, packing_plan, slots_of
 from even_palette.core.results.sheets import Sheets
-from even_palette.core.ship.maps import write_bakes
+from even_palette.core.ship.maps import write_bakes, write_masks
 from even_palette.core.ship.write import ship
 
 ROWS = 64
@@ -201,6 +201,10 @@ class OpenKit:
     def bake(self, folder: str | Path, suffix: str = ".png") -> dict[str, int]:
         """Make all bakes and write them; gives the bytes of each file. Raises UserError."""
         return write_bakes(self.kit, self.results, Path(folder), suffix)
+
+    def masks(self, folder: str | Path, bits: int = 8, suffix: str = ".png") -> dict[str, int]:
+        """Write the weights of every region, 8 or 16 bits, and packed planes; gives their bytes. Raises UserError."""
+        return write_masks(self.kit, self.results, Path(folder), bits, suffix)
 
 
 def open_kit(folder: str | Path) -> OpenKit:

@@ -28,6 +28,8 @@ WRONG = [
     ["ship", "kit"],
     ["bake", "kit", "--to", "out", "--suffix", ".gif"],
     ["bake", "kit", "--to"],
+    ["masks", "kit", "--to", "out", "--bits", "12"],
+    ["masks", "missing", "--to", "out"],
     ["play", "package", "--size", "0", "--out", "a.png"],
     ["play", "package", "--size", "1e3", "--out", "a.png"],
     ["play", "package", "--size", "9" * 5000, "--out", "a.png"],

@@ -14,7 +14,8 @@ from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Kit, MeshFile, with_files
+from even_palette.core.kit.history import History
+from even_palette.core.kit.model import Kit, MeshFile, Step, with_files
 from even_palette.core.kit.store import KitFolder, read_kit
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.kinds import ElementKind
@@ -242,3 +243,35 @@ def test_command_line(kit: Kit, tmp_path: Path, capsys: pytest.CaptureFixture[st
     Path(kit.sheets[0].sources[0].path).unlink()
     assert main(["check", str(tmp_path / "kit")]) == 1
     assert "is missing" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize("bits", [8, 16])
+def test_masks_as_files(bits: int, history: History, sheets: Sheets, tmp_path: Path) -> None:
+    """Each region's weights by its name, as they ship or finer; with the base they add up exactly; the packed planes."""
+    history.do(commands.rename_region("region_2", "Нос / Bow"))
+    history.do(commands.rename_region("region_3", "bow"))
+    history.do(commands.add_step("region_1", Step("feather", {"radius": 3.0})))
+    folder = KitFolder.create(tmp_path / "kit")
+    folder.save(history.kit)
+    folder.close()
+    out = tmp_path / "out"
+    assert main(["masks", str(tmp_path / "kit"), "--to", str(out), "--bits", str(bits)]) == 0
+    at = history.kit.at()
+    key, weights = at.key, sheets.weights(at)
+    names = sorted(path.name for path in out.glob("*.png"))
+    assert len(names) == len(at.sheet.regions) + len(weights.packed)
+    regions = [name for name in names if "packed" not in name]
+    assert {f"{key}-bow.png", f"{key}-bow_2.png"} <= set(regions)
+    written = {name: np.asarray(Image.open(out / name)) for name in names}
+    total = sum(written[name].astype(np.int64) for name in regions)
+    most = 255 if bits == 8 else 65535
+    masks = np.stack([sheets.mask(at, region.key).samples[..., 0] for region in at.sheet.regions]) / 65535
+    exact = masks / np.maximum(1, masks.sum(axis=0))
+    assert total.max() <= most
+    assert np.abs(total - most * exact.sum(axis=0)).max() <= 1
+    whole = masks.sum(axis=0) >= 1
+    assert (total[whole] == most).all()
+    by_order = [written[name] for name in (f"{key}-region_1.png", f"{key}-bow_2.png")]
+    assert np.abs(by_order[0] - most * exact[0]).max() <= 1
+    assert np.abs(by_order[1] - most * exact[2]).max() <= 1
+    assert np.array_equal(written[f"{key}-packed_1.png"][..., 0], weights.levels[0])

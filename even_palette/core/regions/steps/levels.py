@@ -10,7 +10,7 @@ NOTHING = 1e-5
 
 
 def levels(mask: Floats, values: Values) -> Floats:
-    """((m - low) / (high - low)) ^ (1 / gamma), held in 0..1; where low is not below high everything from low on is whole."""
+    """((m - low) / (high - low)) ^ (1 / gamma), held in 0..1; from low on whole if low is not below high."""
     low, high = np.float32(values["low"] / 100), np.float32(values["high"] / 100)
     if high - low < NOTHING:
         return float32(mask >= low)
