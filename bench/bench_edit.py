@@ -131,6 +131,7 @@ def make_kit(side: int, folder: Path) -> None:
         for name, role in (("sheet_base_colour", "base colour"), ("sheet_id", "ID map")):
             kit.add_map(folder / f"{name}.png", role=role)
         kit.do("add_regions", kit.at().key, COLOURS)
+        kit.do("set_unmix", kit.at().key, None)
         for number in range(4):
             kit.do("add_variant", f"Variant {number + 1}")
         for number, region in enumerate(kit.at().sheet.regions):

@@ -51,6 +51,7 @@ def make_kit(side: int, folder: Path) -> None:
         for name, role in (("sheet_base_colour", "base colour"), ("sheet_id", "ID map")):
             kit.add_map(folder / f"{name}.png", role=role)
         kit.do("add_regions", kit.at().key, colours)
+        kit.do("set_unmix", kit.at().key, None)
         for number in range(4):
             kit.do("add_variant", f"Variant {number + 1}")
         for region in kit.at().sheet.regions:
