@@ -36,7 +36,7 @@ class NumberRow(QWidget):
         row.setSpacing(6)
         if head:
             text = QLabel(name)
-            text.setFixedWidth(48)
+            text.setFixedWidth(80)
             row.addWidget(text)
         row.addWidget(self.slider, 1)
         row.addWidget(self.field)

@@ -8,6 +8,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 import pytest
+from PIL import Image
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit
@@ -60,14 +61,17 @@ def mutate(data: bytes, rng: random.Random) -> bytes:
     return bytes(changed)
 
 
-@pytest.mark.parametrize("suffix", [".png", ".tif", ".exr", ".tga"])
+@pytest.mark.parametrize("suffix", [".png", ".tif", ".exr", ".tga", ".jpg"])
 def test_mutated_images(tmp_path: Path, suffix: str) -> None:
     """200 of each by a seeded mutator, read in a process of their own so that a crash of a decoder would be seen."""
     rng = random.Random(suffix)
     samples = np.random.default_rng(1).integers(0, 255, (37, 53, 3)).astype(np.uint8)
     if suffix == ".exr":
         samples = samples.astype(np.float32)  # type: ignore[assignment]
-    write_plane(tmp_path / f"whole{suffix}", Plane(samples, Encoding.DATA))
+    if suffix == ".jpg":
+        Image.fromarray(samples[..., :3]).save(tmp_path / "whole.jpg")
+    else:
+        write_plane(tmp_path / f"whole{suffix}", Plane(samples, Encoding.DATA))
     data = (tmp_path / f"whole{suffix}").read_bytes()
     folder = tmp_path / "mutants"
     folder.mkdir()

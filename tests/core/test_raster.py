@@ -13,7 +13,7 @@ from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.raster.files import Limits, read_plane, write_plane
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
-from even_palette.core.raster.plane import Encoding, Plane, stored_values
+from even_palette.core.raster.plane import Encoding, Plane, rgb_of, stored_values
 from even_palette.core.raster.sampling import Filter, Sampler, Wrap, sample, texel_centres
 from even_palette.core.raster.strip import look_up
 
@@ -174,3 +174,17 @@ def test_index_maps_through_a_strip_give_the_palette_exactly(count: int) -> None
     assert stored[-1] == 1
     tolerance = 1e-5 if 255 % (count - 1) == 0 else 0.5 * (count - 1) / 255 + 1e-4
     assert np.abs(got - palette[1]).max() < tolerance
+
+
+@pytest.mark.parametrize(
+    "how", [{"quality": 90}, {"quality": 60, "subsampling": 2}, {"progressive": True}, {"mode": "L"}]
+)
+def test_jpeg_is_read_as_pillow_reads_it(how: dict[str, object], tmp_path: Path) -> None:
+    """ITU-T T.81 by two libraries: Pillow's conversion to RGB, exactly; grey has one channel."""
+    options = dict(how)
+    image = Image.fromarray(np.random.default_rng(4).integers(0, 256, (19, 23, 3)).astype(np.uint8)).resize((61, 47))
+    image = image.convert(str(options.pop("mode", "RGB")))
+    image.save(tmp_path / "map.jpg", **options)
+    read = read_plane(tmp_path / "map.jpg", Encoding.DATA).samples
+    assert np.array_equal(rgb_of(read), np.asarray(Image.open(tmp_path / "map.jpg").convert("RGB")))
+    assert read.shape[2] == len(image.getbands())

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Panel, choice, label, row, show_choice
+from even_palette.app.tray.panel import Fold, Panel, choice, label, row, show_choice
 from even_palette.app.tray.steps import StepsList
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Region, Unmix
@@ -89,11 +89,12 @@ class MasksPanel(Panel):
         self.column.addLayout(row(label("Show"), self.view, stretch=1))
         self.column.addWidget(label("Steps of this region", "section"))
         self.column.addWidget(self.steps)
-        self.column.addWidget(label("Coverage of the sheet", "section"))
-        self.column.addLayout(self.figures)
-        self.column.addWidget(
+        self.coverage = Fold("Coverage of the sheet")
+        self.coverage.column.addLayout(self.figures)
+        self.coverage.column.addWidget(
             label("In the sum, blue is not fully claimed, grey is exactly one, orange is claimed twice.", "quiet")
         )
+        self.column.addWidget(self.coverage)
         self.column.addStretch(1)
 
     def region(self) -> Region | None:
@@ -128,6 +129,7 @@ class MasksPanel(Panel):
         if at is None or not at.sheet.regions or not self.session.sheets.has_masks(at):
             for value in self._values.values():
                 value.setText("–")
+            self.coverage.head.setText("Coverage of the sheet")
             return
         seen, colours = self.session.sheets.weights(at).coverage, self.session.sheets.known_id_colours(at)
         shares = {
@@ -138,6 +140,7 @@ class MasksPanel(Panel):
         }
         for key, share in shares.items():
             self._values[key].setText(f"{share:.2%}")
+        self.coverage.head.setText(f"Coverage of the sheet: {seen.covered:.2%}")
         self._values["stray"].setText(f"{colours.stray_share:.2%}" if colours else "…")
 
     def show_look(self) -> None:

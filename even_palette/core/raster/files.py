@@ -1,4 +1,4 @@
-"""Planes from files and to files, through OpenImageIO: PNG, TIFF, EXR and TGA, 8, 16 and 32 bits.
+"""Planes from files and to files, through OpenImageIO: PNG, TIFF, EXR and TGA, 8, 16 and 32 bits; JPEG is read.
 
 Input is hostile: files pass the gate, sizes are checked against `Limits` before a sample is read, and every failure
 is a UserError. What was written is looked at again before it takes the place of anything.
@@ -16,11 +16,12 @@ from even_palette.core.arrays import Samples
 from even_palette.core.disk.gate import check_memory, file_size, reason
 from even_palette.core.disk.whole import replacing
 from even_palette.core.errors import UserError, one_line
+from even_palette.core.raster.guess import LOSSY
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.tiff_palette import true_colours
 
-READABLE = (".png", ".tif", ".tiff", ".exr", ".tga")
-WRITABLE = READABLE
+WRITABLE = (".png", ".tif", ".tiff", ".exr", ".tga")
+READABLE = (*WRITABLE, *LOSSY)
 PNG_SIGNATURE = b"\x89PNG\r\n\x1a\n"
 CHUNK_READ = 1 << 20
 

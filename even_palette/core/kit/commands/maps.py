@@ -26,11 +26,8 @@ from even_palette.core.material.model import (
     PlaneKind,
     PlaneUse,
 )
-from even_palette.core.raster.guess import Role
+from even_palette.core.raster.guess import LOSSY, Role
 from even_palette.core.raster.plane import Encoding
-
-LOSSY = (".jpg", ".jpeg")
-"""Files whose maps are unmixed with their errors allowed for."""
 
 
 def add_map(sheet: str, source: Source) -> Command:
