@@ -246,6 +246,8 @@ class Window(QMainWindow):
         self.findings_panel.chosen.connect(self.show_finding)
         self.ledge.changed.connect(self._fit_ledge)
         self.ledge.look_wanted.connect(stand.set_look)
+        self.ledge.step_chosen.connect(tray.masks.steps.choose)
+        tray.masks.steps.chosen.connect(self.ledge.follow_step)
         self._check_timer = one_shot(self, FINDINGS_MS, self._check)
 
     # Stages

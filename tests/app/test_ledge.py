@@ -8,7 +8,7 @@ from even_palette.app import help as texts
 from even_palette.app.ledge.ledge import HEAD_PX
 from even_palette.app.rail import STAGES
 from even_palette.core.kit import commands
-from even_palette.core.results.looks import LookKind
+from even_palette.core.results.looks import Look, LookKind
 from tests.app.conftest import Driver, pixels
 
 
@@ -154,3 +154,32 @@ def test_help_texts(demo: Driver) -> None:
         demo.qtbot.waitUntil(lambda word=word: word in panel.text.toPlainText(), timeout=10_000)
     demo.key(panel.text, Qt.Key.Key_Escape)
     assert not panel.isVisible()
+
+
+def test_chain_of_steps_as_pictures(small: Driver) -> None:
+    """Each step a picture of the mask after it; a click shows that mask and the step's values; copied elsewhere."""
+    small.session.select(region="region_2")
+    small.stage(3)
+    small.settle()
+    ledge, steps = small.window.ledge, small.tray.masks.steps
+    steps.add("feather")
+    steps.add("invert")
+    small.click(ledge.tab_buttons[1])
+    small.settle()
+    small.qtbot.waitUntil(lambda: ledge.chain.count() == 3 and len(ledge.chain._images) == 3, timeout=5000)
+    assert [ledge.chain.item(row).text()[0] for row in range(3)] == ["C", "→", "→"]
+    pictures = [ledge.chain._images[str(number)].toImage().pixelColor(2, 2).red() for number in range(3)]
+    assert pictures[1] == 255 - pictures[2]
+    ledge.chain.setCurrentRow(1)
+    small.settle()
+    assert small.stand.look == Look(LookKind.MASK, region="region_2", steps=1)
+    assert (steps.number, list(steps.editors)) == (0, ["radius", "strength"])
+    steps.list.setCurrentRow(1)
+    assert ledge.chain.current_key() == "2"
+    steps._list_others()
+    steps.copy_menu.actions()[0].trigger()
+    assert [len(region.steps) for region in small.session.kit.sheets[0].regions] == [2, 2, 2, 2]
+    small.settle()
+    small.session.select(region="region_1")
+    small.settle()
+    assert small.stand.look == Look(LookKind.WEIGHT, region="region_1")

@@ -18,7 +18,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import FORMAT, OVER, Kit, Step, identifier, users_of, without_unused
+from even_palette.core.kit.model import FORMAT, OVER, Kit, Step, Unmix, identifier, users_of, without_unused
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.coats import COATS
@@ -27,6 +27,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.steps import STEPS, Join
+from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.cache import Cache
 
@@ -73,7 +74,9 @@ def random_command(kit: Kit, rng: random.Random) -> Command:
         lambda: c.set_parent(at or "none", rng.choice([None, *variants])), lambda: c.clear_cell(key, at),
         lambda: c.paste_cell(c.read_cell(kit, rng.choice(keys), at), key, rng.choice(["", *variants])),
         lambda: c.add_step(key, step), lambda: c.change_step(key, number, step), lambda: c.remove_step(key, number),
-        lambda: c.move_step(key, number, rng.randint(-2, 2)),
+        lambda: c.move_step(key, number, rng.randint(-2, 2)), lambda: c.copy_steps(key, [rng.choice(keys)]),
+        lambda: c.set_unmix("sheet_1", rng.choice([None, Unmix(rng.choice(list(Mixing)), rng.random() < 0.5)])),
+        lambda: c.dissolve_colours("sheet_1", [levels]), lambda: c.give_colours(key, [levels]),
         lambda: c.set_encoding("sheet_1", "base_colour", rng.choice(list(Encoding))), lambda: c.rename_kit(name),
         lambda: c.set_role("sheet_1", "id_map", rng.choice(list(Role))),
         lambda: c.remove_map("sheet_1", rng.choice(["id_map", "base_colour"]) if rng.random() < 0.05 else "none"),

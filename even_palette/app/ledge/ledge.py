@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app.board.board import Board
 from even_palette.app.ledge.areas import AreaTable
@@ -13,6 +13,7 @@ from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.app.thumbnails import Thumbnails
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
+from even_palette.core.regions.steps import STEPS, Join
 from even_palette.core.results.looks import Look, LookKind
 
 HEAD_PX = 58
@@ -24,10 +25,14 @@ BOARD_PX = 272
 
 
 class Ledge(QWidget):
-    """`changed` tells that it was folded or opened, or that the stage is another one; `look_wanted` gives a look."""
+    """`changed` tells that it was folded or opened, or that the stage is another one; `look_wanted` gives a look.
+
+    `step_chosen` gives the number of a step of the selected region.
+    """
 
     changed = pyqtSignal()
     look_wanted = pyqtSignal(object)
+    step_chosen = pyqtSignal(int)
 
     def __init__(self, session: Session, board: Board, files: QWidget, thumbnails: Thumbnails) -> None:
         super().__init__()
@@ -41,6 +46,27 @@ class Ledge(QWidget):
         self.weights = PictureRow(session, "Weights", weight_looks)
         self.maps.chosen.connect(lambda _, look: self.look_wanted.emit(look))
         self.weights.chosen.connect(self._choose_region)
+        self.chain = PictureRow(session, "Chain of steps", lambda at: chain_looks(at, session.region))
+        self.chain.chosen.connect(self._choose_step)
+        self.masks = QStackedWidget()
+        self.masks.addWidget(self.weights)
+        self.masks.addWidget(self.chain)
+        self.tabs = QWidget()
+        tabs = QHBoxLayout(self.tabs)
+        tabs.setContentsMargins(0, 0, 0, 0)
+        tabs.setSpacing(0)
+        group = QButtonGroup(self)
+        self.tab_buttons = []
+        for number, name in enumerate(("Weights", "Steps")):
+            button = QToolButton()
+            button.setText(name)
+            button.setCheckable(True)
+            button.setProperty("role", "tab")
+            button.clicked.connect(lambda _, number=number: self.show_masks(number))
+            group.addButton(button)
+            tabs.addWidget(button)
+            self.tab_buttons.append(button)
+        self.tab_buttons[0].setChecked(True)
         self.files = files
         self.fold_button = QToolButton()
         for button in (self.fold_button, board.fold_button):
@@ -59,17 +85,19 @@ class Ledge(QWidget):
         row.setSpacing(8)
         row.addWidget(self.fold_button)
         row.addWidget(self.title)
+        row.addWidget(self.tabs)
         row.addWidget(self.strip, 1)
         self.stack = QStackedWidget()
-        for page in (self.maps, self.areas, self.weights, board, files):
+        for page in (self.maps, self.areas, self.masks, board, files):
             self.stack.addWidget(page)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.head)
         column.addWidget(self.stack, 1)
-        for listener in (self.maps, self.areas, self.weights):
+        for listener in (self.maps, self.areas, self.weights, self.chain):
             session.shown_changed.connect(listener.follow)
+        session.selection_changed.connect(self.chain.follow)
         session.selection_changed.connect(self.areas.mark)
         for signal in (session.selection_changed, session.shown_changed):
             signal.connect(lambda: self.weights.mark(session.region))
@@ -96,9 +124,11 @@ class Ledge(QWidget):
     def show_stage(self) -> None:
         """Show what the stage that was entered needs."""
         name = STAGES[self.stage]
-        pages = {"Source": self.maps, "Regions": self.areas, "Masks": self.weights, "Ship": self.files}
+        pages = {"Source": self.maps, "Regions": self.areas, "Masks": self.masks, "Ship": self.files}
         self.stack.setCurrentWidget(pages.get(name, self.board))
         self.title.setText(TITLES.get(name, "Board"))
+        self.title.setVisible(name != "Masks")
+        self.tabs.setVisible(name == "Masks")
         self.weights.mark(self.session.region)
         self._follow_fold()
 
@@ -125,6 +155,19 @@ class Ledge(QWidget):
         base = self.session.at.sheet.source(Role.BASE_COLOUR)
         if look.kind == LookKind.SOURCE:
             self.maps.mark(look.map or (base.key if base else ""))
+
+    def show_masks(self, number: int) -> None:
+        """In Masks: the weights of all regions (0), or the chain of steps of the selected one (1)."""
+        self.tab_buttons[number].setChecked(True)
+        self.masks.setCurrentIndex(number)
+
+    def follow_step(self, number: int) -> None:
+        """Mark the step that is chosen in the tray."""
+        self.chain.mark(str(number + 1))
+
+    def _choose_step(self, key: str, look: Look) -> None:
+        self.step_chosen.emit(int(key) - 1)
+        self.look_wanted.emit(look)
 
     def _choose_region(self, key: str, look: Look) -> None:
         self.session.select(region=key)
@@ -203,3 +246,21 @@ def map_looks(at: Focus) -> Listed:
 def weight_looks(at: Focus) -> Listed:
     """The weights of a sheet's regions."""
     return [(region.key, region.name, Look(LookKind.WEIGHT, region=region.key)) for region in at.sheet.regions]
+
+
+SIGNS = {Join.ADD: "+", Join.SUBTRACT: "−", Join.INTERSECT: "∩", Join.STRONGEST: "∪", Join.REPLACE: "="}
+"""The join of a source with what is before it."""
+
+
+def chain_looks(at: Focus, region: str) -> Listed:
+    """The mask of a region before its steps, and after each; a source has the sign of its join."""
+    chosen = next((each for each in at.sheet.regions if each.key == region), None)
+    if chosen is None:
+        return []
+    found: Listed = [("0", "Claims", Look(LookKind.MASK, region=region))]
+    for number, step in enumerate(chosen.steps, 1):
+        kind = STEPS[step.kind]
+        sign = SIGNS[step.join] if kind.is_source else "→"
+        told = kind.label if step.on else f"{kind.label} (off)"
+        found.append((str(number), f"{sign} {told}", Look(LookKind.MASK, region=region, steps=number)))
+    return found

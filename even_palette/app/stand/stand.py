@@ -31,6 +31,7 @@ from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Bake, Focus
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
+from even_palette.core.regions.steps import STEPS
 from even_palette.core.results.looks import Look, LookKind, Texel, View, map_picture, picture, read_texel
 
 EMPTY = "Open a base colour map and an ID map: drop them here, or use Open maps in Source."
@@ -199,6 +200,13 @@ class Stand(QWidget):
         if at.sheet.source(Role.ID) or at.sheet.id_bake or meshes:
             found.append(("ID colours", Look(LookKind.ID)))
         found += [(f"Weight · {region.name}", Look(LookKind.WEIGHT, region=region.key)) for region in at.sheet.regions]
+        chosen = next((region for region in at.sheet.regions if region.key == self.session.region), None)
+        if chosen is not None and chosen.steps:
+            after = ["claims", *(STEPS[step.kind].label.lower() for step in chosen.steps)]
+            found += [
+                (f"Mask · {number} {name}", Look(LookKind.MASK, region=chosen.key, steps=number))
+                for number, name in enumerate(after)
+            ]
         if at.sheet.regions:
             found.append(("Sum of masks", Look(LookKind.HEAT)))
         if meshes:
@@ -210,7 +218,7 @@ class Stand(QWidget):
         """A result follows the selected variant, a weight the selected region."""
         if self.look.kind == LookKind.RESULT:
             self.set_look(Look(variant=self.session.variant))
-        elif self.look.kind == LookKind.WEIGHT:
+        elif self.look.kind in (LookKind.WEIGHT, LookKind.MASK):
             self.set_look(Look(LookKind.WEIGHT, region=self.session.region))
 
     def refresh(self) -> None:

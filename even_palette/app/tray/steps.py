@@ -1,13 +1,13 @@
 """The steps of a region's mask: a list in their order, and the values of the chosen one."""
 
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.order import Order
-from even_palette.app.tray.panel import choice, empty, label, show_choice
+from even_palette.app.tray.panel import choice, empty, label, show_choice, tool
 from even_palette.app.tray.plane_use import PlaneUseEditor
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Region, Step
@@ -25,7 +25,12 @@ LIST_PX = 92
 
 
 class StepsList(QWidget):
-    """Adds, orders, switches and removes the steps of the selected region, and sets the values of one."""
+    """Adds, orders, switches and removes the steps of the selected region, and sets the values of one.
+
+    `chosen` gives the number of the step whose values are shown.
+    """
+
+    chosen = pyqtSignal(int)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -34,7 +39,7 @@ class StepsList(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Steps of the mask")
         self.list.setFixedHeight(LIST_PX)
-        self.list.currentRowChanged.connect(self._choose)
+        self.list.currentRowChanged.connect(self.choose)
         self.list.itemChanged.connect(self._switch)
         self.order = Order(
             "step", STEPS.values(), lambda kind: self.add(kind.name), self._move,
@@ -47,7 +52,13 @@ class StepsList(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
+        self.copy = tool("Copy steps", "copy", "Put the steps of this region behind those of another one")
+        self.copy.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.copy_menu = QMenu(self.copy)
+        self.copy_menu.aboutToShow.connect(self._list_others)
+        self.copy.setMenu(self.copy_menu)
         buttons = self.order.layout()
+        buttons.addWidget(self.copy)
         buttons.addStretch(1)
         column.addWidget(self.list)
         column.addLayout(buttons)
@@ -77,7 +88,9 @@ class StepsList(QWidget):
             self.list.addItem(item)
         self.list.setCurrentRow(self.number if steps else -1)
         self.list.blockSignals(False)
+        self.chosen.emit(self.number if steps else -1)
         self.order.follow(len(steps), self.number, can_add=region is not None)
+        self.copy.setEnabled(bool(steps) and len(self.session.at.sheet.regions) > 1)
         shape = (self._key(), self.number, steps[self.number].kind) if steps else None
         if shape != self._shape:
             self._shape = shape
@@ -92,12 +105,22 @@ class StepsList(QWidget):
             self.number = len(region.steps) - 1 if region else 0
             self.refresh()
 
+    def _list_others(self) -> None:
+        self.copy_menu.clear()
+        own = self._key()
+        others = [region for region in self.session.at.sheet.regions if region.key != own]
+        for name, keys in (("All other regions", [r.key for r in others]), *((r.name, [r.key]) for r in others)):
+            action = self.copy_menu.addAction(name)
+            assert action is not None
+            action.triggered.connect(lambda _, keys=keys: self._do(commands.copy_steps(own, keys)))
+
     def _move(self, by: int) -> None:
         if self._do(commands.move_step(self._key(), self.number, by)):
             self.number += by
             self.refresh()
 
-    def _choose(self, number: int) -> None:
+    def choose(self, number: int) -> None:
+        """Show the values of a step."""
         if number >= 0:
             self.number = number
             self.refresh()

@@ -38,6 +38,7 @@ class LookKind(StrEnum):
     SOURCE = "source"
     ID = "ID colours"
     WEIGHT = "weight"
+    MASK = "mask"
     HEAT = "sum of masks"
     BAKE = "bake"
     LAYOUT = "UV layout"
@@ -48,6 +49,7 @@ class LookKind(StrEnum):
 class Look:
     """What to show: a variant's result or surface value, a map, ID colours, a region's weight, the masks' sum, a bake.
 
+    Of a region's mask, how it is after its first `steps`, before overlaps are resolved.
     `map` is the key of a map, "" for the base colour; `output` one of OUTPUTS, as the variant has it.
     """
 
@@ -57,6 +59,7 @@ class Look:
     map: str = ""
     bake: str = ""
     output: str = COLOUR
+    steps: int = 0
 
 
 @dataclass(frozen=True)
@@ -142,6 +145,10 @@ def picture(at: Focus, sheets: Sheets, look: Look) -> Picture:
             texel = nodes.texture("weights", nodes.uv())["xyzw"[channel]]
             packed = sheets.weights(at).packed[plane_index]
             return Picture({SHOWN: nodes.join(texel, texel, texel)}, {"weights": slots.of(packed)}, {})
+        case LookKind.MASK:
+            if all(region.key != look.region for region in at.sheet.regions):
+                raise UserError("Choose a region to see its mask.")
+            return map_picture(sheets.mask(at, look.region, look.steps))
         case LookKind.HEAT:
             return Picture({SHOWN: _heat()}, {"mask_sum": slots.of(sheets.weights(at).mask_sum)}, {})
 

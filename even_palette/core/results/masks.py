@@ -15,7 +15,7 @@ import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, Levels, Samples, float32
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit.model import Focus, Region, Step
+from even_palette.core.kit.model import MOST_STEPS, Focus, Region, Step
 from even_palette.core.material.model import PlaneKind, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
@@ -235,16 +235,18 @@ def _claims(region: Region) -> tuple[object, ...]:
     return (*claim, repr(acting(region)))
 
 
-def acting(region: Region) -> list[Step]:
-    """The steps of a region that change something: those that are on, have a strength, and read what they need."""
+def acting(region: Region, first: int = MOST_STEPS) -> list[Step]:
+    """Those of its first steps that change something: that are on, have a strength, and read what they need."""
     return [
-        step for step in region.steps
+        step for step in region.steps[:first]
         if step.on and step.strength > 0 and (step.plane is not None or not STEPS[step.kind].reads_channel)
     ]  # fmt: skip
 
 
-def mask_grid(at: Focus, sheets: Sheets, leaf: Leaf, number: int, cancel: CancelToken | None = None) -> Grid:
-    """The mask of the region with this number after its steps, tiles (h, w, 1) uint16. Raises Cancelled."""
+def mask_grid(
+    at: Focus, sheets: Sheets, leaf: Leaf, number: int, cancel: CancelToken | None = None, steps: int = MOST_STEPS
+) -> Grid:
+    """The mask of the region with this number after its first steps, tiles (h, w, 1) uint16. Raises Cancelled."""
     region = at.sheet.regions[number]
     height, width = leaf.index.shape
     row = leaf.masks[number]
@@ -278,7 +280,7 @@ def mask_grid(at: Focus, sheets: Sheets, leaf: Leaf, number: int, cancel: Cancel
         return sheets.cache.get(key, lambda: make_tile(np.maximum(row[cut][..., None], shares.samples)))
 
     grid = Grid(height, width, tuple(each_tile(height, width, claimed, cancel)))
-    for step in acting(region):
+    for step in acting(region, steps):
         grid = _stepped(at, sheets, grid, step, cancel)
     return grid
 

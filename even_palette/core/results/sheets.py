@@ -7,7 +7,7 @@ import numpy as np
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.disk.gate import check_memory
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Focus, Source
+from even_palette.core.kit.model import MOST_STEPS, Focus, Source
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane
@@ -164,10 +164,11 @@ class Sheets:
         """What the regions claim before their steps, by classes of texels."""
         return leaf_of(at, self, progress, cancel)
 
-    def mask(self, at: Focus, region: str) -> TiledPlane:
-        """The mask of a region after its steps, (H, W, 1) uint16. Raises KeyError for a region that is not there."""
-        number = [other.key for other in at.sheet.regions].index(region)
-        return TiledPlane(mask_grid(at, self, self.leaf(at), number))
+    def mask(self, at: Focus, region: str, steps: int = MOST_STEPS) -> TiledPlane:
+        """The mask of a region after its first steps, (H, W, 1) uint16. Raises KeyError without such a region."""
+        number = [other.key for other in at.sheet.regions].index(at.kit.region(region).key)
+        key = ("mask", self.weights_key(at), number, steps)
+        return self.cache.get(key, lambda: TiledPlane(mask_grid(at, self, self.leaf(at), number, None, steps)))
 
     def weights_key(self, at: Focus) -> tuple[object, ...]:
         """Names the weights of a sheet by what they are made of."""

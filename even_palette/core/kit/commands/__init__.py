@@ -32,7 +32,7 @@ from even_palette.core.kit.commands.regions import (
     set_tolerance,
     set_unmix,
 )
-from even_palette.core.kit.commands.steps import add_step, change_step, move_step, remove_step, set_steps
+from even_palette.core.kit.commands.steps import add_step, change_step, copy_steps, move_step, remove_step, set_steps
 from even_palette.core.kit.commands.variants import (
     add_variant,
     remove_variant,
@@ -54,6 +54,7 @@ __all__ = [
     "bound_parameters",
     "change_step",
     "clear_cell",
+    "copy_steps",
     "dissolve_colours",
     "expose",
     "fill_cells",

@@ -1,5 +1,7 @@
 """Commands on the steps of a region's mask."""
 
+from collections.abc import Sequence
+
 from msgspec.structs import replace
 
 from even_palette.core.kit.commands._command import Command
@@ -29,6 +31,18 @@ def add_step(key: str, step: Step) -> Command:
         return set_steps(key, "", (*kit.region(key).steps, step)).apply(kit)
 
     return Command(f"Add {STEPS[step.kind].label.lower()}", apply)
+
+
+def copy_steps(key: str, to: Sequence[str]) -> Command:
+    """Put the steps of a region behind those of others."""
+
+    def apply(kit: Kit) -> Kit:
+        steps = kit.region(key).steps
+        for other in to:
+            kit = set_steps(other, "", (*kit.region(other).steps, *steps)).apply(kit)
+        return kit
+
+    return Command("Copy steps", apply)
 
 
 def change_step(key: str, number: int, step: Step) -> Command:
