@@ -103,6 +103,7 @@ def edit(folder: Path) -> None:
         else:
             session.undo()
         rest()
+        print(f"{number + 1} of {EDITS}", end="\r", file=sys.stderr, flush=True)
     print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20)
     sys.stdout.flush()
     os._exit(0)
@@ -115,7 +116,7 @@ def main() -> None:
             folder = Path(place) / "kit_of_cells"
             subprocess.run([sys.executable, __file__, "make", str(side), str(folder)], check=True)
             done = subprocess.run(
-                [sys.executable, __file__, "edit", str(folder)], check=True, capture_output=True, text=True
+                [sys.executable, __file__, "edit", str(folder)], check=True, stdout=subprocess.PIPE, text=True
             )
             reach = f" (reach: at most {REACH:.0f})" if side == max(SIDES) else ""
             print(f"  {side} x {side}: {float(done.stdout.split()[-1]):.2f} GiB{reach}")

@@ -17,7 +17,7 @@ from even_palette.core.raster.tiles import TILE, Spot, Tile, TiledPlane, each_ti
 
 OWN_LEVELS = 8
 """Levels below the first that a tile owns: 256 halves eight times."""
-BUDGET_BYTES = 1 << 30
+BUDGET_BYTES = 3 << 27
 
 
 def level_count(height: int, width: int) -> int:
