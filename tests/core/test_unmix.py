@@ -188,6 +188,17 @@ def test_stray_colours_are_dissolved_or_given(tmp_path: Path) -> None:
     assert weight(0)[10:15, 10:15].max() == 0
 
 
+def test_an_id_colour_that_is_a_little_off(tmp_path: Path) -> None:
+    """A region takes the pure colour that is nearest to its own, and no area is left between the two."""
+    levels = np.full((32, 32, 3), (254, 0, 2), dtype=np.uint8)
+    levels[:, 16:] = (0, 200, 0)
+    history, sheets = sheet(tmp_path, np.zeros((32, 32, 3), np.uint8), levels), Sheets()
+    history.do(commands.add_regions("sheet_1", [(255, 0, 0), (3, 198, 5)]))
+    weights = sheets.weights(history.kit.at())
+    assert weights.levels[0][:, :16].min() == 255
+    assert weights.levels[1][:, 16:].min() == 255
+
+
 def test_first_id_map_is_unmixed(tmp_path: Path) -> None:
     """JPEG files as lossy ones; one that had tolerances keeps them."""
     levels = np.zeros((8, 8, 3), np.uint8)

@@ -15,7 +15,7 @@ from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions.id_colours import IdColours, list_id_colours
 from even_palette.core.regions.unmix import Unmixed, unmix
 from even_palette.core.results.cache import Cache
-from even_palette.core.results.masks import Leaf, SheetWeights, leaf_of, mask_grid, weights_key, weights_of
+from even_palette.core.results.masks import LIKE, Leaf, SheetWeights, leaf_of, mask_grid, weights_key, weights_of
 from even_palette.core.results.means import region_means
 from even_palette.core.results.meshes import Meshes
 
@@ -85,9 +85,12 @@ class Sheets:
         assert plane is not None
         assert how is not None
         listed = self.id_colours(at)
-        known = {colour.levels for colour in listed.colours}
+        known = np.array([colour.levels for colour in listed.colours], dtype=np.int16).reshape(-1, 3)
         wanted = dict.fromkeys(colour for region in at.sheet.regions for colour in region.id_colours)
-        others = tuple(colour for colour in wanted if colour not in known and not how.lossy)
+        others = tuple(
+            colour for colour in wanted
+            if not how.lossy and (np.abs(known - np.array(colour)).max(axis=1) > LIKE).all()
+        )  # fmt: skip
         kept = tuple(colour for colour in listed.colours if colour.levels not in how.dissolved)
         key = ("unmixed", plane.content_id, how, others)
         made = self.cache.get(
