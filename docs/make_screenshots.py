@@ -15,6 +15,9 @@ from even_palette.app import theme
 from even_palette.app.main import open_demo
 from even_palette.app.view_state import Panes
 from even_palette.app.window import Window
+from even_palette.core.kit import commands
+from even_palette.core.kit.model import Step
+from even_palette.core.regions.steps import Join
 from even_palette.core.results.looks import Look, LookKind
 
 PICTURES = Path(__file__).parent / "screenshots"
@@ -71,6 +74,19 @@ def main() -> None:
     settle(window)
     stand.set_look(Look(LookKind.ID))
     picture("2-regions-id-map")
+    session.select(region=session.at.sheet.regions[0].key)
+    window.enter_stage(2)
+    added = (Step("specks", {"texels": 400.0}), Step("lightness", {"high": 40.0}, join=Join.SUBTRACT), Step("feather"))
+    for step in added:
+        session.do(commands.add_step(session.region, step))
+    window.ledge.tab_buttons[1].click()
+    settle(window)
+    window.ledge.chain.setCurrentRow(2)
+    picture("3-masks-steps")
+    for _ in added:
+        session.undo()
+    window.ledge.tab_buttons[0].click()
+    window.enter_stage(1)
     session.show_sheet("sheet_1")
     settle(window)
     stand.model.lit_button.click()

@@ -8,8 +8,9 @@ import pytest
 from PIL import Image
 
 from even_palette.core.arrays import Bools, Floats, Levels, Samples
+from even_palette.core.checks import find
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Unmix
+from even_palette.core.kit.model import Kit, Unmix
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.id_colours import list_id_colours
 from even_palette.core.regions.keying import Metric, key_mask
@@ -180,12 +181,33 @@ def test_stray_colours_are_dissolved_or_given(tmp_path: Path) -> None:
         return sheets.weights(history.kit.at()).levels[number]
 
     assert weight(0)[10:15, 10:15].max() == 0
+    assert strays(history.kit, sheets) == []  # 25 of 4,096 texels may be an area
     history.do(commands.dissolve_colours("sheet_1", [(90, 120, 10)]))
     assert (weight(0)[:, :32] == 255).all()
     history.undo()
     history.do(commands.give_colours("region_2", [(90, 120, 10)]))
     assert weight(1)[10:15, 10:15].min() == 255
     assert weight(0)[10:15, 10:15].max() == 0
+
+
+def strays(kit: Kit, sheets: Sheets) -> list[str]:
+    return [finding.text for finding in find(kit, sheets) if "stray" in finding.text]
+
+
+def test_small_stray_areas_are_found(tmp_path: Path) -> None:
+    """Told with their count, until they are given away or dissolved; soft edges are none."""
+    levels = np.full((256, 256, 3), (0, 0, 200), dtype=np.uint8)
+    levels[:, 128:] = (200, 0, 0)
+    levels[:, 127] = (100, 0, 100)
+    levels[10:15, 10:15] = (90, 120, 10)
+    levels[50:54, 50:54] = (10, 220, 210)
+    history, sheets = sheet(tmp_path, np.zeros((256, 256, 3), np.uint8), levels), Sheets()
+    history.do(commands.add_regions("sheet_1", [(0, 0, 200), (200, 0, 0)]))
+    assert strays(history.kit, sheets)[0].startswith("2 stray colours of the ID map, on 41 texels,")
+    history.do(commands.dissolve_colours("sheet_1", [(90, 120, 10)]))
+    assert strays(history.kit, sheets)[0].startswith("1 stray colour of the ID map, on 16 texels,")
+    history.do(commands.give_colours("region_1", [(10, 220, 210)]))
+    assert strays(history.kit, sheets) == []
 
 
 def test_an_id_colour_that_is_a_little_off(tmp_path: Path) -> None:

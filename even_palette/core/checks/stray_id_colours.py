@@ -1,12 +1,21 @@
 """Texels of the ID map that belong to no ID colour."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
+from even_palette.core.results.masks import LIKE
 from even_palette.core.results.sheets import Sheets
+
+SMALL = 0.001
+"""Areas below this share of the sheet are thought stray; larger ones may well be left to the base."""
+
+
+def _near(colour: Rgb8, others: Sequence[Rgb8]) -> bool:
+    return any(max(abs(a - b) for a, b in zip(colour, other, strict=True)) <= LIKE for other in others)
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
@@ -15,7 +24,20 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         plane, colours = sheets.id_levels(at), sheets.id_colours(at)
     except UserError:
         return
-    if plane is not None and colours.stray:
+    if plane is None:
+        return
+    if at.sheet.unmix is not None:
+        taken = [colour for region in at.sheet.regions for colour in region.id_colours] + [*at.sheet.unmix.dissolved]
+        odd = [c for c in colours.colours if c.texels < SMALL * colours.texels and not _near(c.levels, taken)]
+        if odd and at.sheet.regions:
+            yield Finding(
+                "Regions",
+                Severity.WARNING,
+                f"{len(odd)} stray {'colours' if len(odd) > 1 else 'colour'} of the ID map, on "
+                f"{sum(colour.texels for colour in odd)} texels, belong to no region; give them to one or dissolve them.",
+                look="id",
+            )
+    elif colours.stray:
         yield Finding(
             "Masks",
             Severity.NOTE,
