@@ -34,7 +34,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                 "Regions",
                 Severity.WARNING,
                 f"{len(odd)} stray {'colours' if len(odd) > 1 else 'colour'} of the ID map, on "
-                f"{sum(colour.texels for colour in odd)} texels, belong to no region; give them to one or dissolve them.",
+                f"{sum(colour.texels for colour in odd)} texels, belong to no region; give or dissolve them.",
                 look="id",
             )
     elif colours.stray:
