@@ -9,6 +9,7 @@ from PIL import Image
 
 from even_palette.core.arrays import Bools, Floats, Levels, Samples
 from even_palette.core.checks import find
+from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Kit, Unmix
 from even_palette.core.raster.guess import Role
@@ -230,6 +231,14 @@ def test_first_id_map_is_unmixed(tmp_path: Path) -> None:
     history.do(commands.set_unmix("sheet_1", None))
     history.do(commands.set_role("sheet_1", source.key, Role.ID))
     assert history.kit.sheets[0].unmix is None
+
+
+def test_unmixing_can_be_cancelled() -> None:
+    made = chart(16, 300, seed=3)
+    token = CancelToken()
+    token.cancel()
+    with pytest.raises(Cancelled):
+        unmix(made.levels, list_id_colours(made.levels), cancel=token)
 
 
 def test_labels_of_noisy_areas() -> None:

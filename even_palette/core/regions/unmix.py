@@ -142,9 +142,7 @@ def unmix(
     if not len(table):
         table = np.zeros((1, 3), dtype=np.uint8)
     noise = _noise(rgb, table) if lossy else 0
-    labels = pure_labels(rgb, table, noise)
-    if cancel:
-        cancel.check()
+    labels = pure_labels(rgb, table, noise, cancel)
     places = np.flatnonzero(labels.reshape(-1) == NONE)
     trial = places[:: max(1, len(places) // TRIAL_TEXELS)]
     errors = np.full(3, CLEAN_ERROR)
@@ -160,11 +158,8 @@ def unmix(
         }
         mixing = min(misfits, key=lambda way: misfits[way])
     space = _space(mixing, lossy)
-    parts, shares, _ = solve(rgb, labels, table, places, *space, errors)
-    for _ in range(1):
-        if cancel:
-            cancel.check()
-        parts, shares, _ = solve(rgb, labels, table, places, *space, errors, parts, shares)
+    parts, shares, _ = solve(rgb, labels, table, places, *space, errors, cancel=cancel)
+    parts, shares, _ = solve(rgb, labels, table, places, *space, errors, parts, shares, cancel)
     return Unmixed(table, labels, places, parts, _in_16_bits(shares), mixing)
 
 

@@ -7,6 +7,7 @@ import numba as nb
 import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
+from even_palette.core.jobs import CancelToken
 
 NEAR = 3
 """Colours count as nearby that are pure within so many texels, in rows and columns."""
@@ -22,16 +23,19 @@ STRANGE = 1500.0
 """What it costs to take a texel for one of a pure colour that is not near: no mixture is that unlikely."""
 MOST_NEAR = 12
 NONE = 65535
-SHARES_A_THREAD = 8
+SHARES_A_THREAD = 64
 
 
-def pure_labels(rgb: Levels, colours: Levels, noise: int) -> Samples:
-    """Which of colours (n, 3) each texel of rgb (H, W, 3) is, within `noise` levels; NONE where it is not pure."""
+def pure_labels(rgb: Levels, colours: Levels, noise: int, cancel: CancelToken | None = None) -> Samples:
+    """Which of colours (n, 3) each texel of rgb (H, W, 3) is, within `noise` levels; NONE where it is not pure.
+
+    Raises Cancelled.
+    """
     height = len(rgb)
     raw = np.empty(rgb.shape[:2], dtype=np.uint16)
-    _each(height, lambda first, last: _label(rgb, colours, noise, first, last, raw))
+    _each(height, lambda first, last: _label(rgb, colours, noise, first, last, raw), cancel)
     labels = np.empty_like(raw)
-    _each(height, lambda first, last: _pure(raw, first, last, labels))
+    _each(height, lambda first, last: _pure(raw, first, last, labels), cancel)
     return labels
 
 
@@ -46,6 +50,7 @@ def solve(
     errors: Floats,
     parts: Samples | None = None,
     shares: Floats | None = None,
+    cancel: CancelToken | None = None,
 ) -> tuple[Samples, Floats, Floats]:
     """The colours and shares of the texels at places (m,): parts (m, 3) uint16, shares (m, 3) float32, and the misfit.
 
@@ -53,6 +58,7 @@ def solve(
     `basis` (3, 3) the channels in which errors are independent, with standard deviations `errors` (3,) in levels.
     Parts and shares of an earlier pass, if given, belong to the surround as well. The misfit (3,) is the root mean
     square of what the shares leave unexplained, by channel of the basis in levels, where at least two colours are near.
+    Raises Cancelled.
     """
     count = len(places)
     made, given = np.zeros((count, 3), dtype=np.uint16), np.zeros((count, 3), dtype=np.float32)
@@ -72,19 +78,25 @@ def solve(
         lambda first, last: _solve(
             rgb, labels, colours, places, *space, again, rows, before, before_shares, first, last, made, given, misfit
         ),
+        cancel,
     )
     known = misfit[:, 0] >= 0
     rms = np.sqrt(np.square(misfit[known]).mean(axis=0)) if known.any() else np.zeros(3)
     return made, given, float32(rms)
 
 
-def _each(count: int, work) -> None:  # type: ignore[no-untyped-def]
-    """Do `work(first, last)` on parts of a range, on all processors."""
+def _each(count: int, work, cancel: CancelToken | None) -> None:  # type: ignore[no-untyped-def]
+    """Do `work(first, last)` on parts of a range, on all processors. Raises Cancelled, between two parts."""
+
+    def part(first: int) -> None:
+        if cancel:
+            cancel.check()
+        work(first, min(first + step, count))
+
     workers = cpu_count() or 1
     step = max(1, -(-count // (workers * SHARES_A_THREAD)))
     with ThreadPoolExecutor(workers) as pool:
-        for done in [pool.submit(work, first, min(first + step, count)) for first in range(0, count, step)]:
-            done.result()
+        list(pool.map(part, range(0, count, step)))
 
 
 @nb.njit(nogil=True, cache=True)
