@@ -16,7 +16,7 @@ from even_palette.core.results.disk_cache import DiskCache
 
 T = TypeVar("T")
 LEAST_SECONDS = 1e-4
-MOST_BYTES = 5 << 28
+MOST_BYTES = 1 << 30
 """However much memory a machine has: what follows from a kit shares it with game editors and painting programs."""
 
 
