@@ -91,15 +91,17 @@ class Bench:
                 until = time.perf_counter() + 0.3
 
     def changed_tiles(self, command: Command) -> int:
-        """Do an edit; how many tiles of the weights it changed."""
+        """Do an edit; at how many places it changed tiles of the weights."""
         session = self.window.session
 
-        def tiles() -> list[object]:
-            return [tile for plane in session.sheets.weights(session.at).packed for tile in plane.grid.tiles]
+        def tiles() -> list[tuple[object, ...]]:
+            return list(zip(*(plane.grid.tiles for plane in session.sheets.weights(session.at).packed), strict=True))
 
         before = tiles()
         self.edit(command)
-        return sum(old is not new for old, new in zip(before, tiles(), strict=True))
+        return sum(
+            any(a is not b for a, b in zip(old, new, strict=True)) for old, new in zip(before, tiles(), strict=True)
+        )
 
     def edit(self, command: Command) -> float:
         """Seconds from a command to the frame that shows it."""
