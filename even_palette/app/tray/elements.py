@@ -244,6 +244,8 @@ class ElementsTab(QWidget):
         if at is None or found is None or len(faces) != found.mesh.face_count:
             self.chosen_label.setText("")
             return
+        if not self.isVisible():  # nothing is looked for before it can be seen
+            return
         whole = self.session.elements_of(ElementKind.FACE)
         parts = self.choice.elements()
         if whole is None or parts is None:
