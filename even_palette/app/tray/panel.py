@@ -148,6 +148,32 @@ class Fold(QWidget):
         set_icon(self.head, "caret-down" if is_open else "caret-right")
 
 
+class Pages(QWidget):
+    """Several pages of which one is shown; the others take no room."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pages: list[QWidget] = []
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+
+    def add(self, page: QWidget) -> None:
+        """Put a page behind the others."""
+        page.setVisible(not self._pages)
+        self._pages.append(page)
+        self._column.addWidget(page)
+
+    @property
+    def current(self) -> int:
+        """The number of the page that is shown."""
+        return next(number for number, page in enumerate(self._pages) if not page.isHidden())
+
+    def show_page(self, number: int) -> None:
+        """Show a page, and no other."""
+        for at, page in enumerate(self._pages):
+            page.setVisible(at == number)
+
+
 class ShortList(QListWidget):
     """A list whose icons are swatches, of `height` pixels, or more where entries need it and there is room."""
 

@@ -1,14 +1,14 @@
 """Stage 2, Regions: the regions of the sheet, and below them where they come from: elements, the ID map, bakes."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QAbstractItemView, QButtonGroup, QListWidgetItem, QSizePolicy, QStackedWidget, QToolButton
+from PyQt6.QtWidgets import QAbstractItemView, QButtonGroup, QListWidgetItem, QSizePolicy, QToolButton
 
 from even_palette.app.choosing import Choice
 from even_palette.app.session import Session
 from even_palette.app.tray.bakes import BakesTab
 from even_palette.app.tray.elements import ElementsTab
 from even_palette.app.tray.id_colours import IdColoursTab
-from even_palette.app.tray.panel import Panel, ShortList, row, swatch_icon, tool
+from even_palette.app.tray.panel import Pages, Panel, ShortList, row, swatch_icon, tool
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.dividing import fresh_id_colours, new_regions
@@ -42,7 +42,7 @@ class RegionsPanel(Panel):
         self.ids = IdColoursTab(session)
         self.bakes = BakesTab(session, choice)
         self.tabs = QButtonGroup(self)
-        self.stack = QStackedWidget()
+        self.pages = Pages()
         heads = []
         for index, (name, tab) in enumerate(zip(TABS, (self.elements, self.ids, self.bakes), strict=True)):
             head = QToolButton()
@@ -51,7 +51,7 @@ class RegionsPanel(Panel):
             head.setProperty("role", "tab")
             head.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             self.tabs.addButton(head, index)
-            self.stack.addWidget(tab)
+            self.pages.add(tab)
             heads.append(head)
         self.tabs.idClicked.connect(self.show_tab)
         self._tab_of = ""
@@ -60,12 +60,12 @@ class RegionsPanel(Panel):
         tabs = row(*heads)
         tabs.setSpacing(0)
         self.column.addLayout(tabs)
-        self.column.addWidget(self.stack, 20)
+        self.column.addWidget(self.pages, 20)
         self._lay_tab(0)
 
     @property
     def tab(self) -> str:
-        return TABS[self.stack.currentIndex()]
+        return TABS[self.pages.current]
 
     def show_tab(self, index: int) -> None:
         """Show one of the sources of regions of this sheet."""
@@ -74,16 +74,11 @@ class RegionsPanel(Panel):
         self.refresh()
 
     def _lay_tab(self, index: int) -> None:
-        """Show a tab; the others take no room."""
+        """Show a tab."""
         button = self.tabs.button(index)
         assert button is not None
         button.setChecked(True)
-        for at in range(self.stack.count()):
-            widget = self.stack.widget(at)
-            assert widget is not None
-            shown = QSizePolicy.Policy.Preferred if at == index else QSizePolicy.Policy.Ignored
-            widget.setSizePolicy(QSizePolicy.Policy.Preferred, shown)
-        self.stack.setCurrentIndex(index)
+        self.pages.show_page(index)
         self.tab_changed.emit()
 
     def refresh(self) -> None:
@@ -91,10 +86,10 @@ class RegionsPanel(Panel):
         if self._tab_of != at.key:  # a sheet begins with where its regions come from
             elements = at.sheet.source(Role.ID) is None and any(not mesh.reference for mesh in at.kit.meshes)
             wanted = 0 if elements else 1
-            if self.stack.currentIndex() != wanted:
+            if self.pages.current != wanted:
                 self._lay_tab(wanted)
         self._refresh_regions()
-        (self.elements, self.ids, self.bakes)[self.stack.currentIndex()].refresh()
+        (self.elements, self.ids, self.bakes)[self.pages.current].refresh()
 
     def _refresh_regions(self) -> None:
         regions = self.session.at.sheet.regions
