@@ -23,7 +23,7 @@ from even_palette.core.results.dividing import choose_roots
 from even_palette.core.results.looks import Look, LookKind
 
 SIZES = (256, 512, 1024, 2048, 4096, 8192)
-SAMPLES = ((1, "1 sample a texel"), (2, "4 samples a texel"), (4, "16 samples a texel"))
+SAMPLES = ((1, "1 sample"), (2, "4 samples"), (4, "16 samples"))
 
 
 class BakesTab(QWidget):
@@ -42,6 +42,7 @@ class BakesTab(QWidget):
         self.size_box = choice_box("Size", [(f"{size} × {size}", size) for size in SIZES])
         self.size_box.activated.connect(lambda i: self._change(size=self.size_box.itemData(i)))
         self.samples = choice_box("Samples", [(text, count) for count, text in SAMPLES])
+        self.samples.setToolTip("Samples a texel")
         self.samples.activated.connect(lambda i: self._change(samples=self.samples.itemData(i)))
         self.padding = QSpinBox()
         self.padding.setRange(0, 256)
