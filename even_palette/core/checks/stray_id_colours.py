@@ -7,15 +7,15 @@ from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
-from even_palette.core.results.masks import LIKE
+from even_palette.core.results.masks import LIKE, LIKE_LOSSY
 from even_palette.core.results.sheets import Sheets
 
 SMALL = 0.001
 """Areas below this share of the sheet are thought stray; larger ones may well be left to the base."""
 
 
-def _near(colour: Rgb8, others: Sequence[Rgb8]) -> bool:
-    return any(max(abs(a - b) for a, b in zip(colour, other, strict=True)) <= LIKE for other in others)
+def _near(colour: Rgb8, others: Sequence[Rgb8], within: int) -> bool:
+    return any(max(abs(a - b) for a, b in zip(colour, other, strict=True)) <= within for other in others)
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
@@ -28,7 +28,8 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         return
     if at.sheet.unmix is not None:
         taken = [colour for region in at.sheet.regions for colour in region.id_colours] + [*at.sheet.unmix.dissolved]
-        odd = [c for c in colours.colours if c.texels < SMALL * colours.texels and not _near(c.levels, taken)]
+        like = LIKE_LOSSY if at.sheet.unmix.lossy else LIKE
+        odd = [c for c in colours.colours if c.texels < SMALL * colours.texels and not _near(c.levels, taken, like)]
         if odd and at.sheet.regions:
             yield Finding(
                 "Regions",
