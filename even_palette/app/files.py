@@ -18,9 +18,12 @@ from even_palette.core.kit.model import FromFile, Kit, MeshFile, Source, identif
 from even_palette.core.kit.store import Fingerprint, fingerprint
 from even_palette.core.mesh.files import READABLE as MESHES
 from even_palette.core.mesh.model import Mesh
+from even_palette.core.raster.files import READABLE
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding
 
+FILTER = f"Maps and meshes ({' '.join('*' + suffix for suffix in (*READABLE, *MESHES))})"
+MESH_FILTER = f"Meshes ({' '.join('*' + suffix for suffix in MESHES)})"
 RELOAD_MS = 250
 Found = tuple[list[Source], list[str]]
 Stamps = dict[str, tuple[int, int] | None]

@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 import signal
 import sys
+from concurrent.futures import Future
 from pathlib import Path
+from threading import Thread
 from typing import TYPE_CHECKING
 
 from even_palette.app.screen import require_screen
@@ -16,14 +18,43 @@ if TYPE_CHECKING:
     from PyQt6.QtWidgets import QApplication
 
     from even_palette.app.window import Window
+    from even_palette.core.results.sheets import Sheets
 
 
 MODEL_LATER_MS = 700
 
 
+class Ahead:
+    """Makes what the views will need of a kit, while Qt starts and the window is built."""
+
+    def __init__(self, place: Path) -> None:
+        self._place = place
+        self._made: Future[Sheets] = Future()
+        Thread(target=self._work, name="ahead", daemon=True).start()
+
+    def _work(self) -> None:
+        try:
+            from even_palette.core.kit.store import read_kit
+            from even_palette.core.results.ready import make_ready
+            from even_palette.core.results.sheets import Sheets
+
+            sheets = Sheets()
+            self._made.set_result(sheets)
+            make_ready(read_kit(self._place).at(), sheets, opened=True)
+        except Exception as error:
+            # What is wrong with the kit is told where it is opened.
+            log().info("Nothing was made ahead of the window: %s", error)
+            if not self._made.done():
+                self._made.set_exception(error)
+
+    def sheets(self) -> Sheets:
+        """What keeps the results, some of which are there already."""
+        return self._made.result()
+
+
 def run_window(paths: list[Path]) -> int:
     """Open the window with a kit or maps, or empty."""
-    app, window = _start()
+    app, window = _start(paths[0] if paths else None)
     if paths:
         window.open_paths(paths)
     else:
@@ -37,9 +68,7 @@ def run_demo() -> int:
     from even_palette.app.jobs import one_shot
     from even_palette.app.view_state import Panes
 
-    app, window = _start()
-    open_demo(window)
-    window.show()
+    app, window = start_demo()
     # The model comes once the sheet is there, so that it does not delay the first picture.
     model_later = one_shot(window, MODEL_LATER_MS, lambda: window.stand.suggest_panes(Panes.BOTH))
     model_later.start()
@@ -54,7 +83,19 @@ def open_demo(window: Window) -> None:
     window.enter_stage(4)
 
 
-def _start() -> tuple[QApplication, Window]:
+def start_demo() -> tuple[QApplication, Window]:
+    """The window with the demo kit, shown."""
+    from even_palette.demo import KIT_FOLDER
+
+    app, window = _start(KIT_FOLDER)
+    open_demo(window)
+    window.show()
+    return app, window
+
+
+def _start(kit: Path | None = None) -> tuple[QApplication, Window]:
+    """The application and its window, not shown yet. What views need of a kit is made meanwhile."""
+    ahead = Ahead(kit) if kit is not None else None
     require_screen()
     try:
         from PyQt6.QtWidgets import QApplication
@@ -67,7 +108,7 @@ def _start() -> tuple[QApplication, Window]:
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Even Palette")
     theme.apply_scheme(app, theme.saved_scheme())
-    window = Window()
+    window = Window(ahead.sheets() if ahead else None)
     sys.excepthook = lambda kind, error, trace: report(window, error)
     return app, window
 

@@ -24,20 +24,18 @@ class Pointing(QObject):
         self, session: Session, stand: Stand, tray: Tray, choice: Choice, readout: Readout, notice: Notice
     ) -> None:
         super().__init__(stand)
-        self.session, self.stand, self.regions, self.choice = session, stand, tray.regions, choice
+        self.session, self.stand, self.tray, self.choice = session, stand, tray, choice
         self.readout, self.notice = readout, notice
         self._swatch: SwatchEditor | None = None
-        tray.recolour.pick_wanted.connect(self._start_picking)
+        tray.pick_wanted.connect(self._start_picking)
         stand.eyedropped.connect(self._eyedropped)
         stand.picked.connect(self._pick_region)
         stand.face_picked.connect(self._pick_face)
         stand.hovered.connect(self._show_cursor)
         choice.hover_changed.connect(self._show_hovered)
-        elements = tray.regions.elements
-        stand.elements.box_drawn.connect(lambda *ends: elements.add_box(Box(*ends)))
-        tray.regions.tab_changed.connect(self.follow_stage)
-        elements.tool_changed.connect(self.follow_stage)
-        elements.box_wanted.connect(self._draw_box)
+        stand.elements.box_drawn.connect(lambda *ends: tray.regions.elements.add_box(Box(*ends)))
+        tray.tool_changed.connect(self.follow_stage)
+        tray.box_wanted.connect(self._draw_box)
 
     def _show_cursor(self, uv: tuple[float, float] | None) -> None:
         at = self.session.shown
@@ -59,8 +57,7 @@ class Pointing(QObject):
 
     def follow_stage(self) -> None:
         """In Regions clicks choose elements, except where ID colours are picked."""
-        regions = self.regions
-        choosing = STAGES[self.session.view.state.stage] == "Regions" and regions.tab != "ID map"
+        choosing = STAGES[self.session.view.state.stage] == "Regions" and self.tray.regions.tab != "ID map"
         self.stand.elements.set_choosing(choosing, self.session.view.state.tool)
 
     def _draw_box(self) -> None:
@@ -123,7 +120,7 @@ class Pointing(QObject):
 
         def done(found: Rgb8 | None) -> None:
             if found is not None:
-                self.regions.ids.pick(found)
+                self.tray.regions.ids.pick(found)
 
         notice = self.session.notice.emit
         self.session.jobs.run("Pick", work, done, notice, rank=Rank.VIEW)

@@ -10,13 +10,12 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from even_palette.app.jobs import Jobs, Rank, one_shot
-from even_palette.core.errors import NotReady, UserError
+from even_palette.core.errors import NotReady
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.kinds import ElementKind
-from even_palette.core.raster.mips import PARTS
-from even_palette.core.results.looks import Look, LookKind, picture
-from even_palette.core.results.materials import prepare_material, spots
+from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.ready import make_look, make_ready
 from even_palette.core.results.sheets import Sheets
 
 if TYPE_CHECKING:
@@ -41,10 +40,10 @@ class Results(QObject):
     elements_found = pyqtSignal()
     notice = pyqtSignal(str)
 
-    def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
+    def __init__(self, jobs: Jobs, parent: QObject | None = None, sheets: Sheets | None = None) -> None:
         super().__init__(parent)
         self.jobs = jobs
-        self.sheets = Sheets()
+        self.sheets = sheets or Sheets()
         self.sheets.cache.only_looks = get_ident()
         self.shown: Focus | None = None
         self.trouble = ""
@@ -72,24 +71,12 @@ class Results(QObject):
         if self._preparing is not None and time.monotonic() - self._shown_at > PATIENCE_S:
             self._next = at
             return
-        self._next, looks = None, self._looks
+        self._next, looks, opened = None, self._looks, self.shown is None
 
         def work(progress: Progress, cancel: CancelToken) -> Focus:
             sheets = self.sheets
             with sheets.cache.holding("what is in view"):
-                for sheet in self.sheets_seen(at):
-                    part = at.kit.at(sheet)
-                    sheets.base_colour(part)
-                    sheets.meshes.on_sheet(part)
-                    sheets.mask_size(part)
-                    cancel.check()
-                    sheets.weights(part, progress, cancel)
-                    sheets.means(part)
-                    cancel.check()
-                    prepare_material(part, sheets)
-                spots(at, sheets)
-                for look in (Look(), *looks):
-                    self._make(at, look, cancel)
+                make_ready(at, sheets, looks, progress, cancel, opened)
             return at
 
         def done(result: Focus) -> None:
@@ -125,7 +112,7 @@ class Results(QObject):
         def work(progress: Progress, cancel: CancelToken) -> None:
             with self.sheets.cache.holding("looks"):
                 for look in self._looks:
-                    self._make(at, look, cancel)
+                    make_look(at, self.sheets, look, cancel)
 
         def done(_: None) -> None:
             if at is self.shown:
@@ -134,15 +121,6 @@ class Results(QObject):
 
         self.jobs.run("Look", work, done, self.notice.emit, rank=Rank.VIEW, place="look")
         return False
-
-    def _make(self, at: Focus, look: Look, cancel: CancelToken) -> None:
-        """Compute what a look samples, and the parts of its tiles that textures take; on a worker."""
-        try:
-            for slot in picture(at, self.sheets, look).slots.values():
-                for plane in slot.planes:
-                    PARTS.prepare(plane, cancel)
-        except UserError:
-            return  # whoever shows the look tells why it cannot be shown
 
     def make(self, missing: NotReady) -> str:
         """Make on a worker what a view lacked; `made` tells. Gives a sentence where that failed already, else "".
@@ -171,15 +149,6 @@ class Results(QObject):
     def settled(self) -> bool:
         """Whether nothing is being made for the views."""
         return self._preparing is None and not self._tell_made.isActive()
-
-    def sheets_seen(self, at: Focus) -> list[str]:
-        """The sheet that is meant, and those that lie on the same meshes."""
-        seen = {at.key: None}
-        for mesh in at.kit.meshes:
-            used = [mesh.sheet, *mesh.slots.values()]
-            if at.key in used and not mesh.reference:
-                seen.update(dict.fromkeys(used))
-        return list(seen)
 
     def want_bake(self, key: str) -> None:
         """Make a bake of the kit that is shown, on a worker, unless it is there; `shown_changed` tells of it."""

@@ -36,11 +36,11 @@ class Session(QObject):
     title_changed = pyqtSignal()
     notice = pyqtSignal(str)
 
-    def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
+    def __init__(self, jobs: Jobs, parent: QObject | None = None, sheets: Sheets | None = None) -> None:
         super().__init__(parent)
         self.jobs = jobs
         self.document = Document(jobs, self)
-        self.results = Results(jobs, self)
+        self.results = Results(jobs, self, sheets)
         self.view = View(self)
         self.files = Files(jobs, self.document, self.results, self.view)
         self._at = self.document.kit.at()

@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from even_palette.app import theme
 from even_palette.app.board.board import Board
 from even_palette.app.choosing import Choice
+from even_palette.app.files import FILTER
 from even_palette.app.help import MOUSE_KEYS, about, documents, log_text, read_document
 from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.app.ledge.ledge import HEAD_PX, Ledge
@@ -35,7 +36,6 @@ from even_palette.app.session import Session
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.stand import Stand
 from even_palette.app.thumbnails import Thumbnails
-from even_palette.app.tray.source import FILTER
 from even_palette.app.tray.tray import Tray
 from even_palette.app.view_state import Panes
 from even_palette.core.checks import Finding, find
@@ -44,6 +44,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import KIT_FILE
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.sheets import Sheets
 
 FINDINGS_MS = 400
 DOUBLE_KEY_S = 0.5
@@ -53,10 +54,10 @@ FRAME_PX, LEAST_STAND_PX = 32, 220
 
 
 class Window(QMainWindow):
-    def __init__(self) -> None:
+    def __init__(self, sheets: Sheets | None = None) -> None:
         super().__init__()
         self.jobs = Jobs(self)
-        self.session = Session(self.jobs, self)
+        self.session = Session(self.jobs, self, sheets)
         self.renderer = Renderer()
         self.findings: list[Finding] = []
         self._checked: tuple[object, ...] = ()
@@ -88,7 +89,7 @@ class Window(QMainWindow):
         self.notice = Notice()
         self.thumbnails = Thumbnails(self.session, self.renderer)
         self.board = Board(self.session, self.thumbnails)
-        self.ledge = Ledge(self.session, self.board, self.tray.ship.files, self.thumbnails)
+        self.ledge = Ledge(self.session, self.board, self.tray, self.thumbnails)
         self.readout = Readout()
         self.findings_panel = FindingsPanel(self)
         self.text_panel = TextPanel(self)
@@ -231,13 +232,10 @@ class Window(QMainWindow):
         session.document.opened.connect(self._enter_fitting_stage)
         session.files.mesh_opened.connect(lambda: stand.suggest_panes(Panes.BOTH))
         session.shown_changed.connect(self._check_soon)
-        tray.source.look_wanted.connect(stand.set_look)
-        stand.look_changed.connect(tray.source.follow_look)
+        tray.look_wanted.connect(stand.set_look)
+        stand.look_changed.connect(tray.follow_look)
         stand.look_changed.connect(self.ledge.follow_look)
-        tray.masks.look_wanted.connect(stand.set_look)
-        stand.look_changed.connect(tray.masks.follow_look)
-        tray.ship.proof_ready.connect(stand.show_proof)
-        tray.regions.bakes.look_wanted.connect(stand.set_look)
+        tray.proof_ready.connect(stand.show_proof)
         self.board.edit_wanted.connect(self.edit_cell)
         self.jobs.changed.connect(self.readout.show_job)
         self.readout.cancel_wanted.connect(self.jobs.cancel)
@@ -246,8 +244,8 @@ class Window(QMainWindow):
         self.findings_panel.chosen.connect(self.show_finding)
         self.ledge.changed.connect(self._fit_ledge)
         self.ledge.look_wanted.connect(stand.set_look)
-        self.ledge.step_chosen.connect(tray.masks.steps.choose)
-        tray.masks.steps.chosen.connect(self.ledge.follow_step)
+        self.ledge.step_chosen.connect(lambda number: tray.masks.steps.choose(number))
+        tray.step_chosen.connect(self.ledge.follow_step)
         self._check_timer = one_shot(self, FINDINGS_MS, self._check)
 
     # Stages
@@ -318,7 +316,7 @@ class Window(QMainWindow):
             "Masks": bool(at.sheet.regions and (at.sheet.source(Role.ID) or at.kit.meshes)),
             "Recolour": any(coat.values for region in at.sheet.regions for coat in region.coats),
             "Lineup": bool(at.kit.variants),
-            "Ship": self.tray.ship.shipped is not None,
+            "Ship": self.tray.shipped,
         }
         states = []
         for name in STAGES:

@@ -2,7 +2,7 @@
 
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -124,3 +124,11 @@ def test_every_stage_comes_back_with_an_empty_cache(demo: Driver) -> None:
             demo.stand.set_look(look)
             demo.settle()
             assert demo.stand.canvas.tiles, (sheet.name, look, demo.stand.canvas.message)
+
+
+def test_the_driver_waits_for_the_first_picture(make_window: Callable[[], Driver]) -> None:
+    """A window that shows nothing yet does not start OpenGL: loading its driver from a cold disk takes long."""
+    driver = make_window()
+    driver.settle()
+    driver.window.grab()
+    assert driver.window.renderer._draw is None

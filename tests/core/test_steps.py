@@ -1,5 +1,7 @@
 """Steps of masks and weights by tiles: against scipy and scikit-image, and no seam where tiles meet."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from coloraide import Color
@@ -12,6 +14,7 @@ from skimage.exposure import adjust_gamma, rescale_intensity
 from skimage.filters import gaussian
 from skimage.morphology import dilation, disk, erosion, remove_small_holes, remove_small_objects
 
+import even_palette.core.results.sheets as sheets_module
 from even_palette.core.arrays import float32
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
@@ -25,6 +28,7 @@ from even_palette.core.raster.sampling import Sampler, sample, texel_centres
 from even_palette.core.regions.resolve_kernel import resolve_tile
 from even_palette.core.regions.steps import STEPS, Join, joined
 from even_palette.core.regions.weights import Resolve, coverage, quantize_weights, resolve_weights
+from even_palette.core.results.disk_cache import SUFFIX, DiskCache
 from even_palette.core.results.sheets import Sheets
 
 RNG = np.random.default_rng(8)
@@ -301,8 +305,8 @@ def test_means_at_unequal_sizes(sizes: tuple[tuple[int, int], tuple[int, int]]) 
     from even_palette.core.raster.tiles import TiledPlane, grid_of
     from even_palette.core.regions.weights import Coverage
     from even_palette.core.results.cache import Cache
-    from even_palette.core.results.masks import SheetWeights
     from even_palette.core.results.means import region_means
+    from even_palette.core.results.weights import SheetWeights
 
     (width, height), (mask_width, mask_height) = sizes
     base = Plane(RNG.random((height, width, 3)).astype(np.float32), Encoding.LINEAR)
@@ -346,3 +350,32 @@ def test_steps_are_commands(history: History) -> None:
     with pytest.raises(UserError, match="cannot have radius"):
         history.do(commands.add_step(key, Step("grow", {"radius": 900.0})))
     assert history.kit.sheets[0].source(Role.ID) is not None
+
+
+@pytest.mark.parametrize("size", [(300, 517), (256, 256), (31, 700)])
+def test_weights_last_on_disk(size: tuple[int, int], tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Weights of an opened kit come from the disk, tile for tile as they were made, and without being made."""
+    rng = np.random.default_rng(4)
+    regions = [
+        Region(f"r{number}", f"R{number}", (number, 0, 0), keyed=False, boxes=boxes(rng),
+               steps=(Step("feather", {"radius": 3.0}),))
+        for number in range(5)
+    ]  # fmt: skip
+    at = kit_with(*regions).at()
+    first = Given(*size)
+    first.cache.disk = DiskCache(tmp_path)
+    made = first.weights(at, lasting=True)
+    again = Given(*size)
+    again.cache.disk = DiskCache(tmp_path)
+    monkeypatch.setattr(sheets_module, "weights_of", None)
+    kept = again.weights(at, lasting=True)
+    assert (kept.count, kept.coverage) == (made.count, made.coverage)
+    for one, other in zip((*kept.packed, kept.mask_sum), (*made.packed, made.mask_sum), strict=True):
+        assert one.content_id == other.content_id
+        assert np.array_equal(one.samples, other.samples)
+    assert len(list(tmp_path.glob(f"*{SUFFIX}"))) == 1
+    monkeypatch.undo()
+    edited = replace(regions[0], boxes=regions[0].boxes[:3])
+    again = Given(*size)
+    again.cache.disk = DiskCache(tmp_path)
+    assert again.weights(kit_with(edited, *regions[1:]).at(), lasting=True).content_id != made.content_id

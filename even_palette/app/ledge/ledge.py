@@ -11,6 +11,7 @@ from even_palette.app.rail import STAGES
 from even_palette.app.session import Session
 from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.app.thumbnails import Thumbnails
+from even_palette.app.tray.tray import Tray
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.steps import STEPS, Join
@@ -34,11 +35,11 @@ class Ledge(QWidget):
     look_wanted = pyqtSignal(object)
     step_chosen = pyqtSignal(int)
 
-    def __init__(self, session: Session, board: Board, files: QWidget, thumbnails: Thumbnails) -> None:
+    def __init__(self, session: Session, board: Board, tray: Tray, thumbnails: Thumbnails) -> None:
         super().__init__()
         self.setObjectName("ledge")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.session, self.board = session, board
+        self.session, self.board, self.tray = session, board, tray
         self._open = [name not in FOLDED_AT_FIRST for name in STAGES]
         self._heights = [HEIGHTS.get(name, BOARD_PX) for name in STAGES]
         self.maps = PictureRow(session, "Maps", map_looks)
@@ -67,7 +68,6 @@ class Ledge(QWidget):
             tabs.addWidget(button)
             self.tab_buttons.append(button)
         self.tab_buttons[0].setChecked(True)
-        self.files = files
         self.fold_button = QToolButton()
         for button in (self.fold_button, board.fold_button):
             button.setAccessibleName("Fold or open the ledge")
@@ -88,7 +88,7 @@ class Ledge(QWidget):
         row.addWidget(self.tabs)
         row.addWidget(self.strip, 1)
         self.stack = QStackedWidget()
-        for page in (self.maps, self.areas, self.masks, board, files):
+        for page in (self.maps, self.areas, self.masks, board):
             self.stack.addWidget(page)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -124,8 +124,11 @@ class Ledge(QWidget):
     def show_stage(self) -> None:
         """Show what the stage that was entered needs."""
         name = STAGES[self.stage]
-        pages = {"Source": self.maps, "Regions": self.areas, "Masks": self.masks, "Ship": self.files}
-        self.stack.setCurrentWidget(pages.get(name, self.board))
+        pages = {"Source": self.maps, "Regions": self.areas, "Masks": self.masks}
+        page = self.tray.ship.files if name == "Ship" else pages.get(name, self.board)
+        if self.stack.indexOf(page) < 0:
+            self.stack.addWidget(page)
+        self.stack.setCurrentWidget(page)
         self.title.setText(TITLES.get(name, "Board"))
         self.title.setVisible(name != "Masks")
         self.tabs.setVisible(name == "Masks")

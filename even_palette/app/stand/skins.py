@@ -13,6 +13,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import Look, LookKind, picture
+from even_palette.core.results.ready import sheets_seen
 
 if TYPE_CHECKING:
     from even_palette.gl.model_view import Skin
@@ -28,7 +29,7 @@ def skins_of(session: Session, at: Focus, look: Look) -> list[Skin]:
     from even_palette.gl.model_view import Skin
 
     skins = []
-    for key in session.results.sheets_seen(at):
+    for key in sheets_seen(at):
         part = at.kit.at(key)
         found = session.sheets.meshes.on_sheet(part)
         if found is None:

@@ -211,6 +211,8 @@ class TileView(QWidget):
             flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(self.rect().adjusted(40, 20, -40, -20), flags, self.message)
             return
+        if not self.tiles:
+            return
         if not self._images:
             if self.can_draw():
                 self._render()

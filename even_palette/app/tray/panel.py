@@ -21,6 +21,7 @@ from even_palette.app.session import Session
 from even_palette.app.theme import set_icon
 from even_palette.core.colour.hexcode import Rgb8, format_hex
 from even_palette.core.errors import NotReady
+from even_palette.core.results.looks import Look
 
 TRAY_PX = 312
 
@@ -48,6 +49,9 @@ class Panel(QScrollArea):
 
     def refresh(self) -> None:
         """Show what the kit is now."""
+
+    def follow_look(self, look: Look) -> None:
+        """The stand looks at something else."""
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)

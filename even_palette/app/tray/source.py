@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
+from even_palette.app.files import FILTER, MESH_FILTER
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, ShortList, choice, empty, label, row, show_choice, tool
 from even_palette.core.disk.gate import exists
@@ -21,16 +22,12 @@ from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
 from even_palette.core.kit.model import MeshFile, Source, Unit, Up
-from even_palette.core.mesh.files import READABLE as MESHES
 from even_palette.core.mesh.model import Mesh
-from even_palette.core.raster.files import READABLE
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.looks import Look, LookKind
 from even_palette.core.results.meshes import write_with_ids
 
-FILTER = f"Maps and meshes ({' '.join('*' + suffix for suffix in (*READABLE, *MESHES))})"
-MESH_FILTER = f"Meshes ({' '.join('*' + suffix for suffix in MESHES)})"
 ENCODINGS = [("sRGB", Encoding.SRGB), ("Linear", Encoding.LINEAR), ("Data", Encoding.DATA)]
 UNITS = [
     ("Metres", Unit.METRE),

@@ -7,7 +7,7 @@ from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
-from even_palette.core.results.masks import LIKE, LIKE_LOSSY
+from even_palette.core.results.claims import LIKE, LIKE_LOSSY
 from even_palette.core.results.sheets import Sheets
 
 SMALL = 0.001

@@ -93,10 +93,10 @@ class DiskCache:
         head = msgspec.json.encode(
             _Head(VERSION, [(name, a.dtype.str, list(a.shape)) for name, a in arrays.items()], numbers)
         )
+        if sum(array.nbytes for array in arrays.values()) > min(MOST_FILE_BYTES, self._most // 4):
+            return
         parts = [np.ascontiguousarray(array).data for array in arrays.values()]
         body = b"".join([len(head).to_bytes(8, "little"), head, *parts])
-        if len(body) > min(MOST_FILE_BYTES, self._most // 4):
-            return
         with contextlib.suppress(OSError):
             self.folder.mkdir(parents=True, exist_ok=True)
             write_whole(path, hashlib.blake2b(body, digest_size=32).digest() + body, synced=False)

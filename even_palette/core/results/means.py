@@ -10,7 +10,7 @@ from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Plane, rgb_of
 from even_palette.core.raster.tiles import TILE, Grid, Spot, each_tile
-from even_palette.core.results.masks import SheetWeights
+from even_palette.core.results.weights import SheetWeights
 
 if TYPE_CHECKING:
     from even_palette.core.results.cache import Cache

@@ -1,6 +1,7 @@
 """What follows from a sheet: its planes, masks, weights, means and tones, memoised by content."""
 
 from pathlib import Path
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -15,9 +16,12 @@ from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions.id_colours import IdColours, list_id_colours
 from even_palette.core.regions.unmix import Unmixed, unmix
 from even_palette.core.results.cache import Cache
-from even_palette.core.results.masks import LIKE, Leaf, SheetWeights, leaf_of, mask_grid, weights_key, weights_of
+from even_palette.core.results.claims import LIKE, Leaf, leaf_of
+from even_palette.core.results.kept_weights import lasting_weights
+from even_palette.core.results.masks import mask_grid
 from even_palette.core.results.means import region_means
 from even_palette.core.results.meshes import Meshes
+from even_palette.core.results.weights import SheetWeights, weights_key, weights_of
 
 MOST_MASK_SUM = 4
 MESH_SIDE = 1024
@@ -33,6 +37,7 @@ class Sheets:
     def __init__(self, cache: Cache | None = None) -> None:
         self.cache = cache or Cache()
         self.meshes = Meshes(self.cache)
+        self._named: WeakKeyDictionary[Focus, tuple[object, ...]] = WeakKeyDictionary()
 
     def plane(self, source: Source) -> Plane:
         """The plane of a map; maps of colour have three channels, or four with alpha, also where the file is grey.
@@ -174,12 +179,26 @@ class Sheets:
         return self.cache.get(key, lambda: TiledPlane(mask_grid(at, self, self.leaf(at), number, None, steps)))
 
     def weights_key(self, at: Focus) -> tuple[object, ...]:
-        """Names the weights of a sheet by what they are made of."""
-        return weights_key(at, self)
+        """Names the weights of a sheet by what they are made of; views ask often, so a name is put together once."""
+        known = self._named.get(at)
+        if known is None:
+            known = self._named[at] = weights_key(at, self)
+        return known
 
-    def weights(self, at: Focus, progress: Progress = silent, cancel: CancelToken | None = None) -> SheetWeights:
-        """The weights as they are shipped, in 8 bits. Raises Cancelled if the token is cancelled."""
-        return self.cache.get(self.weights_key(at), lambda: weights_of(at, self, progress, cancel))
+    def weights(
+        self, at: Focus, progress: Progress = silent, cancel: CancelToken | None = None, lasting: bool = False
+    ) -> SheetWeights:
+        """The weights as they are shipped, in 8 bits. Raises Cancelled if the token is cancelled.
+
+        They are looked for on the disk and kept there if they shall be `lasting`: once a kit is opened, not with each
+        of its edits.
+        """
+        key = self.weights_key(at)
+        if not lasting:
+            return self.cache.get(key, lambda: weights_of(at, self, progress, cancel))
+        return self.cache.get(
+            key, lambda: lasting_weights(self.cache.disk, key, lambda: weights_of(at, self, progress, cancel))
+        )
 
     def means(self, at: Focus, cancel: CancelToken | None = None) -> Floats:
         """The mean of the linear base colour in each region, weighted by the shipped weights; (R, 3)."""

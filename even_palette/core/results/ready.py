@@ -1,0 +1,60 @@
+"""All that the views need of a kit, made in the order in which they ask for it."""
+
+from collections.abc import Sequence
+
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.kit.model import Focus
+from even_palette.core.raster.mips import PARTS
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.materials import prepare_material, spots
+from even_palette.core.results.sheets import Sheets
+
+
+def sheets_seen(at: Focus) -> list[str]:
+    """The keys of the sheet that is meant, and of those that lie on the same meshes."""
+    seen = {at.key: None}
+    for mesh in at.kit.meshes:
+        used = [mesh.sheet, *mesh.slots.values()]
+        if at.key in used and not mesh.reference:
+            seen.update(dict.fromkeys(used))
+    return list(seen)
+
+
+def make_ready(
+    at: Focus,
+    sheets: Sheets,
+    looks: Sequence[Look] = (),
+    progress: Progress = silent,
+    cancel: CancelToken | None = None,
+    opened: bool = False,
+) -> None:
+    """Leave in the cache what views of a kit ask for, and of looks what textures take.
+
+    What is made of a kit that was just `opened` lasts on the disk. Raises UserError for files that cannot be read, and
+    Cancelled.
+    """
+    cancel = cancel or CancelToken()
+    for sheet in sheets_seen(at):
+        part = at.kit.at(sheet)
+        sheets.base_colour(part)
+        sheets.meshes.on_sheet(part)
+        sheets.mask_size(part)
+        cancel.check()
+        sheets.weights(part, progress, cancel, lasting=opened)
+        sheets.means(part)
+        cancel.check()
+        prepare_material(part, sheets)
+    spots(at, sheets)
+    for look in (Look(), *looks):
+        make_look(at, sheets, look, cancel)
+
+
+def make_look(at: Focus, sheets: Sheets, look: Look, cancel: CancelToken) -> None:
+    """Compute what a look samples, and the parts of its tiles that textures take. Raises Cancelled."""
+    try:
+        for slot in picture(at, sheets, look).slots.values():
+            for plane in slot.planes:
+                PARTS.prepare(plane, cancel)
+    except UserError:
+        return  # whoever shows the look tells why it cannot be shown
