@@ -4,7 +4,7 @@ Everything that changes a kit is a command of its history, the same ones as the 
 """
 
 import inspect
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -28,7 +28,10 @@ from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding, to_levels8
 from even_palette.core.raster.sampling import texel_centres
+from even_palette.core.regions.brush import Brush, along
+from even_palette.core.regions.stroke import Effect, stroke_through
 from even_palette.core.results.materials import material_of, packing_plan, slots_of
+from even_palette.core.results.painting import ground_of, stamp_of
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.maps import write_bakes, write_masks
 from even_palette.core.ship.write import ship
@@ -180,6 +183,37 @@ class OpenKit:
     def findings(self) -> list[Finding]:
         """What the checks find, errors first."""
         return list(find(self.kit, self.results))
+
+    # Painting
+
+    def paint(
+        self,
+        region: str,
+        points: Sequence[tuple[float, float]],
+        value: float = 1.0,
+        effect: str = "value",
+        pressures: Sequence[float] | None = None,
+        **brush: Any,
+    ) -> bool:
+        """Paint a stroke through points (u, v) into the mask of a region, by its key; False if it changed nothing.
+
+        `value` is what is painted: 1 adds to the region, 0 takes away; the effect may be soften or smear instead. The
+        rest are fields of `even_palette.core.regions.brush.Brush`. Raises UserError for what is not possible.
+        """
+        try:
+            at = self.kit.at(self.kit.sheet_of(region).key)
+        except KeyError:
+            raise UserError(f"The kit has no region “{region}”.") from None
+        ground = ground_of(at, self.results, region)
+        try:
+            made = Brush(**brush)
+        except TypeError as error:
+            raise UserError(f"paint: {error}.") from None
+        stroke = ground.stroke(made, value, _one_of(Effect, effect, "effect"), stamp_of(made.stamp))
+        width, height = ground.under.width, ground.under.height
+        texels: list[tuple[float, ...]] = [(u * width, v * height) for u, v in points]
+        paint = stroke_through(stroke, along(made, texels, list(pressures) if pressures else None))
+        return self.do(commands.paint_step(region, ground.number, paint))
 
     # Writing
 

@@ -1,14 +1,38 @@
 """Named undo and redo: the trees before and after the present one, within a budget of bytes."""
 
 from collections.abc import Callable
-from itertools import pairwise
+from dataclasses import dataclass, replace
 
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import Kit
+from even_palette.core.kit.model import Kit, paint_tiles
+from even_palette.core.regions.paint import PaintTile
 
 BUDGET_BYTES = 256 << 20
 STEP_BYTES, PART_BYTES = 400, 300
 """About what a step takes, and each part of a tree that it does not share with the next."""
+
+
+@dataclass(frozen=True)
+class _Past:
+    """A step: the tree before it, or after it for one that was undone, and what only this tree has.
+
+    Paint is packed some time after it was made, so its bytes are asked for anew.
+    """
+
+    label: str
+    kit: Kit
+    own_bytes: int
+    paint: tuple[PaintTile, ...]
+
+    @classmethod
+    def of(cls, label: str, kit: Kit, other: Kit) -> "_Past":
+        held = {id(tile) for tile in paint_tiles(other)}
+        paint = tuple(tile for tile in paint_tiles(kit) if id(tile) not in held)
+        return cls(label, kit, unshared_bytes(kit, other), paint)
+
+    @property
+    def bytes(self) -> int:
+        return self.own_bytes + sum(PART_BYTES + tile.nbytes for tile in self.paint)
 
 
 class History:
@@ -21,8 +45,8 @@ class History:
         self.kit = kit
         self.dropped = 0
         self._budget = budget_bytes
-        self._past: list[tuple[str, Kit]] = []
-        self._future: list[tuple[str, Kit]] = []
+        self._past: list[_Past] = []
+        self._future: list[_Past] = []
         self._merge = ""
 
     def do(self, command: Command) -> bool:
@@ -31,7 +55,8 @@ class History:
         if after == self.kit:
             return False
         if not (command.merge and command.merge == self._merge):
-            self._past.append((command.label, self.kit))
+            self._past.append(_Past(command.label, self.kit, 0, ()))
+        self._past[-1] = _Past.of(self._past[-1].label, self._past[-1].kit, after)
         self._future.clear()
         self.kit, self._merge = after, command.merge
         self._keep_to_budget()
@@ -40,17 +65,13 @@ class History:
     @property
     def bytes(self) -> int:
         """About what the steps take beside the present kit."""
-        trees = [kit for _, kit in self._past] + [self.kit] + [kit for _, kit in reversed(self._future)]
-        return sum(unshared_bytes(one, other) for one, other in pairwise(trees))
+        return sum(step.bytes for step in (*self._past, *self._future))
 
     def _keep_to_budget(self) -> None:
-        if len(self._past) * STEP_BYTES < self._budget // 64 and not any(mesh.faces.packed for mesh in self.kit.meshes):
-            return
-        spent, kept, after = 0, len(self._past), self.kit
+        spent, kept = 0, len(self._past)
         while kept and spent <= self._budget:
-            before = self._past[kept - 1][1]
-            spent += unshared_bytes(before, after)
-            after, kept = before, kept - 1
+            spent += self._past[kept - 1].bytes
+            kept -= 1
         if spent > self._budget:
             self.dropped += kept + 1
             del self._past[: kept + 1]
@@ -62,12 +83,12 @@ class History:
     @property
     def undo_labels(self) -> list[str]:
         """Labels of the steps that can be undone, the latest first."""
-        return [label for label, _ in reversed(self._past)]
+        return [step.label for step in reversed(self._past)]
 
     @property
     def redo_labels(self) -> list[str]:
         """Labels of the steps that can be redone, the next first."""
-        return [label for label, _ in reversed(self._future)]
+        return [step.label for step in reversed(self._future)]
 
     def undo(self) -> bool:
         """Go one step back; False if there is none."""
@@ -77,23 +98,23 @@ class History:
         """Do the step again that was undone last; False if there is none."""
         return self._move(self._future, self._past)
 
-    def _move(self, source: list[tuple[str, Kit]], target: list[tuple[str, Kit]]) -> bool:
+    def _move(self, source: "list[_Past]", target: "list[_Past]") -> bool:
         if not source:
             return False
-        label, kit = source.pop()
-        target.append((label, self.kit))
-        self.kit, self._merge = kit, ""
+        step = source.pop()
+        target.append(_Past.of(step.label, self.kit, step.kit))
+        self.kit, self._merge = step.kit, ""
         return True
 
     def rewrite(self, change: Callable[[Kit], Kit]) -> None:
         """Apply a change that is no step of the artist's, such as a map that changed on disk, to every tree."""
         self.kit = change(self.kit)
-        self._past = [(label, change(kit)) for label, kit in self._past]
-        self._future = [(label, change(kit)) for label, kit in self._future]
+        self._past = [replace(step, kit=change(step.kit)) for step in self._past]
+        self._future = [replace(step, kit=change(step.kit)) for step in self._future]
 
 
 def unshared_bytes(one: Kit, other: Kit) -> int:
-    """About the bytes of a tree that another one does not share with it."""
+    """About the bytes of a tree that another one does not share with it, beside its paint."""
     size = STEP_BYTES
     known = set(map(id, (*other.sheets, *other.meshes, *other.regions, *other.variants, *other.parameters)))
     size += PART_BYTES * sum(id(part) not in known for part in (*one.regions, *one.variants, *one.parameters))

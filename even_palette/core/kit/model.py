@@ -25,6 +25,7 @@ from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.paint import Paint, PaintTile
 from even_palette.core.regions.steps import Join
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
@@ -136,7 +137,8 @@ class Bake(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A part of how a region's mask is made: a kind of `core/regions/steps` with its values.
 
-    A source reads `plane` and joins the mask by `join`; `strength` 0..1 says how far the step acts.
+    A source reads `plane` and joins the mask by `join`; `strength` 0..1 says how far the step acts. A step of paint has
+    what was painted.
     """
 
     kind: str
@@ -145,6 +147,7 @@ class Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     join: Join = Join.STRONGEST
     strength: float = 1.0
     on: bool = True
+    paint: Paint | None = None
 
 
 class Unmix(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -165,6 +168,7 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `key` is an identifier that stays when the name changes. The region holds what is keyed in the ID map, if it is
     `keyed`, the faces of meshes that were given to it, and its boxes; then its mask goes through its steps in order.
     Where the map is unmixed, tolerances do not count, and stray colours that were given to the region are `also` its.
+    What a `locked` region has, the strokes of others do not touch.
     """
 
     key: str
@@ -178,6 +182,7 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     coats: tuple[Coat, ...] = (Coat("tint"),)
     steps: tuple[Step, ...] = ()
     also: tuple[Rgb8, ...] = ()
+    locked: bool = False
 
     @property
     def id_colours(self) -> tuple[Rgb8, ...]:
@@ -411,6 +416,30 @@ class FileChange(Protocol):
     def __call__(self, file: FromFile, /) -> FromFile:
         """The changed map or mesh file."""
         ...
+
+
+def paint_tiles(kit: Kit) -> Iterator[PaintTile]:
+    """The tiles of everything that was painted."""
+    for region in kit.regions:
+        for step in region.steps:
+            if step.paint is not None:
+                yield from step.paint.tiles.values()
+
+
+def with_paint_tiles(kit: Kit, change: Callable[[PaintTile], PaintTile]) -> Kit:
+    """The kit with a change made to every tile of paint."""
+
+    def of_step(step: Step) -> Step:
+        if step.paint is None:
+            return step
+        tiles = {place: change(tile) for place, tile in step.paint.tiles.items()}
+        return replace(step, paint=replace(step.paint, tiles=tiles))
+
+    sheets = tuple(
+        replace(sheet, regions=tuple(replace(r, steps=tuple(map(of_step, r.steps))) for r in sheet.regions))
+        for sheet in kit.sheets
+    )
+    return replace(kit, sheets=sheets)
 
 
 def with_files(kit: Kit, change: FileChange) -> Kit:

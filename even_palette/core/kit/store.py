@@ -18,13 +18,24 @@ from msgspec.structs import replace
 from even_palette.core.disk.gate import exists, file_size, read_bytes, reason
 from even_palette.core.disk.whole import PREFIX, write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import FORMAT, FromFile, Kit, identifier, unique, with_files, without_unused
+from even_palette.core.kit.model import (
+    FORMAT,
+    FromFile,
+    Kit,
+    identifier,
+    paint_tiles,
+    unique,
+    with_files,
+    with_paint_tiles,
+    without_unused,
+)
 from even_palette.core.kit.validate import check_kit
+from even_palette.core.regions.paint import MOST_PACKED, PaintTile, is_name
 
 KIT_FILE = "kit.json"
 AUTOSAVE_FILE = "kit.autosave.json"
 LOCK_FILE = ".kit.lock"
-BLOBS = "blobs"
+BLOBS, PAINT = "blobs", ".paint"
 MOST_JSON_BYTES = 64 << 20
 MOST_FILE_BYTES = 2 << 30
 
@@ -41,7 +52,7 @@ def encode_kit(kit: Kit, folder: Path) -> bytes:
 
     stored = with_files(kit, relative)
     try:
-        return msgspec.json.format(msgspec.json.encode(stored), indent=2) + b"\n"
+        return msgspec.json.format(msgspec.json.encode(stored, enc_hook=_stored), indent=2) + b"\n"
     except UnicodeEncodeError:
         odd = next((file.path for file in stored.files if not file.path.isprintable()), "a name")
         raise UserError(f"{odd}: is no UTF-8 and cannot be kept in a kit; rename the file or its folder.") from None
@@ -50,7 +61,7 @@ def encode_kit(kit: Kit, folder: Path) -> bytes:
 def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
     """The kit that kit.json describes; paths become absolute. Raises UserError, naming the file."""
     try:
-        kit = msgspec.convert(_upgraded(msgspec.json.decode(text)), type=Kit)
+        kit = msgspec.convert(_upgraded(msgspec.json.decode(text)), type=Kit, dec_hook=_from_stored)
         check_kit(kit)
     except (msgspec.MsgspecError, UserError, RecursionError, UnicodeDecodeError) as error:
         raise UserError(f"{name}: not a kit that can be opened: {_sentence(error)}") from None
@@ -132,9 +143,28 @@ def _sentence(error: Exception) -> str:
     return " ".join(str(error).split())[:200]
 
 
+def _stored(value: object) -> object:
+    """In kit.json a tile of paint is its name; its bytes are a blob."""
+    if isinstance(value, PaintTile):
+        return value.name
+    raise NotImplementedError(type(value))
+
+
+def _from_stored(kind: type, value: object) -> object:
+    if kind is PaintTile and isinstance(value, str) and is_name(value):
+        return PaintTile(value)
+    raise msgspec.ValidationError(f"there is no {kind.__name__} {str(value)[:40]!r}")
+
+
+def _schema_of(kind: type) -> dict[str, object]:
+    if kind is PaintTile:
+        return {"type": "string", "pattern": "^[0-9a-f]{64}$", "description": "The SHA-256 of a blob with paint."}
+    raise NotImplementedError(kind)
+
+
 def kit_schema() -> dict[str, object]:
     """JSON Schema of kit.json."""
-    return msgspec.json.schema(Kit)
+    return msgspec.json.schema(Kit, schema_hook=_schema_of)
 
 
 @dataclass(frozen=True)
@@ -170,6 +200,7 @@ class KitFolder:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.read_only = ""
+        self._kept_paint: set[str] = set()
         self._lock = FileLock(folder / LOCK_FILE, thread_local=False)  # taken and let go by any worker
         try:
             self._lock.acquire(timeout=0)
@@ -224,8 +255,10 @@ class KitFolder:
         self._must_write()
         try:
             kept = with_files(kit, self._adopt)
+            self._keep_paint(kept)
             write_whole(self.folder / KIT_FILE, encode_kit(without_unused(kept), self.folder))
             (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
+            self._drop_paint(kept)
         except OSError as error:
             raise UserError(f"{self.folder}: the kit could not be saved ({reason(error)}).") from error
         return kept
@@ -234,9 +267,27 @@ class KitFolder:
         """Write the kit beside the save. Raises UserError if that fails."""
         self._must_write()
         try:
+            self._keep_paint(kit)
             write_whole(self.folder / AUTOSAVE_FILE, encode_kit(kit, self.folder))
         except OSError as error:
             raise UserError(f"{self.folder}: autosave failed ({reason(error)}).") from error
+
+    def _keep_paint(self, kit: Kit) -> None:
+        """Write the tiles of paint that are not there yet."""
+        for tile in paint_tiles(kit):
+            path = self.folder / BLOBS / f"{tile.name}{PAINT}"
+            if tile.is_there and tile.name not in self._kept_paint and not path.exists():
+                path.parent.mkdir(exist_ok=True)
+                write_whole(path, tile.packed)
+            self._kept_paint.add(tile.name)
+
+    def _drop_paint(self, kit: Kit) -> None:
+        """Remove tiles of paint that the save does not have; the steps of the history hold their own."""
+        used = {tile.name for tile in paint_tiles(kit)}
+        for path in (self.folder / BLOBS).glob(f"*{PAINT}"):
+            if path.stem not in used and is_name(path.stem):
+                path.unlink(missing_ok=True)
+        self._kept_paint &= used
 
     def drop_autosave(self) -> None:
         """Remove the autosave, if there is one."""
@@ -288,4 +339,14 @@ def read_kit(folder: Path) -> Kit:
 
 
 def _read(path: Path) -> Kit:
-    return decode_kit(read_bytes(path, MOST_JSON_BYTES), path.parent, str(path))
+    kit = decode_kit(read_bytes(path, MOST_JSON_BYTES), path.parent, str(path))
+    blobs = path.parent / BLOBS
+
+    def read(tile: PaintTile) -> PaintTile:
+        """The tile with its bytes; one that is missing or damaged paints nothing, and the checks tell of it."""
+        with contextlib.suppress(UserError):
+            packed = read_bytes(blobs / f"{tile.name}{PAINT}", MOST_PACKED)
+            return PaintTile.read(tile.name, packed)
+        return tile
+
+    return with_paint_tiles(kit, read) if any(True for _ in paint_tiles(kit)) else kit

@@ -164,6 +164,10 @@ def check_steps(who: str, steps: tuple[Step, ...]) -> None:
             raise UserError(f"a step of {who} has a strength outside 0..1.")
         if step.plane is not None:
             check_plane_use(who, step.plane)
+        if step.paint is not None and not STEPS[step.kind].is_paint:
+            raise UserError(f"{who} has paint in a step that is not painted.")
+        if step.paint is not None and (wrong := step.paint.wrong()):
+            raise UserError(f"the paint of {who} has {wrong}.")
 
 
 def _check_coats(who: str, coats: tuple[Coat, ...]) -> None:

@@ -15,9 +15,10 @@ from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import MOST_STEPS, Focus, Region, Step
 from even_palette.core.material.model import PlaneKind, PlaneUse
-from even_palette.core.raster.plane import Plane
+from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Sampler, sample, texel_centres
 from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, each_tile, make_tile
+from even_palette.core.regions.paint import Paint, over, packed_levels
 from even_palette.core.regions.steps import STEPS, joined, strengthened
 from even_palette.core.results.claims import Leaf
 
@@ -30,6 +31,7 @@ def acting(region: Region, first: int = MOST_STEPS) -> list[Step]:
     return [
         step for step in region.steps[:first]
         if step.on and step.strength > 0 and (step.plane is not None or not STEPS[step.kind].reads_channel)
+        and (step.paint is not None or not STEPS[step.kind].is_paint)
     ]  # fmt: skip
 
 
@@ -124,10 +126,40 @@ def _stepped(at: Focus, sheets: Sheets, before: Grid, step: Step, cancel: Cancel
 
         return sheets.cache.get(key, compute)
 
+    if step.paint is not None:
+        return _painted(sheets, before, step, step.paint, cancel)
     if kind.whole:
         return sheets.cache.get(("whole step", told, before.name), lambda: _whole(before, step, values, cancel))
     made = each_tile(before.height, before.width, source if kind.is_source else edited, cancel)
     return Grid(before.height, before.width, tuple(made))
+
+
+def _painted(sheets: Sheets, before: Grid, step: Step, paint: Paint, cancel: CancelToken | None) -> Grid:
+    """The mask with paint over it; paint of a sheet of another size is scaled to this one."""
+    alike = (paint.height, paint.width) == (before.height, before.width)
+
+    def painted(spot: Spot) -> Tile:
+        tile = before.tiles[spot.down * before.across + spot.across]
+        own = paint.at(spot) if alike else None
+        if alike and own is None:
+            return tile
+        key = ("painted", tile.name, own.name if own else (paint.content_id, spot), step.strength)
+
+        def compute() -> Tile:
+            texels = own.samples(*spot.shape) if own else scaled_paint(paint, spot, before.height, before.width)
+            mask = _as_floats(tile.samples)
+            return _as_tile(strengthened(mask, over(mask, texels), step.strength))
+
+        return sheets.cache.get(key, compute)
+
+    return Grid(before.height, before.width, tuple(each_tile(before.height, before.width, painted, cancel)))
+
+
+def scaled_paint(paint: Paint, spot: Spot, height: int, width: int) -> Samples:
+    """Paint at the texels of a tile of a mask of another size, filtered linearly, (h, w, 2) uint16."""
+    uv = texel_centres(height, width)[spot.top : spot.bottom, spot.left : spot.right]
+    found = sample(Plane(paint.samples(), Encoding.DATA), uv, Sampler())
+    return packed_levels(found[..., 0], found[..., 1])
 
 
 def _whole(before: Grid, step: Step, values: dict[str, float], cancel: CancelToken | None) -> Grid:

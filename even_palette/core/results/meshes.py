@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from even_palette.core.mesh.bakes._declare import Ground
     from even_palette.core.mesh.elements import Elements
     from even_palette.core.mesh.raster import Layout
+    from even_palette.core.mesh.texels import SurfaceTexels
 
 METRES = {Unit.METRE: 1.0, Unit.CENTIMETRE: 0.01, Unit.MILLIMETRE: 0.001, Unit.INCH: 0.0254}
 FINE_SAMPLES, COARSE_SAMPLES = 4, 2
@@ -169,6 +170,23 @@ class Meshes:
 
         key = ("footprint", found.content_id, width, height, samples, padding)
         return self.cache.get_lasting(Footprint, key, make)
+
+    def surface(
+        self, at: Focus, width: int, height: int, progress: Progress = silent, cancel: CancelToken | None = None
+    ) -> SurfaceTexels | None:
+        """Where on the mesh the texels of the sheet lie, at this size; None without a mesh."""
+        found = self.on_sheet(at)
+        if found is None:
+            return None
+
+        def make() -> SurfaceTexels:
+            from even_palette.core.mesh.texels import surface_texels
+
+            seen = self.footprint(at, width, height, progress, cancel)
+            assert seen is not None
+            return surface_texels(found.mesh, found.uv, seen)
+
+        return self.cache.get(("surface", found.content_id, width, height, at.sheet.padding), make)
 
     def layout(self, at: Focus, width: int, height: int) -> Layout | None:
         """How the UVs of the sheet lie; None without a mesh."""

@@ -27,12 +27,21 @@ from even_palette.core.kit.commands.regions import (
     remove_region,
     rename_region,
     set_id_colour,
+    set_locked,
     set_metric,
     set_resolve,
     set_tolerance,
     set_unmix,
 )
-from even_palette.core.kit.commands.steps import add_step, change_step, copy_steps, move_step, remove_step, set_steps
+from even_palette.core.kit.commands.steps import (
+    add_step,
+    change_step,
+    copy_steps,
+    move_step,
+    paint_step,
+    remove_step,
+    set_steps,
+)
 from even_palette.core.kit.commands.variants import (
     add_variant,
     remove_variant,
@@ -63,6 +72,7 @@ __all__ = [
     "move_coat",
     "move_region",
     "move_step",
+    "paint_step",
     "paste_cell",
     "point_map_to",
     "read_cell",
@@ -82,6 +92,7 @@ __all__ = [
     "set_coat_plane",
     "set_encoding",
     "set_id_colour",
+    "set_locked",
     "set_metric",
     "set_parent",
     "set_pattern",

@@ -98,6 +98,12 @@ def set_metric(key: str, metric: Metric) -> Command:
     return Command("Change distance", lambda kit: with_region(kit, key, lambda region: replace(region, metric=metric)))
 
 
+def set_locked(key: str, locked: bool) -> Command:
+    """Keep the strokes of other regions off what a region has, or let them."""
+    label = "Lock region" if locked else "Unlock region"
+    return Command(label, lambda kit: with_region(kit, key, lambda region: replace(region, locked=locked)))
+
+
 def set_unmix(sheet: str, unmix: Unmix | None) -> Command:
     """Have the ID map of a sheet unmixed, in this way, or have it keyed by tolerances (None)."""
     label = "Key by tolerances" if unmix is None else "Unmix"

@@ -11,6 +11,7 @@ from even_palette.core.kit.model import (
     with_region,
 )
 from even_palette.core.kit.validate import check_steps
+from even_palette.core.regions.paint import Paint
 from even_palette.core.regions.steps import STEPS
 
 
@@ -31,6 +32,21 @@ def add_step(key: str, step: Step) -> Command:
         return set_steps(key, "", (*kit.region(key).steps, step)).apply(kit)
 
     return Command(f"Add {STEPS[step.kind].label.lower()}", apply)
+
+
+def paint_step(key: str, number: int, paint: Paint, label: str = "Paint", merge: str = "") -> Command:
+    """Give a step of paint of a region what is painted now; one behind the last step is put there for it."""
+
+    def apply(kit: Kit) -> Kit:
+        steps = kit.region(key).steps
+        if number == len(steps):
+            return set_steps(key, "", (*steps, Step("paint", paint=paint))).apply(kit)
+        if not 0 <= number < len(steps) or not STEPS[steps[number].kind].is_paint:
+            raise KeyError(number)
+        step = replace(steps[number], paint=paint)
+        return set_steps(key, "", (*steps[:number], step, *steps[number + 1 :])).apply(kit)
+
+    return Command(label, apply, merge)
 
 
 def copy_steps(key: str, to: Sequence[str]) -> Command:

@@ -40,7 +40,8 @@ class StepKind:
 
     An edit takes a mask (h + 2 r, w + 2 r) float32 with its surround of `reach` texels and gives (h, w), for a mask of
     one value one value; one that must see all is `whole`, from (H, W) to (H, W). A source joins the mask: a channel of
-    a plane through its levels, or what `source` gives, (h, w), of the base colour in linear light, (h, w, 3).
+    a plane through its levels, or what `source` gives, (h, w), of the base colour in linear light, (h, w, 3). Paint
+    lies over the mask (see `core/regions/paint`).
     """
 
     name: str
@@ -52,6 +53,7 @@ class StepKind:
     whole: Callable[[Floats, Values], Floats] | None = None
     source: Callable[[Floats, Values], Floats] | None = None
     reads_channel: bool = False
+    is_paint: bool = False
 
     @property
     def is_source(self) -> bool:

@@ -1,0 +1,115 @@
+"""Where on the mesh each texel of a sheet lies, so that what is done in space reaches all texels there, over seams."""
+
+from dataclasses import dataclass
+
+import numba as nb
+import numpy as np
+
+from even_palette.core.arrays import Bools, Floats, Samples, float32
+from even_palette.core.mesh.footprint import Footprint
+from even_palette.core.mesh.model import Mesh
+
+BLOCK = 32
+
+
+@dataclass(frozen=True, eq=False)
+class SurfaceTexels:
+    """The place of each texel's middle, (H, W, 3) float32 in the units of the mesh, and its face (H, W) int32.
+
+    Padding lies where the plane of its face goes on beyond the edge, so that both sides of a seam agree on it. Texels
+    of no face have -1 and are no numbers. `low` and `high` (h, w, 3) are the corners of the boxes around each 32 x 32
+    block; `texel` is how long a texel is on the mesh in the middle.
+    """
+
+    places: Floats
+    face: Samples
+    low: Floats
+    high: Floats
+    texel: float
+
+    def near(self, x: float, y: float, z: float, radius: float) -> list[tuple[int, int, int, int]]:
+        """Rectangles of blocks (top, left, bottom, right) that a ball can reach."""
+        middle = np.array((x, y, z), dtype=np.float32)
+        gap = np.maximum(np.maximum(self.low - middle, middle - self.high), 0)
+        rows, columns = np.nonzero((gap * gap).sum(axis=-1) <= radius * radius)
+        height, width = self.face.shape
+        return [
+            (r * BLOCK, c * BLOCK, min(r * BLOCK + BLOCK, height), min(c * BLOCK + BLOCK, width))
+            for r, c in zip(rows.tolist(), columns.tolist(), strict=True)
+        ]
+
+    def distances(self, x: float, y: float, z: float, top: int, left: int, bottom: int, right: int) -> Floats:
+        """How far each texel of a rectangle is from a point, in texels of the middle length; infinite for none."""
+        to = self.places[top:bottom, left:right] - np.array((x, y, z), dtype=np.float32)
+        far = np.sqrt((to * to).sum(axis=-1)) / np.float32(self.texel)
+        return float32(np.nan_to_num(far, nan=np.inf, copy=False))
+
+
+def surface_texels(mesh: Mesh, uv: Floats, print_: Footprint) -> SurfaceTexels:
+    """The texels of a footprint on their mesh; `uv` (F, 3, 2) is what the footprint was made of."""
+    height, width = print_.face.shape
+    nearest = print_.nearest.ravel()
+    face = np.where(nearest < 0, -1, print_.face.ravel()[nearest]).reshape(height, width).astype(np.int32)
+    corners = np.ascontiguousarray(mesh.corners(), dtype=np.float64)
+    wide = np.ascontiguousarray(uv, dtype=np.float64)
+    places = np.empty((height, width, 3), dtype=np.float32)
+    _lay(face, wide, corners, places)
+    blocks = (-(-height // BLOCK), -(-width // BLOCK))
+    low, high = np.full((*blocks, 3), np.inf, np.float32), np.full((*blocks, 3), -np.inf, np.float32)
+    _boxes(face, places, low, high)
+    return SurfaceTexels(places, face, low, high, texel_length(wide, corners, height, width))
+
+
+def texel_length(uv: Samples, corners: Samples, height: int, width: int) -> float:
+    """The side of the square on the mesh that a texel covers in the middle, in the units of the mesh."""
+    flat = uv * (width, height)
+    a, b = flat[:, 1] - flat[:, 0], flat[:, 2] - flat[:, 0]
+    texels = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum() / 2
+    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum() / 2
+    return float(np.sqrt(area / texels)) if texels > 0 and area > 0 else 1.0
+
+
+def seen_texels(surface: SurfaceTexels, faces: Bools, top: int, left: int, bottom: int, right: int) -> Bools:
+    """Which texels of a rectangle show one of the chosen faces (F,)."""
+    face = surface.face[top:bottom, left:right]
+    return np.asarray(faces[face] & (face >= 0))
+
+
+@nb.njit(nogil=True, cache=True)
+def _lay(face, uv, corners, out):  # type: ignore[no-untyped-def]
+    height, width = face.shape
+    for row in range(height):
+        y = (row + 0.5) / height
+        for column in range(width):
+            f = face[row, column]
+            if f < 0:
+                for axis in range(3):
+                    out[row, column, axis] = np.nan
+                continue
+            x = (column + 0.5) / width
+            ax, ay = uv[f, 0, 0], uv[f, 0, 1]
+            bx, by = uv[f, 1, 0] - ax, uv[f, 1, 1] - ay
+            cx, cy = uv[f, 2, 0] - ax, uv[f, 2, 1] - ay
+            whole = bx * cy - by * cx
+            b = c = 1.0 / 3.0
+            if abs(whole) > 1e-18:
+                b = ((x - ax) * cy - (y - ay) * cx) / whole
+                c = (bx * (y - ay) - by * (x - ax)) / whole
+            for axis in range(3):
+                out[row, column, axis] = (
+                    corners[f, 0, axis] * (1.0 - b - c) + corners[f, 1, axis] * b + corners[f, 2, axis] * c
+                )
+
+
+@nb.njit(nogil=True, cache=True)
+def _boxes(face, places, low, high):  # type: ignore[no-untyped-def]
+    height, width = face.shape
+    for row in range(height):
+        for column in range(width):
+            if face[row, column] < 0:
+                continue
+            for axis in range(3):
+                value = places[row, column, axis]
+                r, c = row // BLOCK, column // BLOCK
+                low[r, c, axis] = min(low[r, c, axis], value)
+                high[r, c, axis] = max(high[r, c, axis], value)

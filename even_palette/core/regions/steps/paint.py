@@ -1,0 +1,5 @@
+"""Paint: what was painted by hand lies over the mask."""
+
+from even_palette.core.regions.steps._declare import StepKind
+
+STEP = StepKind("paint", "Paint", "What was painted by hand lies over the mask.", is_paint=True)

@@ -1,0 +1,199 @@
+"""A stroke in hand: dabs put on the tiles of a painting, one by one, only where they touch it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from even_palette.core.arrays import Bools, Floats, float32
+from even_palette.core.raster.tiles import TILE, Spot
+from even_palette.core.regions.brush import Brush, Dab, covered, print_of, reach_of, tip
+from even_palette.core.regions.paint import WHOLE, Paint, PaintTile, packed_levels, place_name
+
+if TYPE_CHECKING:
+    from even_palette.core.mesh.texels import SurfaceTexels
+
+SMEAR_REACH, SOFT_SHARE = 2, 0.2
+Rect = tuple[int, int, int, int]
+"""Top, left, bottom, right in texels; the last two are the first beyond it."""
+
+
+class Effect(StrEnum):
+    """What a stroke does to the mask under it."""
+
+    VALUE = "value"
+    SOFTEN = "soften"
+    SMEAR = "smear"
+
+
+@dataclass
+class Stroke:
+    """Paints on a mask of width x height texels, over `base`.
+
+    `below` gives the mask under the paint at a place, (h, w) float32 0..1, and `allow` how far each texel of a
+    rectangle may be painted on, 0..1, or None for all of it. `value` is what is painted: 1 adds to the region, 0 takes
+    away.
+    """
+
+    width: int
+    height: int
+    base: Paint | None
+    below: Callable[[Spot], Floats]
+    brush: Brush
+    value: float = 1.0
+    effect: Effect = Effect.VALUE
+    stamp: Floats | None = None
+    allow: Callable[[Rect], Floats | Bools | None] = lambda rect: None
+    surface: SurfaceTexels | None = None
+    _tiles: dict[tuple[int, int], Floats] = field(default_factory=dict)
+    _below: dict[tuple[int, int], Floats] = field(default_factory=dict)
+    _last: Dab | None = None
+
+    def restart(self) -> None:
+        """Take back what was painted."""
+        self._tiles.clear()
+        self._last = None
+
+    def put(self, dabs: Iterable[Dab]) -> list[Rect]:
+        """Put dabs on the sheet, or in space where there is a `surface`; gives the rectangles that they touched."""
+        touched: list[Rect] = []
+        for dab in dabs:
+            touched += self._put_on_surface(dab) if self.surface is not None else self._put_on_sheet(dab)
+            self._last = dab
+        return touched
+
+    def fill(self, chosen: Callable[[Rect], Floats | Bools], rects: Iterable[Rect]) -> list[Rect]:
+        """Paint all that is chosen of these rectangles, however the brush is set."""
+        touched: list[Rect] = []
+        for whole in rects:
+            for rect in self._parts(whole):
+                self._apply(rect, float32(chosen(rect)), np.asarray(self.value, dtype=np.float32))
+                touched.append(rect)
+        return touched
+
+    def _put_on_sheet(self, dab: Dab) -> list[Rect]:
+        whole = reach_of(dab, self.width, self.height, self.stamp is not None)
+        if whole[0] >= whole[2] or whole[1] >= whole[3]:
+            return []
+        share, target = print_of(dab, self.brush, *whole, self.stamp), self._target(whole, dab)
+        touched = []
+        for rect in self._parts(whole):
+            part = (slice(rect[0] - whole[0], rect[2] - whole[0]), slice(rect[1] - whole[1], rect[3] - whole[1]))
+            if share[part].any():
+                self._apply(rect, share[part], target[part] if target.ndim else target)
+                touched.append(rect)
+        return touched
+
+    def _put_on_surface(self, dab: Dab) -> list[Rect]:
+        surface = self.surface
+        assert surface is not None
+        found: list[tuple[Rect, Floats, Floats]] = []
+        for rect in surface.near(dab.x, dab.y, dab.z, (dab.radius + 1) * surface.texel):
+            strength = tip(surface.distances(dab.x, dab.y, dab.z, *rect), dab.radius, self.brush.hardness)
+            if strength.any():
+                found.append((rect, covered(strength, dab.flow, dab.travel), self._target(rect, dab)))
+        for rect, share, target in found:
+            self._apply(rect, share, target)
+        return [rect for rect, _, _ in found]
+
+    def _parts(self, rect: Rect) -> list[Rect]:
+        """The rectangle cut where tiles meet."""
+        top, left, bottom, right = rect
+        return [
+            (max(top, down * TILE), max(left, across * TILE), min(bottom, down * TILE + TILE),
+             min(right, across * TILE + TILE))
+            for down in range(top // TILE, -(-bottom // TILE))
+            for across in range(left // TILE, -(-right // TILE))
+        ]  # fmt: skip
+
+    def _apply(self, rect: Rect, share: Floats, target: Floats) -> None:
+        """Draw the mask of a rectangle within one tile towards the target, by a share 0..1 of each texel."""
+        allowed = self.allow(rect)
+        if allowed is not None:
+            share = share * float32(allowed)
+        tile, top, left = self._tile(rect)
+        cut = tile[:, rect[0] - top : rect[2] - top, rect[1] - left : rect[3] - left]
+        cut[0] += (target - cut[0]) * share
+        cut[1] += (1 - cut[1]) * share
+
+    def _target(self, rect: Rect, dab: Dab) -> Floats:
+        """What a dab draws the mask of a rectangle towards: a value, or what is around it."""
+        if self.effect == Effect.VALUE:
+            return np.asarray(self.value, dtype=np.float32)
+        from scipy.ndimage import gaussian_filter, shift
+
+        if self.effect == Effect.SOFTEN:
+            reach = max(2, round(dab.radius * SOFT_SHARE * 2))
+            around = self.mask((rect[0] - reach, rect[1] - reach, rect[2] + reach, rect[3] + reach))
+            soft = gaussian_filter(around, reach / 2, truncate=2.0)
+            return float32(soft[reach:-reach, reach:-reach])
+        last = self._last or dab
+        dy, dx = (dab.y - last.y, dab.x - last.x) if self.surface is None else (0.0, 0.0)
+        reach = int(max(abs(dy), abs(dx))) + SMEAR_REACH
+        around = self.mask((rect[0] - reach, rect[1] - reach, rect[2] + reach, rect[3] + reach))
+        moved = shift(around, (dy, dx), order=1, mode="nearest")
+        return float32(moved[reach:-reach, reach:-reach])
+
+    def mask(self, rect: Rect) -> Floats:
+        """The mask with the paint over it, as it is now; beyond the sheet its edge goes on."""
+        top, left, bottom, right = rect
+        inner = (max(top, 0), max(left, 0), min(bottom, self.height), min(right, self.width))
+        out = np.empty((inner[2] - inner[0], inner[3] - inner[1]), dtype=np.float32)
+        for part in self._parts(inner):
+            place = (part[0] // TILE, part[1] // TILE)
+            rows = slice(part[0] - place[0] * TILE, part[2] - place[0] * TILE)
+            columns = slice(part[1] - place[1] * TILE, part[3] - place[1] * TILE)
+            found = self._under(place)[rows, columns]
+            tile = self._tiles.get(place)
+            if tile is None and self._base_tile(place) is not None:
+                tile = self._tile(part)[0]
+            if tile is not None:
+                found = tile[0][rows, columns] + (1 - tile[1][rows, columns]) * found
+            out[part[0] - inner[0] : part[2] - inner[0], part[1] - inner[1] : part[3] - inner[1]] = found
+        beyond = ((inner[0] - top, bottom - inner[2]), (inner[1] - left, right - inner[3]))
+        return np.pad(out, beyond, mode="edge") if any(map(any, beyond)) else out
+
+    def _under(self, place: tuple[int, int]) -> Floats:
+        found = self._below.get(place)
+        if found is None:
+            found = self._below[place] = self.below(self._spot(place))
+        return found
+
+    def _spot(self, place: tuple[int, int]) -> Spot:
+        down, across = place
+        bottom, right = min(down * TILE + TILE, self.height), min(across * TILE + TILE, self.width)
+        return Spot(down, across, down * TILE, across * TILE, bottom, right)
+
+    def _base_tile(self, place: tuple[int, int]) -> PaintTile | None:
+        return self.base.at(self._spot(place)) if self.base is not None else None
+
+    def _tile(self, rect: Rect) -> tuple[Floats, int, int]:
+        """The value and the cover (2, h, w) of the tile that a rectangle lies in, and its upper left texel."""
+        place = (rect[0] // TILE, rect[1] // TILE)
+        if place not in self._tiles:
+            spot = self._spot(place)
+            own = self._base_tile(place)
+            tile = np.zeros((2, *spot.shape), dtype=np.float32)
+            if own is not None:
+                tile[:] = np.moveaxis(float32(own.samples(*spot.shape)), -1, 0) / np.float32(WHOLE)
+            self._tiles[place] = tile
+        return self._tiles[place], place[0] * TILE, place[1] * TILE
+
+    def paint(self) -> Paint:
+        """The painting with the stroke in it; what the stroke did not touch is shared with the base."""
+        base = self.base or Paint(self.width, self.height)
+        made: dict[str, PaintTile | None] = {}
+        for place, tile in self._tiles.items():
+            samples = packed_levels(tile[0], tile[1])
+            made[place_name(self._spot(place))] = PaintTile.of(samples) if samples.any() else None
+        return base.with_tiles(made)
+
+
+def stroke_through(stroke: Stroke, dabs: Iterable[Dab]) -> Paint:
+    """The painting after all dabs of a stroke."""
+    stroke.put(dabs)
+    return stroke.paint()
