@@ -9,6 +9,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any
 
+import msgspec
 import numpy as np
 from msgspec.structs import replace
 
@@ -31,7 +32,7 @@ from even_palette.core.raster.sampling import texel_centres
 from even_palette.core.regions.brush import Brush, along
 from even_palette.core.regions.stroke import Effect, stroke_through
 from even_palette.core.results.materials import material_of, packing_plan, slots_of
-from even_palette.core.results.painting import ground_of, stamp_of
+from even_palette.core.results.painting import ground_of, stamp_of, taken_from_others
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.maps import write_bakes, write_masks
 from even_palette.core.ship.write import ship
@@ -192,13 +193,15 @@ class OpenKit:
         points: Sequence[tuple[float, float]],
         value: float = 1.0,
         effect: str = "value",
+        takes: bool = True,
         pressures: Sequence[float] | None = None,
         **brush: Any,
     ) -> bool:
         """Paint a stroke through points (u, v) into the mask of a region, by its key; False if it changed nothing.
 
-        `value` is what is painted: 1 adds to the region, 0 takes away; the effect may be soften or smear instead. The
-        rest are fields of `even_palette.core.regions.brush.Brush`. Raises UserError for what is not possible.
+        `value` is what is painted: 1 adds to the region, 0 takes away; the effect may be soften or smear instead. What
+        is added is taken from other regions that are not locked, unless `takes` is False. The rest are fields of
+        `even_palette.core.regions.brush.Brush`. Raises UserError for what is not possible.
         """
         try:
             at = self.kit.at(self.kit.sheet_of(region).key)
@@ -206,14 +209,15 @@ class OpenKit:
             raise UserError(f"The kit has no region “{region}”.") from None
         ground = ground_of(at, self.results, region)
         try:
-            made = Brush(**brush)
-        except TypeError as error:
+            made = msgspec.convert(brush, Brush)
+        except msgspec.ValidationError as error:
             raise UserError(f"paint: {error}.") from None
         stroke = ground.stroke(made, value, _one_of(Effect, effect, "effect"), stamp_of(made.stamp))
         width, height = ground.under.width, ground.under.height
         texels: list[tuple[float, ...]] = [(u * width, v * height) for u, v in points]
         paint = stroke_through(stroke, along(made, texels, list(pressures) if pressures else None))
-        return self.do(commands.paint_step(region, ground.number, paint))
+        others = taken_from_others(at, self.results, region, stroke) if takes and stroke.adds else {}
+        return self.do(commands.paint_steps({region: (ground.number, paint), **others}))
 
     # Writing
 

@@ -5,15 +5,18 @@ from dataclasses import dataclass, replace
 from enum import Enum, StrEnum
 from typing import Any
 
+from msgspec import structs
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from even_palette.core.kit.commands import Cell
 from even_palette.core.kit.model import OVER
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.regions.brush import Brush
 from even_palette.core.results.looks import Look, LookKind
 
 RESULT, SOURCE = Look(), Look(LookKind.SOURCE)
+ROUND = Brush()
 
 
 class Panes(Enum):
@@ -32,13 +35,52 @@ class Tool(StrEnum):
     LASSO = "lasso"
 
 
+class Hand(StrEnum):
+    """What a left drag does in Masks: nothing of its own, or a kind of stroke."""
+
+    LOOK = "look"
+    PAINT = "paint"
+    SOFTEN = "soften"
+    SMEAR = "smear"
+    FILL = "fill"
+
+
+class Limit(StrEnum):
+    """Where a stroke may go: anywhere, or only where it began."""
+
+    NONE = "none"
+    ISLAND = "island"
+    SHELL = "shell"
+    FACE = "face"
+    REGION = "region"
+
+
+@dataclass(frozen=True)
+class Painter:
+    """How strokes are made: with which brush and what value, where they may go, and mirrored across which axis.
+
+    `tolerance` 0..1 is for filling texels that are alike. On the model `seen` keeps strokes on what is in view. What
+    is added to a region is taken from the others, if the painter `takes`.
+    """
+
+    hand: Hand = Hand.PAINT
+    brush: Brush = ROUND
+    value: float = 1.0
+    limit: Limit = Limit.NONE
+    tolerance: float = 0.08
+    mirror: str = ""
+    seen: bool = True
+    takes: bool = True
+
+
 @dataclass(frozen=True)
 class ViewState:
     """All that the artist chose to look at and to work with.
 
     The stage, the sheet in front, and what is selected: a region or the overcoats, a variant, a copied cell. The panes;
     the look of the sheet pane and the other side of its wipe, and that of the model where it has one of its own; wipe
-    and spread. What clicks and drags choose on the mesh. Chosen faces are Choice's.
+    and spread. What clicks and drags choose on the mesh; the step of the mask whose values are shown, and how strokes
+    are made. Chosen faces are Choice's.
     """
 
     stage: int = -1
@@ -56,6 +98,8 @@ class ViewState:
     spread: bool = False
     elements: ElementKind = ElementKind.SHELL
     tool: Tool = Tool.CLICK
+    step: int = -1
+    painter: Painter = Painter()
 
     @property
     def owner(self) -> str:
@@ -64,9 +108,13 @@ class ViewState:
 
 
 class View(QObject):
-    """Holds the view state; `change` is the one place where it changes. `changed` tells of the selection alone."""
+    """Holds the view state; `change` is the one place where it changes.
+
+    `changed` tells of the selection alone, `painter_changed` of how strokes are made.
+    """
 
     changed = pyqtSignal()
+    painter_changed = pyqtSignal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -78,3 +126,13 @@ class View(QObject):
         selected: Callable[[ViewState], object] = lambda state: (state.owner, state.variant)  # noqa: E731
         if not quiet and selected(before) != selected(self.state):
             self.changed.emit()
+        strokes: Callable[[ViewState], object] = lambda state: (state.painter, state.step, state.stage)  # noqa: E731
+        if strokes(before) != strokes(self.state):
+            self.painter_changed.emit()
+
+    def change_painter(self, **fields: Any) -> None:
+        """Set how strokes are made; fields of the brush go into the brush."""
+        painter = self.state.painter
+        of_brush = {name: value for name, value in fields.items() if name in painter.brush.__struct_fields__}
+        own = {name: value for name, value in fields.items() if name not in of_brush}
+        self.change(quiet=True, painter=replace(painter, brush=structs.replace(painter.brush, **of_brush), **own))

@@ -28,6 +28,7 @@ from even_palette.app.help import MOUSE_KEYS, about, documents, log_text, read_d
 from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.app.ledge.ledge import HEAD_PX, Ledge
 from even_palette.app.notice import Notice
+from even_palette.app.painting import Painting
 from even_palette.app.panels import FindingsPanel, TextPanel
 from even_palette.app.pointing import Pointing
 from even_palette.app.rail import STAGES, Rail, StageState, State
@@ -37,7 +38,7 @@ from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.stand import Stand
 from even_palette.app.thumbnails import Thumbnails
 from even_palette.app.tray.tray import Tray
-from even_palette.app.view_state import Panes
+from even_palette.app.view_state import Hand, Panes
 from even_palette.core.checks import Finding, find
 from even_palette.core.kit.home import find_unsaved
 from even_palette.core.kit.model import Kit
@@ -66,6 +67,8 @@ class Window(QMainWindow):
         self._build_menus()
         self._build_sheet_box()
         self.pointing = Pointing(self.session, self.stand, self.tray, self.choice, self.readout, self.notice)
+        self.painting = Painting(self.session, self.stand, self.notice)
+        self._build_paint_menu()
         self._connect()
         self.setAcceptDrops(True)
         self._fit_screen()
@@ -138,7 +141,7 @@ class Window(QMainWindow):
             return made
 
         self.file_menu, self.edit_menu = menu("&File"), menu("&Edit")
-        self.view_menu, self.stage_menu = menu("&View"), menu("&Stage")
+        self.view_menu, self.paint_menu, self.stage_menu = menu("&View"), menu("&Paint"), menu("&Stage")
         keys = QKeySequence.StandardKey
         self._action(self.file_menu, "New kit", keys.New, lambda: self.session.open_copy(Kit()))
         self._action(self.file_menu, "Open kit…", keys.Open, self._open_kit)
@@ -188,6 +191,22 @@ class Window(QMainWindow):
         for index, name in enumerate(STAGES):
             enter = partial(self.enter_stage, index)
             self._action(self.stage_menu, f"{index + 1} {name}", f"Ctrl+{index + 1}", enter)
+
+    def _build_paint_menu(self) -> None:
+        """Strokes by keys; they act where Masks is entered."""
+        menu, painting = self.paint_menu, self.painting
+        keys = {Hand.PAINT: "P", Hand.SOFTEN: "Shift+P", Hand.SMEAR: "Ctrl+P", Hand.FILL: "Alt+P", Hand.LOOK: "Ctrl+L"}
+        names = {Hand.PAINT: "Paint into the mask", Hand.SOFTEN: "Soften the mask", Hand.SMEAR: "Smear the mask",
+                 Hand.FILL: "Fill", Hand.LOOK: "Leave the mouse to the view"}  # fmt: skip
+        for hand, key in keys.items():
+            self._action(menu, names[hand], key, partial(painting.choose_hand, hand))
+        menu.addSeparator()
+        self._action(menu, "Add, or take away", "D", painting.turn_over)
+        self._action(menu, "Paint the value under the cursor", "V", painting.pick_value)
+        self._action(menu, "Larger brush", "Ctrl+Up", partial(painting.wheel, 1))
+        self._action(menu, "Smaller brush", "Ctrl+Down", partial(painting.wheel, -1))
+        menu.addSeparator()
+        self._action(menu, "Lock this region, or unlock it", "Ctrl+K", painting.toggle_lock)
 
     def _build_sheet_box(self) -> None:
         """Which sheet is in front, in the corner of the menu bar."""
@@ -243,6 +262,7 @@ class Window(QMainWindow):
             asking.connect(self.findings_panel.toggle)
         self.findings_panel.chosen.connect(self.show_finding)
         self.ledge.changed.connect(self._fit_ledge)
+        self.session.view.painter_changed.connect(tray.follow_painter)
         self.ledge.look_wanted.connect(stand.set_look)
         self.ledge.step_chosen.connect(lambda number: tray.masks.steps.choose(number))
         tray.step_chosen.connect(self.ledge.follow_step)
@@ -348,7 +368,9 @@ class Window(QMainWindow):
 
     def _show_keys(self) -> None:
         lines = []
-        for each in (self.file_menu, self.edit_menu, self.view_menu, self.stage_menu, self.help_menu):
+        for each in (
+            self.file_menu, self.edit_menu, self.view_menu, self.paint_menu, self.stage_menu, self.help_menu,
+        ):  # fmt: skip
             for action in each.actions():
                 if not action.shortcut().isEmpty():
                     key = action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)

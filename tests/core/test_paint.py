@@ -13,7 +13,7 @@ from scipy.ndimage import gaussian_filter, zoom
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.checks import find
 from even_palette.core.errors import UserError
-from even_palette.core.kit import commands
+from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Box, Kit, Region, Step, paint_tiles
 from even_palette.core.kit.store import BLOBS, KitFolder, read_kit
@@ -26,6 +26,7 @@ from even_palette.core.regions.paint import Paint, PaintTile, over, place_name
 from even_palette.core.regions.stamps import STAMPS, shipped_stamp
 from even_palette.core.regions.stroke import Effect, Stroke, stroke_through
 from even_palette.core.results.painting import ground_of, inside, outside
+from even_palette.core.results.sheets import Sheets
 from tests.core.test_steps import Given, boxes, kit_with
 
 SIZES = [(300, 517), (256, 256), (77, 1030)]
@@ -47,7 +48,7 @@ def uncovered(brush: Brush, x: float, y: float, start: float, end: float) -> flo
 
     def rate(s: float) -> float:
         far = np.array(np.hypot(x - s, y), dtype=np.float32)
-        return float(np.log1p(-min(brush.flow * float(tip(far, brush.radius, brush.hardness)), 1 - 1e-6)))
+        return float(np.log1p(-brush.flow * float(tip(far, brush.radius, brush.hardness))))
 
     low, high = max(start, x - brush.radius - 1), min(end, x + brush.radius + 1)
     if low >= high:
@@ -62,9 +63,9 @@ def uncovered(brush: Brush, x: float, y: float, start: float, end: float) -> flo
 def test_fine_spacing_gives_the_closed_form(flow: float, hardness: float) -> None:
     """Towards spacing 0 every texel is covered as the integral along the path says, by scipy's quadrature.
 
-    What is left is about half a step of the brush at the ends of the line, so it halves with the spacing.
+    The error falls with the square of the spacing; at the open end of the line up to half a step may be missing yet.
     """
-    places = [(30, 60), (25, 60), (20, 45), (36, 80), (30, 30), (30, 95), (19, 60), (30, 24)]
+    places = [(30, 60), (25, 60), (20, 45), (36, 80), (30, 30), (19, 60), (30, 24), (30, 95)]
     errors = []
     for spacing in (0.16, 0.08, 0.04, 0.02):
         brush = Brush(radius=12.0, hardness=hardness, flow=flow, spacing=spacing)
@@ -72,9 +73,10 @@ def test_fine_spacing_gives_the_closed_form(flow: float, hardness: float) -> Non
         stroke.put(along(brush, [(30.0, 30.0), (90.0, 30.0)]))
         got = result(stroke)
         wanted = [1 - uncovered(brush, column + 0.5, row + 0.5 - 30.0, 30.0, 90.0) for row, column in places]
-        errors.append(max(abs(got[place] - value) for place, value in zip(places, wanted, strict=True)))
-    assert errors[3] < 4.5 / 255
-    assert errors[3] < 0.3 * errors[0] + 0.2 / 255
+        errors.append([abs(float(got[place]) - value) for place, value in zip(places, wanted, strict=True)])
+    assert max(errors[3][:-1]) < 0.1 / 255
+    assert max(errors[2][:-1]) < 0.25 / 255
+    assert errors[3][-1] < 4.5 / 255
 
 
 def test_coarser_spacing_stays_near() -> None:
@@ -494,3 +496,59 @@ def test_only_touched_tiles_are_made() -> None:
     places = {place_name(spot) for spot in spots(2000, 3000) if spot.top <= 730 and spot.bottom > 670
               and spot.left <= 730 and spot.right > 670}  # fmt: skip
     assert set(stroke.paint().tiles) == places
+
+
+@pytest.mark.parametrize("region", ["Hull", "Cabin", "Funnel"])
+def test_no_break_over_the_seams_of_the_tug(region: str) -> None:
+    """A stroke through the middle of each of three regions of the demo: 2/255 at most over seams that it crosses."""
+    from even_palette.demo import KIT_FOLDER
+
+    kit = read_kit(KIT_FOLDER)
+    at, sheets = kit.at(), Sheets()
+    size = sheets.mask_size(at)
+    surface, found = sheets.meshes.surface(at, *size), sheets.meshes.on_sheet(at)
+    assert surface is not None
+    assert found is not None
+    number = [r.name for r in at.sheet.regions].index(region)
+    places = found.mesh.corners()[sheets.meshes.face_regions(at) == number].mean(axis=1)
+    order = np.argsort(places @ np.linalg.svd(places - places.mean(axis=0), full_matrices=False)[2][0])
+    points = [tuple(float(c) for c in places[i]) for i in order[:: max(1, len(order) // 12)]]
+    texels = painted_in_space(surface, points, Brush(radius=40.0, hardness=0.0, flow=0.6, spacing=0.1))
+    one, other = seam_of(found.mesh)
+    width, height = size
+    room = [1.5 / width, 1.5 / height]
+    fits = np.all((one > room) & (one < 1 - np.array(room)) & (other > room) & (other < 1 - np.array(room)), axis=1)
+    a, b = bilinear(texels, one[fits]), bilinear(texels, other[fits])
+    crossed = (a > 0.02) & (a < 0.98)
+    assert crossed.sum() > 20
+    assert np.abs(a - b)[crossed].max() < 2 / 255
+
+
+def test_paint_from_a_script() -> None:
+    """OpenKit.paint paints the same, takes what it adds from others, leaves locked ones, and refuses what cannot be."""
+    from even_palette.scripting import new_kit
+
+    with new_kit() as kit:
+        rng = np.random.default_rng(5)
+        for key in ("one", "two", "kept"):
+            region = Region(key, key, (len(key), 0, 0), keyed=False, boxes=plain_boxes(rng), locked=key == "kept")
+            kit.do(mesh_commands.add_regions("sheet_1", [region]))
+        before = kit.weights()
+        assert kit.paint("one", [(0.2, 0.3), (0.8, 0.6)], radius=90.0, hardness=1.0)
+        after = kit.weights()
+        middle = after["one"] > 0.99
+        assert middle.sum() > (before["one"] > 0.99).sum()
+        held = before["kept"] == 1
+        assert np.array_equal(after["kept"][held], before["kept"][held])
+        sums = sum(after.values())
+        assert np.asarray(sums).max() <= 1 + 1e-6
+        assert kit.undo()
+        assert np.array_equal(kit.weights()["one"], before["one"])
+        for arguments, told in (
+            ({"radius": "x"}, "Brush|float|number|radius"), ({"shape": 3}, "shape"), ({"effect": "melt"}, "melt"),
+            ({"stamp": "nowhere.png"}, "nowhere"),
+        ):  # fmt: skip
+            with pytest.raises(UserError, match=told):
+                kit.paint("one", [(0.2, 0.2)], **arguments)
+        with pytest.raises(UserError, match="no region"):
+            kit.paint("nobody", [(0.2, 0.2)])

@@ -98,6 +98,8 @@ class Canvas(TileView):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         left = event.button() == Qt.MouseButton.LeftButton
+        if not self._picking and not self.on_edge(event.position()) and self.press_stroke(event):
+            return
         if event.button() == Qt.MouseButton.MiddleButton or (left and self._space):
             self._drag_from = event.position().toPoint()
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
@@ -110,6 +112,8 @@ class Canvas(TileView):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self._drag_from is None and not self._wiping and self.move_stroke(event):
+            return
         if self._drag_from is not None:
             moved = event.position().toPoint() - self._drag_from
             self._drag_from = event.position().toPoint()
@@ -129,6 +133,8 @@ class Canvas(TileView):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self.release_stroke():
+            return
         if self.banding and not self.end_band(event):
             self._click(event)
         self._drag_from, self._wiping = None, False
@@ -140,6 +146,8 @@ class Canvas(TileView):
             self.clicked.emit(*uv, index, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
 
     def leaveEvent(self, event: QEvent | None) -> None:
+        if self.strokes is not None:
+            self.strokes.hover(self, None)
         self.left_sheet.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

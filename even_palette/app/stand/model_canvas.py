@@ -126,6 +126,8 @@ class ModelCanvas(TileView):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         left = event.button() == Qt.MouseButton.LeftButton
+        if self.face_at(event.position()) >= 0 and not self.on_edge(event.position()) and self.press_stroke(event):
+            return
         self._from, self._pressed, self._drag = event.position().toPoint(), event.position(), None
         if event.button() == Qt.MouseButton.MiddleButton or (left and self._space):
             self._drag = self._pan
@@ -142,6 +144,8 @@ class ModelCanvas(TileView):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self._drag is None and not self._wiping and self.move_stroke(event):
+            return
         if self._drag is not None and self._from is not None:
             moved = event.position().toPoint() - self._from
             self._from = event.position().toPoint()
@@ -158,6 +162,8 @@ class ModelCanvas(TileView):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self.release_stroke():
+            return
         still = self._pressed is not None and (event.position() - self._pressed).manhattanLength() < 4
         banded = self.banding and self.end_band(event)
         if (
@@ -175,6 +181,8 @@ class ModelCanvas(TileView):
         self._wiping = False
 
     def leaveEvent(self, event: QEvent | None) -> None:
+        if self.strokes is not None:
+            self.strokes.hover(self, None)
         self.face_hovered.emit(-1)
 
     def _turn(self, dx: int, dy: int) -> None:

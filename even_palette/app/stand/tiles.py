@@ -2,11 +2,22 @@
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, QRect, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QFont, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QFont,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QTabletEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from even_palette.app.stand.renderer import to_image
@@ -29,6 +40,26 @@ class Tile:
     picture: Any
     other_label: str = ""
     other: Any = None
+
+
+class Strokes(Protocol):
+    """Takes the strokes that are drawn in a pane, at positions in the widget."""
+
+    def begin(self, view: "TileView", at: QPointF, pressure: float, straight: bool) -> None: ...
+
+    def go_on(self, view: "TileView", at: QPointF, pressure: float) -> None: ...
+
+    def end(self, view: "TileView") -> None: ...
+
+    def hover(self, view: "TileView", at: QPointF | None) -> None: ...
+
+    def wheel(self, steps: float) -> None: ...
+
+
+class LiveImage(Protocol):
+    """What is laid over a picture while it changes; it owns the memory of its image."""
+
+    image: QImage
 
 
 class TileView(QWidget):
@@ -55,6 +86,12 @@ class TileView(QWidget):
         self._wiping = False
         self.tool = Tool.CLICK
         self._space = False
+        self.strokes: Strokes | None = None
+        self.stroking = False
+        self._pressure = 1.0
+        self._live: LiveImage | None = None
+        self._live_ends = False
+        self._rings: list[QPolygonF] = []
 
     def aspect(self) -> float:
         """Width to height of what a tile shows."""
@@ -71,6 +108,10 @@ class TileView(QWidget):
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
         index, steps = self.tile_at(event.position()), event.angleDelta().y() / 120
+        if self.strokes is not None and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.strokes.wheel(steps)
+            event.accept()
+            return
         if index is None or steps == 0:
             return
         field, ratio = self.field(index), self.ratio()
@@ -112,6 +153,65 @@ class TileView(QWidget):
         """Lay outlines and a light pattern over every tile; both are of a field's size."""
         self._overlay = None if edges is None or filled is None else to_image(marked(edges, filled))
         self.update()
+
+    # Strokes: what is painted is seen at once, over the picture, until the picture itself shows it
+
+    def tabletEvent(self, event: QTabletEvent | None) -> None:
+        """Keep the pen's pressure; Qt then tells of the same movement as one of the mouse."""
+        assert event is not None
+        self._pressure = event.pressure() if event.type() != QEvent.Type.TabletRelease else 1.0
+        event.ignore()
+
+    def press_stroke(self, event: QMouseEvent) -> bool:
+        """Begin a stroke if a left press means one here."""
+        if self.strokes is None or event.button() != Qt.MouseButton.LeftButton or self._space:
+            return False
+        self.stroking = True
+        straight = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self.strokes.begin(self, event.position(), self._pressure, straight)
+        return True
+
+    def move_stroke(self, event: QMouseEvent) -> bool:
+        """Go on with a stroke, or show where one would begin."""
+        if self.strokes is None:
+            return False
+        self.strokes.hover(self, event.position())
+        if self.stroking:
+            self.strokes.go_on(self, event.position(), self._pressure)
+        return self.stroking
+
+    def release_stroke(self) -> bool:
+        """End the stroke in hand."""
+        if not self.stroking:
+            return False
+        self.stroking = False
+        if self.strokes is not None:
+            self.strokes.end(self)
+        return True
+
+    def show_live(self, live: LiveImage, changed: QRect) -> None:
+        """Lay an image of the field's size over the picture; so much of it is new."""
+        self._live, self._live_ends = live, False
+        ratio = self.ratio()
+        field = self.field(0)
+        at = changed.translated(field.topLeft())
+        self.update(
+            QRect(math.floor(at.x() / ratio) - 1, math.floor(at.y() / ratio) - 1,
+                  math.ceil(at.width() / ratio) + 3, math.ceil(at.height() / ratio) + 3)
+        )  # fmt: skip
+
+    def end_live(self, at_once: bool = False) -> None:
+        """Take that image away with the next picture, or at once."""
+        self._live_ends = True
+        if at_once or not self.tiles:
+            self._live = None
+            self.update()
+
+    def show_rings(self, rings: list[QPolygonF]) -> None:
+        """Draw where the brush would act, in the widget's units."""
+        if rings or self._rings:
+            self._rings = rings
+            self.update()
 
     # A box or lasso, in pixels of the tile where it was begun
 
@@ -217,6 +317,8 @@ class TileView(QWidget):
             if self.can_draw():
                 self._render()
                 self._old = []
+                if self._live_ends:
+                    self._live = None
             else:
                 QTimer.singleShot(0, self.update)
         images = self._images or self._old
@@ -232,11 +334,14 @@ class TileView(QWidget):
                 rest = QRect(edge, 0, field.width() - edge, field.height())
                 painter.drawImage(field.topLeft() + QPoint(edge, 0), second, rest)
                 self._paint_edge(painter, field, edge, tile)
+            if self._live is not None and index == 0:
+                painter.drawImage(field.topLeft(), self._live.image)
             if self._overlay is not None:
                 painter.drawImage(field.topLeft(), self._overlay)
             if len(self.tiles) > 1:
                 self._paint_label(painter, field, tile.label)
         self._paint_band(painter)
+        self._paint_rings(painter)
 
     def _paint_edge(self, painter: QPainter, field: QRect, edge: int, tile: Tile) -> None:
         x = field.x() + edge
@@ -279,6 +384,16 @@ class TileView(QWidget):
         for pen in (QPen(grey(255), 3), QPen(grey(0), 1, Qt.PenStyle.DashLine)):
             painter.setPen(pen)
             painter.drawPolygon(QPolygonF([QPointF(point) for point in self._ring(self._band)]))
+
+    def _paint_rings(self, painter: QPainter) -> None:
+        if not self._rings:
+            return
+        painter.resetTransform()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for pen in (QPen(grey(0), 2.4), QPen(grey(255), 1.0)):
+            painter.setPen(pen)
+            for ring in self._rings:
+                painter.drawPolygon(ring)
 
     # The wipe
 

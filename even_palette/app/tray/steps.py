@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QToolButton, QV
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
+from even_palette.app.tray.brush import BrushEditor
 from even_palette.app.tray.order import Order
 from even_palette.app.tray.panel import choice, empty, label, show_choice, tool
 from even_palette.app.tray.plane_use import PlaneUseEditor
@@ -21,7 +22,7 @@ JOINS: list[tuple[str, object]] = [
     ("Intersect", Join.INTERSECT),
     ("Replace", Join.REPLACE),
 ]
-LIST_PX = 92
+LIST_PX = 76
 
 
 class StepsList(QWidget):
@@ -77,6 +78,8 @@ class StepsList(QWidget):
         """Show the steps of the selected region."""
         region = self._region()
         steps = region.steps if region else ()
+        if self.session.view.state.step >= 0:
+            self.number = self.session.view.state.step
         self.number = min(self.number, max(0, len(steps) - 1))
         self.list.blockSignals(True)
         self.list.clear()
@@ -88,6 +91,7 @@ class StepsList(QWidget):
             self.list.addItem(item)
         self.list.setCurrentRow(self.number if steps else -1)
         self.list.blockSignals(False)
+        self.session.view.change(quiet=True, step=self.number if steps else -1)
         self.chosen.emit(self.number if steps else -1)
         self.order.follow(len(steps), self.number, can_add=region is not None)
         self.copy.setEnabled(bool(steps) and len(self.session.at.sheet.regions) > 1)
@@ -98,11 +102,16 @@ class StepsList(QWidget):
         if steps:
             self._show(steps[self.number])
 
+    def follow_step(self) -> None:
+        """Show the step that the view state names, if it is another one."""
+        if self.session.view.state.step not in (-1, self.number):
+            self.refresh()
+
     def add(self, kind: str) -> None:
         """Put a step of a kind behind the others."""
         if self._do(commands.add_step(self._key(), Step(kind))):
             region = self._region()
-            self.number = len(region.steps) - 1 if region else 0
+            self.session.view.change(quiet=True, step=len(region.steps) - 1 if region else 0)
             self.refresh()
 
     def _list_others(self) -> None:
@@ -116,13 +125,13 @@ class StepsList(QWidget):
 
     def _move(self, by: int) -> None:
         if self._do(commands.move_step(self._key(), self.number, by)):
-            self.number += by
+            self.session.view.change(quiet=True, step=self.number + by)
             self.refresh()
 
     def choose(self, number: int) -> None:
         """Show the values of a step."""
         if number >= 0:
-            self.number = number
+            self.session.view.change(quiet=True, step=number)
             self.refresh()
 
     def _switch(self, item: QListWidgetItem) -> None:
@@ -150,6 +159,8 @@ class StepsList(QWidget):
             self.values.addWidget(label("No steps: the mask is what is keyed, given and boxed.", "quiet"))
             return
         kind = STEPS[step.kind]
+        if kind.is_paint:
+            self.editors["brush"] = BrushEditor(self.session)
         finish = self.session.history.end_merge
         for value in kind.values:
             number = NumberRow(value.label, value.low, value.high, value.unit, 1, value.help)
@@ -169,8 +180,11 @@ class StepsList(QWidget):
         strength.changed.connect(lambda v: self._change(strength=v))
         strength.finished.connect(finish)
         self.editors["strength"] = strength
-        for editor in self.editors.values():
-            self.values.addWidget(editor)
+        for name, editor in self.editors.items():
+            if kind.is_paint and name == "strength":
+                self.editors["brush"].more.column.addWidget(editor)  # type: ignore[attr-defined]
+            else:
+                self.values.addWidget(editor)
 
     def _set_plane(self, use: PlaneUse | None) -> None:
         self._change(plane=use)
@@ -190,6 +204,8 @@ def _told(step: Step) -> str:
     """A step in a few words."""
     kind = STEPS[step.kind]
     values = ", ".join(f"{number:g}" for number in kind.filled(step.values).values())
+    if kind.is_paint:
+        values = f"{len(step.paint.tiles)} tiles" if step.paint else "nothing yet"
     if kind.reads_channel:
         values = step.plane.plane.key.replace("_", " ") if step.plane else "no plane yet"
     return f"{kind.label}  {values}"

@@ -179,6 +179,11 @@ class Tray(QWidget):
             assert isinstance(panel, Panel)
             panel.follow_look(look)
 
+    def follow_painter(self) -> None:
+        """The step that is painted in, or the brush, is another one."""
+        if "masks" in self.__dict__ and self.masks.isVisible():
+            self.masks.steps.follow_step()
+
     def show_findings(self, findings: list[Finding]) -> None:
         """Tell how many findings the stage has."""
         self._by_stage = {stage: [f for f in findings if f.stage == stage] for stage in STAGES}

@@ -78,6 +78,14 @@ class Orbit:
         x, y, z = np.asarray(self.target) - self.axes()[2] * self.distance
         return (float(x), float(y), float(z))
 
+    def rays(self, pixels: Floats, width: int, height: int) -> Samples:
+        """Where one looks through pixels (n, 2) of a view of this size, (n, 3); `eye` is where all begin."""
+        right, up, ahead = self.axes()
+        half = math.tan(math.radians(FIELD_DEG) / 2)
+        x = (pixels[:, :1] / width * 2 - 1) * half * width / height
+        y = (1 - pixels[:, 1:] / height * 2) * half
+        return np.asarray(ahead + x * right + y * up)
+
     def matrix(self, aspect: float) -> Floats:
         """World to clip space (OpenGL 4.6, section 13.8), (4, 4) by rows."""
         right, up, ahead = self.axes()

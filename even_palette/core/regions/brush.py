@@ -16,7 +16,8 @@ from even_palette.core.arrays import Floats, float32
 
 LEAST_RADIUS, MOST_RADIUS = 0.5, 1024.0
 LEAST_SPACING = 0.02
-NEARLY_ONE = 1 - 1e-6
+LEAST_REST = 1e-30
+"""Of a tip that covers wholly, so that its power for a short travel is still next to nothing."""
 GRID = 256.0
 """Dabs lie on multiples of this part of a texel, so that rounding in a path cut elsewhere moves none of them."""
 
@@ -95,6 +96,11 @@ class Path:
         return made
 
     @property
+    def last(self) -> tuple[float, ...] | None:
+        """The point where it is now."""
+        return self._last
+
+    @property
     def restarts(self) -> bool:
         """Whether the next point takes the first dab back: a brush that travels leaves no blot where it began."""
         return self._alone and self._last is not None
@@ -135,7 +141,7 @@ def tip(distance: Floats, radius: float, hardness: float) -> Floats:
 
 def covered(strength: Floats, flow: float, travel: float) -> Floats:
     """What share a dab of this strength 0..1 covers that stands for a travel of so many widths."""
-    rest = np.float32(1) - np.minimum(strength * np.float32(flow), np.float32(NEARLY_ONE))
+    rest = np.maximum(np.float32(1) - strength * np.float32(flow), np.float32(LEAST_REST))
     return float32(1 - rest ** np.float32(travel)) if travel != 1 else float32(1 - rest)
 
 

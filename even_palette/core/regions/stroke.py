@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from even_palette.core.arrays import Bools, Floats, float32
+from even_palette.core.arrays import Bools, Floats, Samples, float32
 from even_palette.core.raster.tiles import TILE, Spot
 from even_palette.core.regions.brush import Brush, Dab, covered, print_of, reach_of, tip
 from even_palette.core.regions.paint import WHOLE, Paint, PaintTile, packed_levels, place_name
@@ -52,6 +52,16 @@ class Stroke:
     _tiles: dict[tuple[int, int], Floats] = field(default_factory=dict)
     _below: dict[tuple[int, int], Floats] = field(default_factory=dict)
     _last: Dab | None = None
+
+    @property
+    def last(self) -> Dab | None:
+        """The last dab that was put."""
+        return self._last
+
+    def touched(self) -> list[Rect]:
+        """The tiles that the stroke is on, as rectangles."""
+        found = [self._spot(place) for place in self._tiles]
+        return [(spot.top, spot.left, spot.bottom, spot.right) for spot in found]
 
     def restart(self) -> None:
         """Take back what was painted."""
@@ -118,7 +128,7 @@ class Stroke:
         tile, top, left = self._tile(rect)
         cut = tile[:, rect[0] - top : rect[2] - top, rect[1] - left : rect[3] - left]
         cut[0] += (target - cut[0]) * share
-        cut[1] += (1 - cut[1]) * share
+        cut[1:] += (1 - cut[1:]) * share
 
     def _target(self, rect: Rect, dab: Dab) -> Floats:
         """What a dab draws the mask of a rectangle towards: a value, or what is around it."""
@@ -157,6 +167,19 @@ class Stroke:
         beyond = ((inner[0] - top, bottom - inner[2]), (inner[1] - left, right - inner[3]))
         return np.pad(out, beyond, mode="edge") if any(map(any, beyond)) else out
 
+    def values_at(self, rows: Samples, columns: Samples) -> Floats:
+        """The mask as it is now at texels (n,) anywhere on the sheet, (n,)."""
+        out = np.empty(len(rows), dtype=np.float32)
+        across = -(-self.width // TILE)
+        number = rows // TILE * across + columns // TILE
+        for at in np.unique(number).tolist():
+            own = number == at
+            down, right = divmod(at, across)
+            spot = self._spot((down, right))
+            cut = self.mask((spot.top, spot.left, spot.bottom, spot.right))
+            out[own] = cut[rows[own] - spot.top, columns[own] - spot.left]
+        return out
+
     def _under(self, place: tuple[int, int]) -> Floats:
         found = self._below.get(place)
         if found is None:
@@ -172,16 +195,40 @@ class Stroke:
         return self.base.at(self._spot(place)) if self.base is not None else None
 
     def _tile(self, rect: Rect) -> tuple[Floats, int, int]:
-        """The value and the cover (2, h, w) of the tile that a rectangle lies in, and its upper left texel."""
+        """Value, cover, and cover of this stroke alone (3, h, w), of the tile that a rectangle lies in; its corner."""
         place = (rect[0] // TILE, rect[1] // TILE)
         if place not in self._tiles:
             spot = self._spot(place)
             own = self._base_tile(place)
-            tile = np.zeros((2, *spot.shape), dtype=np.float32)
+            tile = np.zeros((3, *spot.shape), dtype=np.float32)
             if own is not None:
-                tile[:] = np.moveaxis(float32(own.samples(*spot.shape)), -1, 0) / np.float32(WHOLE)
+                tile[:2] = np.moveaxis(float32(own.samples(*spot.shape)), -1, 0) / np.float32(WHOLE)
             self._tiles[place] = tile
         return self._tiles[place], place[0] * TILE, place[1] * TILE
+
+    @property
+    def adds(self) -> bool:
+        """Whether it adds to the region."""
+        return self.effect == Effect.VALUE and self.value > 0
+
+    def taken_from(self, paint: Paint | None) -> Paint:
+        """Another region's painting, taken away from as far as this stroke covers."""
+        base = paint or Paint(self.width, self.height)
+        made: dict[str, PaintTile | None] = {}
+        for place, tile in self._tiles.items():
+            spot, laid = self._spot(place), tile[2] * np.float32(self.value)
+            own = base.at(spot)
+            before = float32(own.samples(*spot.shape)) / np.float32(WHOLE) if own else np.zeros((*spot.shape, 2))
+            value, cover = before[..., 0] * (1 - laid), before[..., 1] + (1 - before[..., 1]) * laid
+            samples = packed_levels(float32(value), float32(cover))
+            made[place_name(spot)] = PaintTile.of(samples) if samples.any() else None
+        return base.with_tiles(made)
+
+    def covers(self, mask: Callable[[Rect], Floats]) -> bool:
+        """Whether it covers texels that a mask has anything of."""
+        return any(
+            (tile[2] * mask(rect) > 0).any() for tile, rect in zip(self._tiles.values(), self.touched(), strict=True)
+        )
 
     def paint(self) -> Paint:
         """The painting with the stroke in it; what the stroke did not touch is shared with the base."""

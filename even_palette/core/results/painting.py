@@ -74,16 +74,36 @@ class Ground:
         return Stroke(grid.width, grid.height, self.paint, below, brush, value, effect, stamp, allow, surface)
 
 
-def ground_of(at: Focus, sheets: Sheets, key: str) -> Ground:
-    """What strokes of a region begin on. Raises KeyError without such a region."""
+def ground_of(at: Focus, sheets: Sheets, key: str, number: int = -1) -> Ground:
+    """What strokes of a region begin on, in the step with this number or the one that takes strokes by itself.
+
+    Raises KeyError without such a region.
+    """
     region = at.kit.region(key)
-    number = paint_number(region)
+    chosen = 0 <= number < len(region.steps) and STEPS[region.steps[number].kind].is_paint
+    number = number if chosen else paint_number(region)
     paint = region.steps[number].paint if number < len(region.steps) else None
     under = sheets.mask(at, key, number)
     if paint is not None and (paint.width, paint.height) != (under.width, under.height):
         paint = rescaled(paint, under.width, under.height)
     locked = tuple(sheets.mask(at, other.key) for other in at.sheet.regions if other.locked and other.key != key)
     return Ground(key, number, paint, under, locked)
+
+
+def taken_from_others(at: Focus, sheets: Sheets, key: str, stroke: Stroke) -> dict[str, tuple[int, Paint]]:
+    """The paint of other regions after a stroke that adds to one: it is taken from those that had what it covers.
+
+    By region, the number of the step and the paint. What is locked was not covered.
+    """
+    found = {}
+    for other in at.sheet.regions:
+        if other.key == key or other.locked:
+            continue
+        ground = ground_of(at, sheets, other.key)
+        bare = ground.stroke(Brush())
+        if stroke.covers(bare.mask):
+            found[other.key] = (ground.number, stroke.taken_from(ground.paint))
+    return found
 
 
 def rescaled(paint: Paint, width: int, height: int) -> Paint:

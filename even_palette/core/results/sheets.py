@@ -21,7 +21,7 @@ from even_palette.core.results.kept_weights import lasting_weights
 from even_palette.core.results.masks import mask_grid
 from even_palette.core.results.means import region_means
 from even_palette.core.results.meshes import Meshes
-from even_palette.core.results.weights import SheetWeights, weights_key, weights_of
+from even_palette.core.results.weights import SheetWeights, mask_key, weights_key, weights_of
 
 MOST_MASK_SUM = 4
 MESH_SIDE = 1024
@@ -175,7 +175,7 @@ class Sheets:
     def mask(self, at: Focus, region: str, steps: int = MOST_STEPS) -> TiledPlane:
         """The mask of a region after its first steps, (H, W, 1) uint16. Raises KeyError without such a region."""
         number = [other.key for other in at.sheet.regions].index(at.kit.region(region).key)
-        key = ("mask", self.weights_key(at), number, steps)
+        key = mask_key(at, self, number, steps)
         return self.cache.get(key, lambda: TiledPlane(mask_grid(at, self, self.leaf(at), number, None, steps)))
 
     def weights_key(self, at: Focus) -> tuple[object, ...]:

@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec.structs import replace
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.jobs import CancelToken, Progress
@@ -110,6 +111,15 @@ def _base_name(at: Focus) -> str:
     """Names the base colour by what the kit says of it."""
     source = at.sheet.source(Role.BASE_COLOUR)
     return f"{source.path} {source.sha256} {source.encoding}" if source else ""
+
+
+def mask_key(at: Focus, sheets: Sheets, number: int, steps: int) -> tuple[object, ...]:
+    """Names the mask of the region with this number after its first steps; what later steps do is no part of it."""
+    region = at.sheet.regions[number]
+    bare = at.kit.with_sheet(replace(at.sheet, regions=tuple(
+        replace(other, steps=region.steps[:steps] if other is region else ()) for other in at.sheet.regions
+    ), resolve=Resolve.SHARE))  # fmt: skip
+    return ("mask", *weights_key(bare.at(at.key), sheets), number)
 
 
 def _claims(region: Region) -> tuple[object, ...]:

@@ -1,6 +1,6 @@
 """Commands on the steps of a region's mask."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 
@@ -34,6 +34,11 @@ def add_step(key: str, step: Step) -> Command:
     return Command(f"Add {STEPS[step.kind].label.lower()}", apply)
 
 
+def fresh_paint() -> Step:
+    """A step that nothing is painted in yet."""
+    return Step("paint")
+
+
 def paint_step(key: str, number: int, paint: Paint, label: str = "Paint", merge: str = "") -> Command:
     """Give a step of paint of a region what is painted now; one behind the last step is put there for it."""
 
@@ -47,6 +52,17 @@ def paint_step(key: str, number: int, paint: Paint, label: str = "Paint", merge:
         return set_steps(key, "", (*steps[:number], step, *steps[number + 1 :])).apply(kit)
 
     return Command(label, apply, merge)
+
+
+def paint_steps(paints: Mapping[str, tuple[int, Paint]], label: str = "Paint") -> Command:
+    """The same for several regions at once: by their keys, the number of the step and what is painted now."""
+
+    def apply(kit: Kit) -> Kit:
+        for key, (number, paint) in paints.items():
+            kit = paint_step(key, number, paint).apply(kit)
+        return kit
+
+    return Command(label, apply)
 
 
 def copy_steps(key: str, to: Sequence[str]) -> Command:

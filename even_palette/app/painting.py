@@ -1,0 +1,430 @@
+"""Painting on the stand: strokes of the hand become paint of the selected region, on the sheet and on the model.
+
+A stroke is put on tiles as the hand moves and seen at once, laid over the picture; when the hand lifts it becomes one
+step of the history, and the picture follows.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QObject, QPointF
+from PyQt6.QtGui import QPolygonF
+
+from even_palette.app.notice import Notice
+from even_palette.app.rail import STAGES
+from even_palette.app.session import Session
+from even_palette.app.stand.canvas import Canvas
+from even_palette.app.stand.live_mask import LiveMask, corners_of, hit, rim_on_model, rim_on_sheet
+from even_palette.app.stand.model_canvas import ModelCanvas
+from even_palette.app.stand.stand import Stand
+from even_palette.app.stand.tiles import TileView
+from even_palette.app.view_state import Hand, Limit, Painter
+from even_palette.core.arrays import Bools, Floats, float32
+from even_palette.core.colour.hexcode import Rgb8
+from even_palette.core.errors import NotReady, UserError
+from even_palette.core.kit import commands
+from even_palette.core.kit.model import Focus, Region
+from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.regions.brush import LEAST_RADIUS, MOST_RADIUS, Path
+from even_palette.core.regions.steps import STEPS
+from even_palette.core.regions.stroke import Effect, Rect
+from even_palette.core.results.looks import LookKind
+from even_palette.core.results.painting import (
+    Allow,
+    Ground,
+    ground_of,
+    inside,
+    like_texels,
+    on_faces,
+    paint_number,
+    stamp_of,
+    taken_from_others,
+)
+
+if TYPE_CHECKING:
+    from even_palette.core.mesh.texels import SurfaceTexels
+    from even_palette.core.regions.stroke import Stroke
+
+WHEEL_STEP = 1.15
+GREY_LOOKS = (LookKind.WEIGHT, LookKind.MASK)
+EFFECTS = {Hand.PAINT: Effect.VALUE, Hand.SOFTEN: Effect.SOFTEN, Hand.SMEAR: Effect.SMEAR}
+AXES = ("x", "y", "z")
+KINDS = {Limit.ISLAND: ElementKind.ISLAND, Limit.SHELL: ElementKind.SHELL, Limit.FACE: ElementKind.FACE}
+
+
+class Painting(QObject):
+    """Takes the strokes of both panes while Masks is entered and a step of paint is chosen."""
+
+    def __init__(self, session: Session, stand: Stand, notice: Notice) -> None:
+        super().__init__(stand)
+        self.session, self.stand, self.notice = session, stand, notice
+        self._stroke: Stroke | None = None
+        self._paths: list[Path] = []
+        self._ground: Ground | None = None
+        self._live: LiveMask | None = None
+        self._view: TileView | None = None
+        self._face = -1
+        self._ends: dict[int, tuple[float, ...]] = {}
+        self._hovered: tuple[TileView, QPointF] | None = None
+        session.changed.connect(self.follow)
+        session.shown_changed.connect(self._shown)
+        session.made.connect(self.follow)
+        session.selection_changed.connect(self.follow)
+        session.view.painter_changed.connect(self.follow)
+
+    @property
+    def painter(self) -> Painter:
+        """How strokes are made."""
+        return self.session.view.state.painter
+
+    @property
+    def region(self) -> Region | None:
+        """The region that takes the strokes."""
+        regions = self.session.at.sheet.regions
+        return next((region for region in regions if region.key == self.session.region), None)
+
+    @property
+    def active(self) -> bool:
+        """Whether a left drag on the stand paints."""
+        state, region = self.session.view.state, self.region
+        if STAGES[state.stage] != "Masks" or region is None or state.painter.hand == Hand.LOOK:
+            return False
+        return 0 <= state.step < len(region.steps) and STEPS[region.steps[state.step].kind].is_paint
+
+    def follow(self) -> None:
+        """Have the panes give their strokes here, or not; and have what strokes need made ahead of the first one."""
+        active = self.active
+        for view in (self.stand.canvas, self.stand.model.canvas):
+            view.strokes = self if active else None
+            if not active:
+                view.show_rings([])
+        if active:
+            self._ready(self.stand.model.canvas.isVisible())
+            if self._hovered is not None:
+                self.hover(*self._hovered)
+
+    def _ready(self, on_model: bool) -> tuple[Focus, Ground, SurfaceTexels | None] | None:
+        """What a stroke begins on, once it is there; asking has it made."""
+        at, painter, region = self.session.at, self.painter, self.region
+        if region is None:
+            return None
+        sheets, number = self.session.sheets, self.session.view.state.step
+        needed = on_model or painter.limit in KINDS
+
+        def gather() -> tuple[Focus, Ground, SurfaceTexels | None]:
+            ground = ground_of(at, sheets, region.key, number)
+            for other in at.sheet.regions if painter.takes else ():
+                sheets.mask(at, other.key, paint_number(other))
+            surface = sheets.meshes.surface(at, ground.under.width, ground.under.height) if needed else None
+            return at, ground, surface
+
+        try:
+            return gather()
+        except NotReady as missing:
+            self.session.results.make(NotReady(("strokes", region.key, needed, missing.name), gather))
+            return None
+
+    # Strokes
+
+    def begin(self, view: TileView, at: QPointF, pressure: float, straight: bool) -> None:
+        """The hand came down. With `straight` a line leads here from where the last stroke ended."""
+        if len(view.tiles) != 1 or view.tiles[0].other is not None:
+            self.notice.tell("Painting needs one picture in the pane; switch spread and wipe off.")
+            return
+        on_model = isinstance(view, ModelCanvas)
+        found = self._ready(on_model)
+        if found is None:
+            self.notice.tell("What strokes lie on is being made ready; it takes a moment.")
+            return
+        focus, ground, surface = found
+        point = self._point(view, at)
+        if point is None:
+            return
+        painter = self.painter
+        if painter.hand == Hand.FILL:
+            self._fill(focus, ground, view, at)
+            return
+        try:
+            stamp = stamp_of(painter.brush.stamp) if not on_model else None
+        except UserError as error:
+            self.notice.tell(str(error))
+            return
+        limits = self._limits(focus, surface, view, at)
+        self._stroke = ground.stroke(
+            painter.brush, painter.value, EFFECTS[painter.hand], stamp, limits, surface if on_model else None
+        )
+        scale = surface.texel if on_model and surface is not None else 1.0
+        signs = [1.0, -1.0] if on_model and painter.mirror in AXES else [1.0]
+        self._paths = [Path(painter.brush, scale) for _ in signs]
+        self._ground, self._view = ground, view
+        self._live = LiveMask(view.field(0), self._tint(focus.kit.region(ground.region)))
+        last = self._ends.get(len(point))
+        if straight and last is not None:
+            self._extend(last, pressure)
+        self._extend(point, pressure)
+
+    def go_on(self, view: TileView, at: QPointF, pressure: float) -> None:
+        """The hand moved."""
+        point = self._point(view, at)
+        if self._stroke is not None and point is not None:
+            self._extend(point, pressure)
+
+    def _extend(self, point: tuple[float, ...], pressure: float) -> None:
+        stroke = self._stroke
+        assert stroke is not None
+        self._ends[len(point)] = point
+        touched: list[Rect] = []
+        if self._paths[0].restarts and point != self._paths[0].last:
+            touched += stroke.touched()
+            stroke.restart()
+        for number, path in enumerate(self._paths):
+            axis = AXES.index(self.painter.mirror) if number else -1
+            mine = tuple(-c if i == axis else c for i, c in enumerate(point))
+            touched += stroke.put(path.extend(mine, pressure))
+        self._show(touched)
+
+    def end(self, view: TileView) -> None:
+        """The hand lifted: the stroke is a step of the history, and kept on the disk by a worker."""
+        stroke, ground, self._stroke = self._stroke, self._ground, None
+        if stroke is None or ground is None:
+            return
+        names = {Hand.SOFTEN: "Soften mask", Hand.SMEAR: "Smear mask"}
+        label = names.get(self.painter.hand, "Paint" if self.painter.value > 0 else "Take away")
+        at, takes = self.session.at, self.painter.takes and stroke.adds
+        try:
+            others = taken_from_others(at, self.session.sheets, ground.region, stroke) if takes else {}
+        except NotReady:
+            others = {}
+        paints = {ground.region: (ground.number, stroke.paint()), **others}
+        if not self.session.do(commands.paint_steps(paints, label)):
+            view.end_live(at_once=True)
+            return
+
+        self.session.document.autosave()  # which packs its tiles: a kill loses the stroke in hand alone
+
+    def _shown(self) -> None:
+        """The picture has what was painted: the image over it goes."""
+        shown = self.session.shown
+        if self._stroke is None and self._view is not None and shown is not None and shown.kit is self.session.kit:
+            self._view.end_live()
+            self._view = None
+        self.follow()
+
+    def _tint(self, region: Region) -> Rgb8 | None:
+        """A mask is seen as grey where the pane shows one, else in the region's colour over the picture."""
+        return None if self.stand.look.kind in GREY_LOOKS else region.id_colour
+
+    # Fill
+
+    def _fill(self, at: Focus, ground: Ground, view: TileView, where: QPointF) -> None:
+        """Paint all that is like the texel under the cursor, or its island, shell, face or region; on a worker."""
+        texel = self._texel(view, where)
+        if texel is None:
+            return
+        painter = self.painter
+
+        def make() -> commands.Command:
+            chosen = self._chosen_texels(at, ground, texel)
+            rows, columns = np.flatnonzero(chosen.any(axis=1)), np.flatnonzero(chosen.any(axis=0))
+            stroke = ground.stroke(painter.brush, painter.value)
+            if len(rows):
+                rect = (int(rows[0]), int(columns[0]), int(rows[-1]) + 1, int(columns[-1]) + 1)
+                stroke.fill(lambda r: chosen[r[0] : r[2], r[1] : r[3]], [rect])
+            takes = painter.takes and stroke.adds
+            others = taken_from_others(at, self.session.sheets, ground.region, stroke) if takes else {}
+            paints = {ground.region: (ground.number, stroke.paint()), **others}
+            for _, paint in paints.values():
+                for tile in paint.tiles.values():
+                    tile.pack()
+            return commands.paint_steps(paints, "Fill")
+
+        self.session.do_made("Fill", make)
+
+    def _chosen_texels(self, at: Focus, ground: Ground, texel: tuple[int, int]) -> Bools:
+        """The texels (H, W) that a fill means; on a worker."""
+        from even_palette.core.raster.sampling import Sampler, sample, texel_centres
+
+        painter, sheets = self.painter, self.session.sheets
+        height, width = ground.under.height, ground.under.width
+        if painter.limit == Limit.NONE:
+            colour = sample(sheets.base_colour(at), texel_centres(height, width), Sampler())[..., :3]
+            from even_palette.core.colour.srgb import linear_to_srgb
+
+            return like_texels(linear_to_srgb(colour), *texel, painter.tolerance)
+        if painter.limit == Limit.REGION:
+            key = self._region_at(at, *texel)
+            mask = sheets.mask(at, key).samples[..., 0] if key else np.zeros((height, width))
+            return np.asarray(mask > 32767)
+        surface = sheets.meshes.surface(at, width, height)
+        face = int(surface.face[texel]) if surface is not None else -1
+        if surface is None or face < 0:
+            raise UserError("There is no face of the mesh under the cursor to fill.")
+        faces = self._alike(at, face, make=True)
+        assert faces is not None
+        return np.asarray(faces[surface.face] & (surface.face >= 0))
+
+    # Where strokes may go
+
+    def _limits(self, at: Focus, surface: SurfaceTexels | None, view: TileView, where: QPointF) -> tuple[Allow, ...]:
+        painter = self.painter
+        limits: list[Allow] = []
+        texel = self._texel(view, where)
+        if painter.limit == Limit.REGION and texel is not None:
+            key = self._region_at(at, *texel)
+            if key:
+                try:
+                    limits.append(inside(self.session.sheets.mask(at, key)))
+                except NotReady as missing:
+                    self.session.results.make(missing)
+        face = int(surface.face[texel]) if surface is not None and texel is not None else -1
+        if painter.limit in KINDS and surface is not None and face >= 0:
+            faces = self._alike(at, face)
+            if faces is not None:
+                limits.append(on_faces(surface, faces))
+        if isinstance(view, ModelCanvas) and painter.seen and surface is not None:
+            ids = view.face_ids()
+            count = int(surface.face.max()) + 1
+            seen = np.zeros(count, dtype=bool)
+            there = np.unique(ids[ids >= 0])
+            seen[there[there < count]] = True
+            limits.append(on_faces(surface, seen))
+        return tuple(limits)
+
+    def _alike(self, at: Focus, face: int, make: bool = False) -> Bools | None:
+        """The faces (F,) of the element that a face belongs to."""
+        kind, meshes = KINDS[self.painter.limit], self.session.sheets.meshes
+        found = meshes.elements(at, kind) if make else self.session.elements_of(kind)
+        if found is None:
+            return None
+        return np.asarray(found.labels == found.labels[face])
+
+    def _region_at(self, at: Focus, row: int, column: int) -> str:
+        """The region that has most of a texel; "" where none has half."""
+        weights = self.session.sheets.weights(at).at(row, column)
+        best = max(range(len(weights)), key=lambda i: weights[i], default=-1)
+        return at.sheet.regions[best].key if best >= 0 and weights[best] >= 0.5 else ""
+
+    def pick_value(self) -> None:
+        """Take the value of the mask under the cursor as the one that is painted."""
+        found = self._ready(False)
+        if found is None or self._hovered is None:
+            return
+        texel = self._texel(*self._hovered)
+        if texel is not None:
+            stroke = found[1].stroke(self.painter.brush)
+            value = float(stroke.values_at(np.array([texel[0]]), np.array([texel[1]]))[0])
+            self.session.view.change_painter(value=round(value, 3))
+
+    def turn_over(self) -> None:
+        """Add where one took away, and take away where one added."""
+        self.session.view.change_painter(value=0.0 if self.painter.value > 0 else 1.0)
+
+    def toggle_lock(self) -> None:
+        """Keep the strokes of other regions off this one, or let them."""
+        region = self.region
+        if region is not None:
+            self.session.do(commands.set_locked(region.key, not region.locked))
+            state = "unlocked" if region.locked else "locked: strokes of other regions do not touch it"
+            self.notice.tell(f"{region.name} is {state}.")
+
+    def choose_hand(self, hand: Hand) -> None:
+        """Paint, soften, smear or fill; a region that has no paint yet gets a step for it."""
+        region = self.region
+        if region is None:
+            self.notice.tell("Choose a region first; strokes are painted into its mask.")
+            return
+        if STAGES[self.session.view.state.stage] != "Masks":
+            return
+        number = self.session.view.state.step
+        if not (0 <= number < len(region.steps) and STEPS[region.steps[number].kind].is_paint):
+            number = paint_number(region)
+            if number == len(region.steps):
+                self.session.do(commands.add_step(region.key, commands.fresh_paint()))
+            self.session.view.change(quiet=True, step=number)
+        self.session.view.change_painter(hand=hand)
+
+    # Where the cursor is
+
+    def _point(self, view: TileView, at: QPointF) -> tuple[float, ...] | None:
+        """Texels on the sheet, or a point of the mesh in its units."""
+        if isinstance(view, Canvas):
+            field, (width, height) = view.field(0), self.session.sheets.mask_size(self.session.at)
+            u, v = view.camera.to_uv(
+                at.x() * view.ratio() - field.x(), at.y() * view.ratio() - field.y(), field.width(), field.height()
+            )
+            return u * width, v * height
+        assert isinstance(view, ModelCanvas)
+        face = view.face_at(at)
+        found = self.session.sheets.meshes.on_sheet(self.session.at)
+        if found is None or not 0 <= face < found.mesh.face_count:
+            return None
+        places, _ = hit(view, corners_of(found, np.array([face])), self._pixel(view, at))
+        return tuple(float(c) for c in places[0])
+
+    def _pixel(self, view: TileView, at: QPointF) -> Floats:
+        field, ratio = view.field(0), view.ratio()
+        return float32([[at.x() * ratio - field.x(), at.y() * ratio - field.y()]])
+
+    def _texel(self, view: TileView, at: QPointF) -> tuple[int, int] | None:
+        width, height = self.session.sheets.mask_size(self.session.at)
+        uv = self._uv(view, at)
+        if uv is None:
+            return None
+        return min(int(uv[1] * height), height - 1), min(int(uv[0] * width), width - 1)
+
+    def _uv(self, view: TileView, at: QPointF) -> tuple[float, float] | None:
+        if isinstance(view, Canvas):
+            return view.uv_at(at)
+        assert isinstance(view, ModelCanvas)
+        found, face = self.session.sheets.meshes.on_sheet(self.session.at), view.face_at(at)
+        if found is None or face < 0:
+            return None
+        _, shares = hit(view, corners_of(found, np.array([face])), self._pixel(view, at))
+        u, v = (shares[0] @ found.uv[face]).tolist()
+        return (u, v) if 0 <= u < 1 and 0 <= v < 1 else None
+
+    # What is seen of a stroke
+
+    def _show(self, touched: list[Rect]) -> None:
+        """Draw the mask where it was touched over the picture."""
+        view, stroke, live = self._view, self._stroke, self._live
+        if not touched or view is None or stroke is None or live is None:
+            return
+        if isinstance(view, Canvas):
+            changed = live.show_on_sheet(view, stroke, touched)
+        else:
+            assert isinstance(view, ModelCanvas)
+            found = self.session.sheets.meshes.on_sheet(self.session.at)
+            middles = [path.last for path in self._paths if path.last is not None]
+            changed = live.show_on_model(view, stroke, found, middles) if found else None
+        if changed is not None:
+            view.show_live(live, changed)
+
+    # The brush under the cursor
+
+    def wheel(self, steps: float) -> None:
+        """Make the brush larger or smaller."""
+        radius = min(max(self.painter.brush.radius * WHEEL_STEP**steps, LEAST_RADIUS), MOST_RADIUS)
+        self.session.view.change_painter(radius=round(radius, 1))
+
+    def hover(self, view: TileView, at: QPointF | None) -> None:
+        """Show the true footprint of the brush: its rim, and where its hard part ends."""
+        self._hovered = (view, at) if at is not None else None
+        view.show_rings(self._rings(view, at) if at is not None and self.painter.hand != Hand.FILL else [])
+
+    def _rings(self, view: TileView, at: QPointF) -> list[QPolygonF]:
+        brush = self.painter.brush
+        radii = [brush.radius, *([brush.radius * brush.hardness] if 0.05 < brush.hardness < 0.95 else [])]
+        if isinstance(view, Canvas):
+            width, _ = self.session.sheets.mask_size(self.session.at)
+            scale = view.camera.zoom * view.camera.sheet[0] / width / view.ratio()
+            return [rim_on_sheet(at, radius * scale) for radius in radii]
+        assert isinstance(view, ModelCanvas)
+        point, face, ready = self._point(view, at), view.face_at(at), self._ready(True)
+        found = self.session.sheets.meshes.on_sheet(self.session.at)
+        if point is None or found is None or ready is None or ready[2] is None:
+            return []
+        scaled = [radius * ready[2].texel for radius in radii]
+        return [rim_on_model(view, point, corners_of(found, np.array([face]))[0], radius) for radius in scaled]
