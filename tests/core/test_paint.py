@@ -281,7 +281,7 @@ def test_mirrored_strokes_mirror() -> None:
     from scipy.spatial import KDTree
 
     valid = surface.face >= 0
-    tree = KDTree(surface.places[valid])
+    tree = KDTree(surface.places[:512, :640][valid])
     far, nearest = tree.query(places * (-1, 1, 1))
     close = far < surface.texel * 0.2
     assert close.sum() > 100

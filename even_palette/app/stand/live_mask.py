@@ -26,6 +26,7 @@ class LiveMask:
     def __init__(self, field: QRect, tint: Rgb8 | None) -> None:
         self._pixels = np.zeros((field.height(), field.width(), 4), dtype=np.uint8)
         self._tint = tint
+        self._reached: list[QRect] = []
         place: Any = sip.voidptr(self._pixels.ctypes.data)
         kind = QImage.Format.Format_RGBA8888
         self.image = QImage(place, field.width(), field.height(), 4 * field.width(), kind)
@@ -62,13 +63,16 @@ class LiveMask:
             return None
         height, width = self._pixels.shape[:2]
         ids, changed = view.face_ids(), QRect()
-        for middle in middles:
+        before, self._reached = self._reached, []
+        for number, middle in enumerate(middles):
             pixel, _ = view.orbit.to_pixels(float32([middle]), width, height)
             far = float(np.linalg.norm(np.asarray(middle) - np.asarray(view.orbit.eye())))
             scale = height / 2 / (far * math.tan(math.radians(FIELD_DEG) / 2))
-            reach = math.ceil(dab.radius * surface.texel * scale * 3) + 8  # what dabs since the last picture reached
+            reach = math.ceil(dab.radius * surface.texel * scale * 1.1) + 2
             x, y = math.floor(pixel[0, 0]), math.floor(pixel[0, 1])
-            box = QRect(0, 0, width, height) & QRect(x - reach, y - reach, 2 * reach, 2 * reach)
+            box = QRect(x - reach, y - reach, 2 * reach, 2 * reach)
+            self._reached.append(box)
+            box = QRect(0, 0, width, height) & (box.united(before[number]) if number < len(before) else box)
             cut = ids[box.top() : box.bottom() + 1, box.left() : box.right() + 1]
             rows, columns = np.nonzero((cut >= 0) & (cut < found.mesh.face_count))
             if box.isEmpty() or not len(rows):
@@ -133,7 +137,7 @@ def rim_on_model(view: ModelCanvas, point: tuple[float, ...], corners: Samples, 
     other = np.cross(normal, side)
     turns = np.asarray(_turns())[:, None]
     places = float32(np.asarray(point) + (np.cos(turns) * side + np.sin(turns) * other) * radius)
-    return QPolygonF([view.position_of(place) for place in places])
+    return QPolygonF(view.positions_of(places))
 
 
 def _turns() -> list[float]:

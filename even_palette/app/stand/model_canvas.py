@@ -106,10 +106,13 @@ class ModelCanvas(TileView):
 
     def position_of(self, point: Floats, index: int = 0) -> QPointF:
         """The position in the widget of a point (3,) of the mesh in a tile."""
-        field = self.field(index)
-        pixels, _ = self.orbit.to_pixels(point[None], field.width(), field.height())
-        x, y = float(pixels[0, 0]), float(pixels[0, 1])
-        return QPointF((x + field.x()) / self.ratio(), (y + field.y()) / self.ratio())
+        return self.positions_of(point[None], index)[0]
+
+    def positions_of(self, points: Floats, index: int = 0) -> list[QPointF]:
+        """The positions in the widget of points (n, 3) of the mesh in a tile."""
+        field, ratio = self.field(index), self.ratio()
+        pixels, _ = self.orbit.to_pixels(points, field.width(), field.height())
+        return [QPointF((x + field.x()) / ratio, (y + field.y()) / ratio) for x, y in pixels.tolist()]
 
     # Mouse and keys
 

@@ -14,7 +14,9 @@ BLOCK = 32
 
 @dataclass(frozen=True, eq=False)
 class SurfaceTexels:
-    """The place of each texel's middle, (H, W, 3) float32 in the units of the mesh, and its face (H, W) int32.
+    """The place of each texel's middle, float32 in the units of the mesh, and its face (H, W) int32.
+
+    `places` (H', W', 3) goes on to whole blocks of 32 x 32 texels, so that it can be looked at by blocks.
 
     Padding lies where the plane of its face goes on beyond the edge, so that both sides of a seam agree on it. Texels
     of no face have -1 and are no numbers. `low` and `high` (h, w, 3) are the corners of the boxes around each 32 x 32
@@ -27,22 +29,24 @@ class SurfaceTexels:
     high: Floats
     texel: float
 
-    def near(self, x: float, y: float, z: float, radius: float) -> list[tuple[int, int, int, int]]:
-        """Rectangles of blocks (top, left, bottom, right) that a ball can reach."""
+    def near(self, x: float, y: float, z: float, radius: float) -> tuple[list[tuple[int, int, int, int]], Floats]:
+        """The blocks that a ball can reach, and how far their texels are from its middle.
+
+        `radius` is in texels of the middle length, and so are the distances (n, 32, 32), infinite where no face is.
+        The n blocks are given as top, left, bottom, right, cut where the sheet ends.
+        """
         middle = np.array((x, y, z), dtype=np.float32)
         gap = np.maximum(np.maximum(self.low - middle, middle - self.high), 0)
-        rows, columns = np.nonzero((gap * gap).sum(axis=-1) <= radius * radius)
+        rows, columns = np.nonzero((gap * gap).sum(axis=-1) <= (radius * self.texel) ** 2)
         height, width = self.face.shape
+        blocks = self.places.reshape(len(self.low), BLOCK, self.low.shape[1], BLOCK, 3)[rows, :, columns]
+        to = blocks - middle
+        far = np.sqrt(np.einsum("...i,...i", to, to)) * np.float32(1 / self.texel)
+        far[np.isnan(far)] = np.inf
         return [
             (r * BLOCK, c * BLOCK, min(r * BLOCK + BLOCK, height), min(c * BLOCK + BLOCK, width))
             for r, c in zip(rows.tolist(), columns.tolist(), strict=True)
-        ]
-
-    def distances(self, x: float, y: float, z: float, top: int, left: int, bottom: int, right: int) -> Floats:
-        """How far each texel of a rectangle is from a point, in texels of the middle length; infinite for none."""
-        to = self.places[top:bottom, left:right] - np.array((x, y, z), dtype=np.float32)
-        far = np.sqrt((to * to).sum(axis=-1)) / np.float32(self.texel)
-        return float32(np.nan_to_num(far, nan=np.inf, copy=False))
+        ], float32(far)
 
 
 def surface_texels(mesh: Mesh, uv: Floats, print_: Footprint) -> SurfaceTexels:
@@ -52,9 +56,9 @@ def surface_texels(mesh: Mesh, uv: Floats, print_: Footprint) -> SurfaceTexels:
     face = np.where(nearest < 0, -1, print_.face.ravel()[nearest]).reshape(height, width).astype(np.int32)
     corners = np.ascontiguousarray(mesh.corners(), dtype=np.float64)
     wide = np.ascontiguousarray(uv, dtype=np.float64)
-    places = np.empty((height, width, 3), dtype=np.float32)
-    _lay(face, wide, corners, places)
     blocks = (-(-height // BLOCK), -(-width // BLOCK))
+    places = np.full((blocks[0] * BLOCK, blocks[1] * BLOCK, 3), np.nan, dtype=np.float32)
+    _lay(face, wide, corners, places)
     low, high = np.full((*blocks, 3), np.inf, np.float32), np.full((*blocks, 3), -np.inf, np.float32)
     _boxes(face, places, low, high)
     return SurfaceTexels(places, face, low, high, texel_length(wide, corners, height, width))
@@ -83,8 +87,6 @@ def _lay(face, uv, corners, out):  # type: ignore[no-untyped-def]
         for column in range(width):
             f = face[row, column]
             if f < 0:
-                for axis in range(3):
-                    out[row, column, axis] = np.nan
                 continue
             x = (column + 0.5) / width
             ax, ay = uv[f, 0, 0], uv[f, 0, 1]

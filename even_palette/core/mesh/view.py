@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -68,10 +69,7 @@ class Orbit:
 
     def axes(self) -> tuple[Samples, Samples, Samples]:
         """Right, up and ahead, unit vectors of the view."""
-        ahead = -np.array(direction(self.yaw, self.pitch))
-        right = np.cross(ahead, (0.0, 1.0, 0.0))
-        right /= np.linalg.norm(right)
-        return right, np.cross(right, ahead), ahead
+        return _axes(self.yaw, self.pitch)
 
     def eye(self) -> Vector:
         """Where the camera stands, in the units of the mesh."""
@@ -113,6 +111,17 @@ class Orbit:
         seen = homogeneous[:, :3] / w
         pixels = np.stack([(seen[:, 0] + 1) / 2 * width, (1 - seen[:, 1]) / 2 * height], axis=-1)
         return float32(pixels), float32(np.where(homogeneous[:, 3] > 0, seen[:, 2], np.inf))
+
+
+@lru_cache(maxsize=64)
+def _axes(yaw: float, pitch: float) -> tuple[Samples, Samples, Samples]:
+    ahead = -np.array(direction(yaw, pitch))
+    right = np.cross(ahead, (0.0, 1.0, 0.0))
+    right /= np.linalg.norm(right)
+    made = right, np.cross(right, ahead), ahead
+    for axis in made:
+        axis.setflags(write=False)
+    return made
 
 
 def direction(yaw: float, pitch: float) -> Vector:

@@ -102,10 +102,12 @@ class Stroke:
         surface = self.surface
         assert surface is not None
         found: list[tuple[Rect, Floats, Floats]] = []
-        for rect in surface.near(dab.x, dab.y, dab.z, (dab.radius + 1) * surface.texel):
-            strength = tip(surface.distances(dab.x, dab.y, dab.z, *rect), dab.radius, self.brush.hardness)
-            if strength.any():
-                found.append((rect, covered(strength, dab.flow, dab.travel), self._target(rect, dab)))
+        rects, distances = surface.near(dab.x, dab.y, dab.z, dab.radius + 1)
+        shares = covered(tip(distances, dab.radius, self.brush.hardness), dab.flow, dab.travel)
+        for rect, share in zip(rects, shares, strict=True):
+            if share.any():
+                cut = share[: rect[2] - rect[0], : rect[3] - rect[1]]
+                found.append((rect, cut, self._target(rect, dab)))
         for rect, share, target in found:
             self._apply(rect, share, target)
         return [rect for rect, _, _ in found]
@@ -158,9 +160,7 @@ class Stroke:
             rows = slice(part[0] - place[0] * TILE, part[2] - place[0] * TILE)
             columns = slice(part[1] - place[1] * TILE, part[3] - place[1] * TILE)
             found = self._under(place)[rows, columns]
-            tile = self._tiles.get(place)
-            if tile is None and self._base_tile(place) is not None:
-                tile = self._tile(part)[0]
+            tile = self._known_tile(place)
             if tile is not None:
                 found = tile[0][rows, columns] + (1 - tile[1][rows, columns]) * found
             out[part[0] - inner[0] : part[2] - inner[0], part[1] - inner[1] : part[3] - inner[1]] = found
@@ -175,10 +175,20 @@ class Stroke:
         for at in np.unique(number).tolist():
             own = number == at
             down, right = divmod(at, across)
-            spot = self._spot((down, right))
-            cut = self.mask((spot.top, spot.left, spot.bottom, spot.right))
-            out[own] = cut[rows[own] - spot.top, columns[own] - spot.left]
+            place = (down, right)
+            here = rows[own] - down * TILE, columns[own] - right * TILE
+            found = self._under(place)[here]
+            tile = self._known_tile(place)
+            out[own] = tile[0][here] + (1 - tile[1][here]) * found if tile is not None else found
         return out
+
+    def _known_tile(self, place: tuple[int, int]) -> Floats | None:
+        """What is painted on a tile, if anything is."""
+        tile = self._tiles.get(place)
+        if tile is None and self._base_tile(place) is not None:
+            spot = self._spot(place)
+            tile = self._tile((spot.top, spot.left, spot.bottom, spot.right))[0]
+        return tile
 
     def _under(self, place: tuple[int, int]) -> Floats:
         found = self._below.get(place)
