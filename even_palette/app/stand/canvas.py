@@ -1,6 +1,7 @@
 """The canvas of the sheet pane: one tile, or a spread of them, all through one camera."""
 
 import math
+from dataclasses import replace
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent
@@ -11,6 +12,8 @@ from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
 from even_palette.core.results.looks import Picture
 
+PLACE_ROOM, MOST_PLACE_ZOOM = 3.0, 8.0
+
 
 class Canvas(TileView):
     """Shows a sheet. Emits where the cursor is and what is clicked, in uv of the sheet."""
@@ -19,6 +22,7 @@ class Canvas(TileView):
     left_sheet = pyqtSignal()
     clicked = pyqtSignal(float, float, int, bool)
     camera_changed = pyqtSignal()
+    tiles_shown = pyqtSignal()
 
     def __init__(self, renderer: Renderer, parent: QWidget | None = None) -> None:
         super().__init__("Sheet view", parent)
@@ -48,6 +52,7 @@ class Canvas(TileView):
         if self._fitted or count_changed:
             self.fit()
         self.invalidate()
+        self.tiles_shown.emit()
 
     def set_picking(self, picking: bool) -> None:
         """While picking, the cursor is a cross and a click is for the eyedropper."""
@@ -57,6 +62,15 @@ class Canvas(TileView):
     def fit(self) -> None:
         field = self.field(0)
         self._set_camera(self.camera.fitted(field.width(), field.height()), fitted=True)
+
+    def show_place(self, left: float, top: float, right: float, bottom: float) -> None:
+        """Go to a rectangle of uv, with room around it."""
+        field, (width, height) = self.field(0), self.camera.sheet
+        across, down = max((right - left) * width, 24) * PLACE_ROOM, max((bottom - top) * height, 24) * PLACE_ROOM
+        zoom = min(field.width() / across, field.height() / down, MOST_PLACE_ZOOM)
+        fitted = self.camera.fitted(field.width(), field.height())
+        middle = ((left + right) / 2, (top + bottom) / 2)
+        self._set_camera(replace(fitted, centre=middle, zoom=zoom) if zoom > fitted.zoom else fitted)
 
     def one_to_one(self) -> None:
         field = self.field(0)

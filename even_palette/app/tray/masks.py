@@ -9,7 +9,7 @@ from even_palette.app.session import Session
 from even_palette.app.tray.panel import Fold, Panel, choice, label, row, show_choice
 from even_palette.app.tray.steps import StepsList
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Region, Unmix
+from even_palette.core.kit.model import MOST_MIP, Region, Unmix
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.unmix import Mixing
@@ -91,6 +91,10 @@ class MasksPanel(Panel):
         self.column.addWidget(self.steps)
         self.coverage = Fold("Coverage of the sheet")
         self.coverage.column.addLayout(self.figures)
+        self.mip = NumberRow("Lowest mip", 0, MOST_MIP, "", 0, "Checks look at the mips of the sheet down to this one")
+        self.mip.changed.connect(lambda v: session.do(commands.set_lowest_mip(session.at.key, round(v))))
+        self.mip.finished.connect(session.history.end_merge)
+        self.coverage.column.addWidget(self.mip)
         self.coverage.column.addWidget(
             label("In the sum, blue is not fully claimed, grey is exactly one, orange is claimed twice.", "quiet")
         )
@@ -121,6 +125,7 @@ class MasksPanel(Panel):
             self.outer.show_value(region.outer)
             show_choice(self.distance, region.metric)
         show_choice(self.resolve, at.sheet.resolve)
+        self.mip.show_value(at.sheet.lowest_mip)
         self.steps.refresh()
         self._show_figures()
 

@@ -5,7 +5,7 @@ import pkgutil
 from collections.abc import Iterator
 from dataclasses import replace
 
-from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.checks._finding import Finding, Mend, Severity, look_of
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Kit
 from even_palette.core.results.sheets import Sheets
@@ -38,4 +38,4 @@ def find(kit: Kit, sheets: Sheets, cancel: CancelToken | None = None) -> Iterato
     yield from sorted(findings, key=lambda finding: finding.severity != Severity.ERROR)
 
 
-__all__ = ["Finding", "Severity", "find"]
+__all__ = ["Finding", "Mend", "Severity", "find", "look_of"]

@@ -2,11 +2,17 @@
 
 from collections.abc import Iterator
 
-from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.checks._finding import Finding, Mend, Severity, place_of
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
-from even_palette.core.kit.model import Focus
+from even_palette.core.kit import commands
+from even_palette.core.kit.model import Focus, Unmix
+from even_palette.core.results.claims import LIKE, LIKE_LOSSY
 from even_palette.core.results.sheets import Sheets
+
+LEAST_FRINGE = 0.0005
+ONE, STEP = 65535 / 4, 65535 / 4 / 255
+"""A sum of 1 and of 1/255 as the plane of sums holds them."""
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
@@ -28,13 +34,43 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                 region.key,
                 "id",
             )
+    total = weights.mask_sum
     over = weights.coverage.over
     if over > 0:
+        levels = total.samples[..., 0]
         yield Finding(
-            "Masks", Severity.NOTE, f"{over:.2%} of the texels are claimed by more than one region.", look="heat"
+            "Masks",
+            Severity.NOTE,
+            f"{over:.2%} of the texels are claimed by more than one region.",
+            look="heat",
+            place=place_of(levels > ONE + STEP),
         )
     fringe = 1 - weights.coverage.covered - weights.coverage.empty
-    if fringe > 0.0005:
+    if fringe > LEAST_FRINGE:
+        levels = total.samples[..., 0]
         yield Finding(
-            "Masks", Severity.WARNING, f"{fringe:.2%} of the texels are only partly covered (fringes).", look="heat"
+            "Masks",
+            Severity.WARNING,
+            f"{fringe:.2%} of the texels are only partly covered (fringes).",
+            look="heat",
+            place=place_of((levels > STEP) & (levels < ONE - STEP)),
+            mend=_mend(at, sheets),
         )
+
+
+def _mend(at: Focus, sheets: Sheets) -> Mend | None:
+    """Unmix a map that is keyed by tolerances; give colours that no region has to those around them."""
+    if sheets.id_levels(at) is None:
+        return None
+    if at.sheet.unmix is None:
+        return Mend("Unmix the ID map", commands.set_unmix(at.key, Unmix()))
+    taken = [colour for region in at.sheet.regions for colour in region.id_colours]
+    like = LIKE_LOSSY if at.sheet.unmix.lossy else LIKE
+    free = [
+        colour.levels for colour in sheets.id_colours(at).colours
+        if colour.levels not in at.sheet.unmix.dissolved
+        and all(max(abs(a - b) for a, b in zip(colour.levels, other, strict=True)) > like for other in taken)
+    ]  # fmt: skip
+    if not free:
+        return None
+    return Mend("Give what no region has to the regions around it", commands.dissolve_colours(at.key, free))

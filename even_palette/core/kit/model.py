@@ -37,6 +37,7 @@ MOST_COATS = 16
 MOST_STEPS = 32
 MOST_MAPS = 64
 MOST_PADDING = 256
+MOST_MIP = 12
 LEAST_BAKE, MOST_BAKE = 256, 8192
 MOST_UV_SETS = 16
 MOST_FACES = 8_000_000
@@ -196,7 +197,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `key` is an identifier that stays when the name changes. `id_bake` is the key of a bake that serves as ID map where
     there is no file; `padding` (texels) is how far regions of mesh elements reach beyond their UV islands. Overcoats
     are put on the whole sheet, after the coats of all regions. With `unmix` the ID map is unmixed, else its colours are
-    keyed by each region's tolerances.
+    keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the sheet alone.
     """
 
     key: str
@@ -209,6 +210,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     padding: int = 16
     overcoats: tuple[Coat, ...] = ()
     unmix: Unmix | None = None
+    lowest_mip: int = 0
 
     def bake(self, key: str) -> Bake:
         """The bake with this key. Raises KeyError if there is none."""

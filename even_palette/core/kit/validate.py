@@ -13,6 +13,7 @@ from even_palette.core.kit.model import (
     MOST_COATS,
     MOST_FACES,
     MOST_MAPS,
+    MOST_MIP,
     MOST_PADDING,
     MOST_REGIONS,
     MOST_STEPS,
@@ -101,6 +102,8 @@ def _check_sheet(sheet: Sheet) -> None:
         _check_region(region)
     if sheet.unmix and not all(0 <= level <= 255 for colour in sheet.unmix.dissolved for level in colour):
         raise UserError(f"sheet “{sheet.name[:40]}” has a dissolved colour outside 0..255.")
+    if not 0 <= sheet.lowest_mip <= MOST_MIP:
+        raise UserError(f"sheet “{sheet.name[:40]}” has a lowest mip outside 0..{MOST_MIP}.")
     if not 0 <= sheet.padding <= MOST_PADDING:
         raise UserError(f"sheet “{sheet.name[:40]}” has a padding outside 0..{MOST_PADDING} texels.")
     _distinct("bake", [bake.key for bake in sheet.bakes])

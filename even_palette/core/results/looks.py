@@ -204,6 +204,17 @@ def _layout() -> Node:
     return nodes.select(nodes.step(1.5, claims), nodes.constant(*OVERLAP), one)
 
 
+def view_of(place: tuple[float, float, float, float], width: int, height: int) -> View:
+    """A view of this size that shows a rectangle of uv with room around it, at the same scale both ways."""
+    left, top, right, bottom = place
+    side = max(0.04, (right - left) * 2.2, (bottom - top) * 2.2 * width / height)
+    scale = min(side, 1.15) / width
+    middle = ((left + right) / 2, (top + bottom) / 2)
+    if side > 1.15:
+        scale, middle = 1.15 / height, (0.5, 0.5)
+    return View((middle[0] - scale * width / 2, middle[1] - scale * height / 2), (scale, scale), width, height)
+
+
 def render_reference(shown: Picture, view: View, filtered: bool = True) -> Levels:
     """A picture by the NumPy reference, without mips: (height, width, 3) uint8. Pixels off the sheet are 0.
 

@@ -28,9 +28,11 @@ from even_palette.core.kit.commands.regions import (
     rename_region,
     set_id_colour,
     set_locked,
+    set_lowest_mip,
     set_metric,
     set_resolve,
     set_tolerance,
+    set_tolerances,
     set_unmix,
 )
 from even_palette.core.kit.commands.steps import (
@@ -97,6 +99,7 @@ __all__ = [
     "set_encoding",
     "set_id_colour",
     "set_locked",
+    "set_lowest_mip",
     "set_metric",
     "set_parent",
     "set_pattern",
@@ -104,6 +107,7 @@ __all__ = [
     "set_role",
     "set_steps",
     "set_tolerance",
+    "set_tolerances",
     "set_unmix",
     "unbind",
     "without_plane",

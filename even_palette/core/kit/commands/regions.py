@@ -9,6 +9,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.assignment import without_region
 from even_palette.core.kit.commands._command import Command, new_name
 from even_palette.core.kit.model import (
+    MOST_MIP,
     MOST_REGIONS,
     Kit,
     Region,
@@ -91,6 +92,24 @@ def set_tolerance(key: str, inner: float, outer: float) -> Command:
         lambda kit: with_region(kit, key, lambda region: replace(region, inner=inner, outer=max(inner, outer))),
         f"tolerance {key}",
     )
+
+
+def set_tolerances(keys: Sequence[str], inner: float, outer: float) -> Command:
+    """The same tolerances for several regions."""
+
+    def apply(kit: Kit) -> Kit:
+        for key in keys:
+            kit = set_tolerance(key, inner, outer).apply(kit)
+        return kit
+
+    return Command("Change tolerances", apply)
+
+
+def set_lowest_mip(sheet: str, level: int) -> Command:
+    """Name the lowest mip of a sheet that is looked at in a game, 0 for none; checks then look at it."""
+    held = min(max(level, 0), MOST_MIP)
+    label = "Name the lowest mip"
+    return Command(label, lambda kit: kit.with_sheet(replace(kit.sheet(sheet), lowest_mip=held)), f"mip {sheet}")
 
 
 def set_metric(key: str, metric: Metric) -> Command:

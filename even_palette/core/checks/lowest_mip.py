@@ -1,0 +1,49 @@
+"""What is lost at the lowest mip that the artist names: regions that vanish, and padding that is too narrow for it."""
+
+from collections.abc import Iterator
+
+from even_palette.core.checks._finding import Finding, Mend, Severity, place_of
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken
+from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit.model import MOST_PADDING, Focus, Step
+from even_palette.core.results.sheets import Sheets
+
+HALF = 128
+
+
+def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
+    """Looks at the box-filtered weights of that mip; 0 names none. Raises Cancelled."""
+    level = at.sheet.lowest_mip
+    if level == 0 or not at.sheet.regions:
+        return
+    try:
+        if not sheets.has_masks(at):
+            return
+        weights = sheets.weights(at, cancel=cancel)
+    except UserError:
+        return
+    side = 1 << level
+    for region, levels in zip(at.sheet.regions, weights.levels, strict=True):
+        if cancel:
+            cancel.check()
+        height, width = levels.shape[0] // side * side, levels.shape[1] // side * side
+        if not levels.any() or not height or not width:
+            continue
+        mean = levels[:height, :width].reshape(height // side, side, width // side, side).mean(axis=(1, 3))
+        if mean.max() < HALF:
+            radius = float(min(64, side // 2))
+            yield Finding(
+                "Masks", Severity.WARNING,
+                f"{region.name} vanishes at mip {level}: nowhere does it have more than "
+                f"{mean.max() / 255:.0%} of a texel there.",
+                region.key, "weight", place=place_of(levels > 0),
+                mend=Mend("Grow the region", commands.add_step(region.key, Step("grow", {"radius": radius}))),
+            )  # fmt: skip
+    if sheets.meshes.on_sheet(at) is not None and at.sheet.padding + 1 < side:
+        wanted = min(MOST_PADDING, side)
+        yield Finding(
+            "Regions", Severity.WARNING,
+            f"A padding of {at.sheet.padding} texels does not last to mip {level}; that needs {side - 1}.",
+            look="layout", mend=Mend(f"Pad {wanted} texels", mesh_commands.set_padding(at.key, wanted)),
+        )  # fmt: skip

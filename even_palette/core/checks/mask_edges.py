@@ -1,0 +1,58 @@
+"""Regions whose edges are much harder or softer than those of the others."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from even_palette.core.arrays import Samples
+from even_palette.core.checks._finding import Finding, Mend, Severity, place_of
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken
+from even_palette.core.kit import commands
+from even_palette.core.kit.model import Focus, Step
+from even_palette.core.results.sheets import Sheets
+
+LEAST_REGIONS, LEAST_EDGE = 3, 64
+SOFTER, HARDER, LEAST_TEXELS = 3.0, 3.0, 0.5
+
+
+def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
+    """The width of a region's edge: the texels that it has in part, over the length of its border. Raises Cancelled."""
+    try:
+        if len(at.sheet.regions) < LEAST_REGIONS or not sheets.has_masks(at):
+            return
+        sheets.weights(at, cancel=cancel)
+        widths = {}
+        for region in at.sheet.regions:
+            if cancel:
+                cancel.check()
+            found = edge_width(sheets.mask(at, region.key).samples[..., 0])
+            if found is not None:
+                widths[region.key] = found
+    except UserError:
+        return
+    if len(widths) < LEAST_REGIONS:
+        return
+    middle = float(np.median(list(widths.values())))
+    for region in at.sheet.regions:
+        width = widths.get(region.key, middle)
+        softer = width > SOFTER * max(middle, LEAST_TEXELS)
+        if not softer and not (middle > HARDER * max(width, LEAST_TEXELS / HARDER) and middle > LEAST_TEXELS * HARDER):
+            continue
+        mask = sheets.mask(at, region.key).samples[..., 0]
+        step = Step("levels", {"low": 25.0, "high": 75.0}) if softer else Step("feather", {"radius": round(middle, 1)})
+        yield Finding(
+            "Masks", Severity.NOTE,
+            f"The edge of {region.name} is {width:.1f} texels wide, those of the others about {middle:.1f}.",
+            region.key, "weight", place=place_of((mask > 0) & (mask < 65535)),
+            mend=Mend("Harden the edge" if softer else "Soften the edge", commands.add_step(region.key, step)),
+        )  # fmt: skip
+
+
+def edge_width(mask: Samples) -> float | None:
+    """Texels that a mask (H, W) uint16 has in part, over the texels along its border; None for next to no border."""
+    solid = mask >= 32768
+    border = int((solid[1:] != solid[:-1]).sum()) + int((solid[:, 1:] != solid[:, :-1]).sum())
+    if border < LEAST_EDGE:
+        return None
+    return float(((mask > 655) & (mask < 64880)).sum() / border)
