@@ -245,3 +245,46 @@ def test_strokes_need_one_picture_and_a_step_of_paint(masks: Driver) -> None:
     masks.settle()
     stroke(masks, masks.stand.canvas, on_sheet(masks, (0.3, 0.5), (0.32, 0.5)))
     assert masks.session.kit is before
+
+
+def test_steps_are_ordered_by_drag(masks: Driver) -> None:
+    """A step that is dropped elsewhere in the list acts there; undo puts it back."""
+    from PyQt6.QtCore import QModelIndex
+
+    session, steps = masks.session, masks.tray.masks.steps
+    for kind in ("feather", "invert"):
+        steps.add(kind)
+    masks.settle()
+    kinds = lambda: [step.kind for step in session.kit.region(session.region).steps]  # noqa: E731
+    assert kinds() == ["paint", "feather", "invert"]
+    model = steps.list.model()
+    assert model is not None
+    model.moveRows(QModelIndex(), 0, 1, QModelIndex(), 3)
+    masks.settle()
+    assert kinds() == ["feather", "invert", "paint"]
+    assert [steps.list.item(i).text().split("  ")[0] for i in range(3)] == ["Feather", "Invert", "Paint"]  # type: ignore[union-attr]
+    model.moveRows(QModelIndex(), 2, 1, QModelIndex(), 0)
+    masks.settle()
+    assert kinds() == ["paint", "feather", "invert"]
+    session.undo(2)
+    assert kinds() == ["paint", "feather", "invert"]
+
+
+def test_a_step_takes_another_regions_mask(masks: Driver) -> None:
+    """The region is chosen in the tray; a circle is refused with a sentence and changes nothing."""
+    session, steps = masks.session, masks.tray.masks.steps
+    steps.add("region_mask")
+    masks.settle()
+    masks.choose(steps.editors["region"], "Deck")
+    masks.settle()
+    deck = next(r.key for r in session.at.sheet.regions if r.name == "Deck")
+    cabin = session.region
+    assert session.kit.region(cabin).steps[-1].region == deck
+    session.select(region=deck)
+    masks.settle()
+    steps.add("region_mask")
+    masks.settle()
+    before = session.kit
+    masks.choose(steps.editors["region"], "Cabin")
+    assert session.kit is before
+    assert "circle" in masks.window.notice.text.text()

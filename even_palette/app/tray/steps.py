@@ -2,7 +2,7 @@
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QListWidget, QListWidgetItem, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
@@ -40,6 +40,11 @@ class StepsList(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Steps of the mask")
         self.list.setFixedHeight(LIST_PX)
+        self.list.setDragDropMode(QListWidget.DragDropMode.InternalMove)
+        self.list.setToolTip("Drag to change the order")
+        model = self.list.model()
+        assert model is not None
+        model.rowsMoved.connect(lambda _p, first, _l, _d, to: self._dragged(first, to))
         self.list.currentRowChanged.connect(self.choose)
         self.list.itemChanged.connect(self._switch)
         self.order = Order(
@@ -128,6 +133,13 @@ class StepsList(QWidget):
             self.session.view.change(quiet=True, step=self.number + by)
             self.refresh()
 
+    def _dragged(self, first: int, to: int) -> None:
+        """A step was dropped elsewhere in the list; `to` is the row before which it was dropped."""
+        number = to - 1 if to > first else to
+        if self._do(commands.move_step(self._key(), first, number - first)):
+            self.session.view.change(quiet=True, step=number)
+        self.refresh()
+
     def choose(self, number: int) -> None:
         """Show the values of a step."""
         if number >= 0:
@@ -172,6 +184,10 @@ class StepsList(QWidget):
             plane.changed.connect(self._set_plane)
             plane.finished.connect(finish)
             self.editors["plane"] = plane
+        if kind.reads_region:
+            other = choice("Region of the step", [])
+            other.activated.connect(lambda i: self._change(region=other.itemData(i)))
+            self.editors["region"] = other
         if kind.is_source:
             join = choice("Join", JOINS)
             join.activated.connect(lambda i: self._change(join=join.itemData(i)))
@@ -186,6 +202,15 @@ class StepsList(QWidget):
             else:
                 self.values.addWidget(editor)
 
+    def _show_regions(self, box: QComboBox, step: Step) -> None:
+        box.clear()
+        box.addItem("Choose a region", "")
+        claims = STEPS[step.kind].claims_only
+        for region in self.session.at.sheet.regions:
+            if claims or region.key != self._key():
+                box.addItem(region.name, region.key)
+        show_choice(box, step.region)
+
     def _set_plane(self, use: PlaneUse | None) -> None:
         self._change(plane=use)
 
@@ -194,6 +219,8 @@ class StepsList(QWidget):
         for name, editor in self.editors.items():
             if isinstance(editor, PlaneUseEditor):
                 editor.show_use(self.session.at, step.plane)
+            elif name == "region":
+                self._show_regions(editor, step)  # type: ignore[arg-type]
             elif name == "join":
                 show_choice(editor, step.join)  # type: ignore[arg-type]
             elif isinstance(editor, NumberRow):

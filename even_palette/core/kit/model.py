@@ -138,8 +138,8 @@ class Bake(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A part of how a region's mask is made: a kind of `core/regions/steps` with its values.
 
-    A source reads `plane` and joins the mask by `join`; `strength` 0..1 says how far the step acts. A step of paint has
-    what was painted.
+    A source reads `plane`, or the region with the key `region`, and joins the mask by `join`; `strength` 0..1 says how
+    far the step acts. A step of paint has what was painted.
     """
 
     kind: str
@@ -149,6 +149,7 @@ class Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     strength: float = 1.0
     on: bool = True
     paint: Paint | None = None
+    region: str = ""
 
 
 class Unmix(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

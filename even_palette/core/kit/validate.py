@@ -102,6 +102,7 @@ def _check_sheet(sheet: Sheet) -> None:
         _check_region(region)
     if sheet.unmix and not all(0 <= level <= 255 for colour in sheet.unmix.dissolved for level in colour):
         raise UserError(f"sheet “{sheet.name[:40]}” has a dissolved colour outside 0..255.")
+    check_circles(sheet)
     if not 0 <= sheet.lowest_mip <= MOST_MIP:
         raise UserError(f"sheet “{sheet.name[:40]}” has a lowest mip outside 0..{MOST_MIP}.")
     if not 0 <= sheet.padding <= MOST_PADDING:
@@ -171,6 +172,33 @@ def check_steps(who: str, steps: tuple[Step, ...]) -> None:
             raise UserError(f"{who} has paint in a step that is not painted.")
         if step.paint is not None and (wrong := step.paint.wrong()):
             raise UserError(f"the paint of {who} has {wrong}.")
+
+
+def check_circles(sheet: Sheet) -> None:
+    """Raise UserError where regions take each other's masks in a circle, or those of regions that are not there.
+
+    The claims of a region depend on no mask, so they may be taken by anyone.
+    """
+    names = {region.key: region.name for region in sheet.regions}
+    takes: dict[str, list[str]] = {}
+    for region in sheet.regions:
+        for step in region.steps:
+            if step.region and step.region not in names:
+                raise UserError(f"a step of {region.name} takes the mask of a region that is not on its sheet.")
+        takes[region.key] = [step.region for step in region.steps if step.region and not STEPS[step.kind].claims_only]
+    done: set[str] = set()
+
+    def visit(key: str, path: list[str]) -> None:
+        if key in path:
+            round_ = " → ".join(names[each] for each in [*path[path.index(key) :], key])
+            raise UserError(f"Regions cannot take each other's masks in a circle: {round_}.")
+        if key not in done:
+            for other in takes[key]:
+                visit(other, [*path, key])
+            done.add(key)
+
+    for key in takes:
+        visit(key, [])
 
 
 def _check_coats(who: str, coats: tuple[Coat, ...]) -> None:

@@ -15,9 +15,10 @@ from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import MOST_STEPS, Focus, Region, Step
 from even_palette.core.material.model import PlaneKind, PlaneUse
+from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Sampler, sample, texel_centres
-from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, each_tile, make_tile
+from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, TiledPlane, each_tile, make_tile
 from even_palette.core.regions.paint import Paint, over, packed_levels
 from even_palette.core.regions.steps import STEPS, joined, strengthened
 from even_palette.core.results.claims import Leaf
@@ -26,12 +27,16 @@ if TYPE_CHECKING:
     from even_palette.core.results.sheets import Sheets
 
 
+HALF = 32768
+
+
 def acting(region: Region, first: int = MOST_STEPS) -> list[Step]:
     """Those of its first steps that change something: that are on, have a strength, and read what they need."""
     return [
         step for step in region.steps[:first]
         if step.on and step.strength > 0 and (step.plane is not None or not STEPS[step.kind].reads_channel)
         and (step.paint is not None or not STEPS[step.kind].is_paint)
+        and (step.region or not STEPS[step.kind].reads_region)
     ]  # fmt: skip
 
 
@@ -71,9 +76,12 @@ def mask_grid(
         cut = leaf.index[spot.top : spot.bottom, spot.left : spot.right]
         return sheets.cache.get(key, lambda: make_tile(np.maximum(row[cut][..., None], shares.samples)))
 
-    grid = Grid(height, width, tuple(each_tile(height, width, claimed, cancel)))
+    claims = grid = Grid(height, width, tuple(each_tile(height, width, claimed, cancel)))
     for step in acting(region, steps):
-        grid = _stepped(at, sheets, grid, step, cancel)
+        if STEPS[step.kind].keeps_islands:
+            grid = _kept_to_islands(at, sheets, claims, grid, step.strength, cancel)
+        else:
+            grid = _stepped(at, sheets, grid, step, cancel)
     return grid
 
 
@@ -82,30 +90,44 @@ def _stepped(at: Focus, sheets: Sheets, before: Grid, step: Step, cancel: Cancel
     values = kind.filled(step.values)
     reach = kind.reach(values)
     plane = _plane(at, sheets, step.plane) if step.plane and kind.reads_channel else None
-    plane = sheets.base_colour(at) if kind.source else plane
+    plane = sheets.base_colour(at) if kind.reads_base else plane
+    plane = sheets.id_levels(at) if kind.of_ids else plane
+    if kind.reads_region:
+        first = 0 if kind.claims_only else MOST_STEPS
+        plane = sheets.mask(at, step.region, first)
     told = repr((step.kind, values, step.plane if kind.reads_channel else "", step.join, step.strength))
 
     def source(spot: Spot) -> Tile:
-        assert plane is not None
-        tile = before.at(spot.down, spot.across)
-        assert tile is not None
+        tile = before.tiles[spot.down * before.across + spot.across]
         size = (before.height, before.width)
-        key = ("source step", told, plane.content_id, size, spot.down, spot.across, tile.name)
+        other = plane.grid.at(spot.down, spot.across) if isinstance(plane, TiledPlane) and kind.reads_region else None
+        named = other.name if other else plane.content_id if plane else ""
+        key = ("source step", told, named, size, spot.down, spot.across, tile.name)
 
         def compute() -> Tile:
-            if kind.source:
-                uv = texel_centres(*size)[spot.top : spot.bottom, spot.left : spot.right]
+            uv = texel_centres(*size)[spot.top : spot.bottom, spot.left : spot.right]
+            if other is not None:
+                found = _as_floats(other.samples)
+            elif kind.of_place:
+                found = kind.of_place(uv, values)
+            elif plane is None:
+                found = np.zeros(spot.shape, dtype=np.float32)
+            elif kind.of_ids:
+                found = kind.of_ids(plane.samples[spot.top : spot.bottom, spot.left : spot.right], values)
+            elif kind.source:
                 found = kind.source(sample(plane, uv, Sampler())[..., :3], values)
             else:
                 assert step.plane is not None
                 found = plane_values(plane, step.plane, spot, *size)
+                found = kind.through(found, values) if kind.through else found
             return _as_tile(joined(_as_floats(tile.samples), found, step.join, step.strength))
 
         return sheets.cache.get(key, compute)
 
     def alike(tile: Tile) -> Tile:
         """What the edit makes of a mask of one value."""
-        assert kind.edit is not None
+        if kind.edit is None:
+            return tile  # what is guided by the paint keeps one value
         value = _as_floats(tile.samples[:1, :1])
         around = np.broadcast_to(value, (2 * reach + 1, 2 * reach + 1))
         return _as_tile(strengthened(value, kind.edit(around, values), step.strength))
@@ -117,12 +139,18 @@ def _stepped(at: Focus, sheets: Sheets, before: Grid, step: Step, cancel: Cancel
         if tile.is_constant and all(name == tile.name or not name for name in names):
             even = sheets.cache.get(("edit of one value", told, tile.name), lambda: alike(tile))
             return make_tile(np.broadcast_to(even.samples[:1, :1], (*spot.shape, 1)))
-        key = ("edit step", told, before.height, before.width, spot.top, spot.left, names)
+        guide = plane.content_id if kind.guided and plane else ""
+        key = ("edit step", told, guide, before.height, before.width, spot.top, spot.left, names)
 
         def compute() -> Tile:
-            assert kind.edit is not None
             around = _as_floats(before.padded(spot, reach))
-            return _as_tile(strengthened(_as_floats(tile.samples), kind.edit(around, values), step.strength))
+            if kind.guided:
+                assert plane is not None
+                made = kind.guided(around, _paint_around(plane, spot, reach, before.height, before.width), values)
+            else:
+                assert kind.edit is not None
+                made = kind.edit(around, values)
+            return _as_tile(strengthened(_as_floats(tile.samples), made, step.strength))
 
         return sheets.cache.get(key, compute)
 
@@ -132,6 +160,47 @@ def _stepped(at: Focus, sheets: Sheets, before: Grid, step: Step, cancel: Cancel
         return sheets.cache.get(("whole step", told, before.name), lambda: _whole(before, step, values, cancel))
     made = each_tile(before.height, before.width, source if kind.is_source else edited, cancel)
     return Grid(before.height, before.width, tuple(made))
+
+
+def _paint_around(plane: Plane, spot: Spot, reach: int, height: int, width: int) -> Floats:
+    """The base colour at the texels of a tile with its surround; beyond the sheet its edge goes on."""
+    rows = np.clip(np.arange(spot.top - reach, spot.bottom + reach), 0, height - 1)
+    columns = np.clip(np.arange(spot.left - reach, spot.right + reach), 0, width - 1)
+    uv = np.empty((len(rows), len(columns), 2), dtype=np.float32)
+    uv[..., 0] = (columns + np.float32(0.5)) / np.float32(width)
+    uv[..., 1] = ((rows + np.float32(0.5)) / np.float32(height))[:, None]
+    return sample(plane, uv, Sampler())[..., :3]
+
+
+def _kept_to_islands(
+    at: Focus, sheets: Sheets, claims: Grid, grid: Grid, strength: float, cancel: CancelToken | None
+) -> Grid:
+    """The mask on the UV islands that the claims have a texel of, with their padding; as it is without a mesh."""
+    seen = sheets.meshes.footprint(at, grid.width, grid.height, cancel=cancel)
+    found = sheets.meshes.on_sheet(at)
+    if seen is None or found is None:
+        return grid
+
+    def compute() -> Grid:
+        labels = sheets.meshes.elements(at, ElementKind.ISLAND).labels
+        nearest = seen.nearest
+        face = np.where(nearest < 0, -1, seen.face.ravel()[nearest])
+        island = np.where(face < 0, -1, labels[face])
+        own = np.zeros(int(labels.max()) + 2, dtype=bool)
+        claimed = claims.cut(0, 0, grid.height, grid.width)[..., 0] >= HALF
+        own[island[claimed & (seen.face >= 0)]] = True
+        own[-1] = False  # texels of no island
+
+        def kept(spot: Spot) -> Tile:
+            tile = grid.tiles[spot.down * grid.across + spot.across]
+            cut = island[spot.top : spot.bottom, spot.left : spot.right]
+            mask = _as_floats(tile.samples)
+            return _as_tile(strengthened(mask, float32(mask * own[cut]), strength))
+
+        return Grid(grid.height, grid.width, tuple(each_tile(grid.height, grid.width, kept, cancel)))
+
+    key = ("kept to islands", found.content_id, at.sheet.padding, claims.name, grid.name, strength)
+    return sheets.cache.get(key, compute)
 
 
 def _painted(sheets: Sheets, before: Grid, step: Step, paint: Paint, cancel: CancelToken | None) -> Grid:

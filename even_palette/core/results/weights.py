@@ -88,7 +88,7 @@ def weights_key(at: Focus, sheets: Sheets) -> tuple[object, ...]:
         tuple(_claims(region) for region in at.sheet.regions),
         tuple(_plane_name(at, sheets, step.plane) for region in at.sheet.regions for step in acting(region)
               if step.plane),
-        _base_name(at) if any(STEPS[step.kind].source for r in at.sheet.regions for step in acting(r)) else "",
+        _base_name(at) if any(STEPS[step.kind].reads_base for r in at.sheet.regions for step in acting(r)) else "",
     )  # fmt: skip
 
 
@@ -116,8 +116,14 @@ def _base_name(at: Focus) -> str:
 def mask_key(at: Focus, sheets: Sheets, number: int, steps: int) -> tuple[object, ...]:
     """Names the mask of the region with this number after its first steps; what later steps do is no part of it."""
     region = at.sheet.regions[number]
+    steps_of = {other.key: other.steps for other in at.sheet.regions} | {region.key: region.steps[:steps]}
+    needed, wanted = set[str](), [region.key]
+    while wanted:
+        key = wanted.pop()
+        needed.add(key)
+        wanted += [step.region for step in steps_of.get(key, ()) if step.region and step.region not in needed]
     bare = at.kit.with_sheet(replace(at.sheet, regions=tuple(
-        replace(other, steps=region.steps[:steps] if other is region else ()) for other in at.sheet.regions
+        replace(other, steps=steps_of[other.key] if other.key in needed else ()) for other in at.sheet.regions
     ), resolve=Resolve.SHARE))  # fmt: skip
     return ("mask", *weights_key(bare.at(at.key), sheets), number)
 

@@ -48,7 +48,10 @@ def remove_region(key: str) -> Command:
 
     def apply(kit: Kit) -> Kit:
         sheet = kit.sheet_of(key)
-        left = tuple(region for region in sheet.regions if region.key != key)
+        left = tuple(
+            replace(region, steps=tuple(step for step in region.steps if step.region != key))
+            for region in sheet.regions if region.key != key
+        )  # fmt: skip
         kit = replace(kit, meshes=tuple(replace(mesh, faces=without_region(mesh.faces, key)) for mesh in kit.meshes))
         return retire(kit.with_sheet(replace(sheet, regions=left)), key)
 

@@ -10,7 +10,7 @@ from even_palette.core.kit.model import (
     Step,
     with_region,
 )
-from even_palette.core.kit.validate import check_steps
+from even_palette.core.kit.validate import check_circles, check_steps
 from even_palette.core.regions.paint import Paint
 from even_palette.core.regions.steps import STEPS
 
@@ -20,7 +20,9 @@ def set_steps(key: str, label: str, steps: tuple[Step, ...], merge: str = "") ->
 
     def apply(kit: Kit) -> Kit:
         check_steps(f"region “{kit.region(key).name}”", steps)
-        return with_region(kit, key, lambda region: replace(region, steps=steps))
+        made = with_region(kit, key, lambda region: replace(region, steps=steps))
+        check_circles(made.sheet_of(key))
+        return made
 
     return Command(label, apply, merge)
 

@@ -6,7 +6,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, float32
+from even_palette.core.arrays import Floats, Levels, float32
 
 Values = Mapping[str, float]
 
@@ -40,8 +40,10 @@ class StepKind:
 
     An edit takes a mask (h + 2 r, w + 2 r) float32 with its surround of `reach` texels and gives (h, w), for a mask of
     one value one value; one that must see all is `whole`, from (H, W) to (H, W). A source joins the mask: a channel of
-    a plane through its levels, or what `source` gives, (h, w), of the base colour in linear light, (h, w, 3). Paint
-    lies over the mask (see `core/regions/paint`).
+    a plane through its levels, and `through` what comes after; what `source` gives, (h, w), of the base colour in
+    linear light, (h, w, 3); what `of_ids` gives of the ID map's levels and `of_place` of uv; or the mask of another
+    region, or its claims. A `guided` edit also takes the base colour of the same surround. Paint lies over the mask
+    (see `core/regions/paint`).
     """
 
     name: str
@@ -54,10 +56,23 @@ class StepKind:
     source: Callable[[Floats, Values], Floats] | None = None
     reads_channel: bool = False
     is_paint: bool = False
+    through: Callable[[Floats, Values], Floats] | None = None
+    of_ids: Callable[[Levels, Values], Floats] | None = None
+    of_place: Callable[[Floats, Values], Floats] | None = None
+    reads_region: bool = False
+    claims_only: bool = False
+    guided: Callable[[Floats, Floats, Values], Floats] | None = None
+    keeps_islands: bool = False
 
     @property
     def is_source(self) -> bool:
-        return self.reads_channel or self.source is not None
+        made = self.source or self.of_ids or self.of_place
+        return self.reads_channel or self.reads_region or made is not None
+
+    @property
+    def reads_base(self) -> bool:
+        """Whether it looks at the base colour."""
+        return self.source is not None or self.guided is not None
 
     def filled(self, own: Values) -> dict[str, float]:
         """The values with defaults, held in their ranges."""

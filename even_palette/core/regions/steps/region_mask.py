@@ -1,0 +1,7 @@
+"""Another region's mask joins this one."""
+
+from even_palette.core.regions.steps._declare import StepKind
+
+STEP = StepKind(
+    "region_mask", "Mask of a region", "The finished mask of another region joins this one.", reads_region=True
+)
