@@ -8,12 +8,13 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["EVEN_PALETTE_STATE"] = tempfile.mkdtemp()
 
 import numpy as np
+from PyQt6.QtCore import QPointF
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from even_palette.app import theme
 from even_palette.app.main import open_demo
-from even_palette.app.view_state import Panes
+from even_palette.app.view_state import Hand, Panes
 from even_palette.app.window import Window
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Step
@@ -28,6 +29,22 @@ def settle(window: Window, ms: int = 700) -> None:
     while not (window.session.settled and window.thumbnails.settled) or window.jobs.busy:
         QTest.qWait(20)
     QTest.qWait(ms)
+
+
+def paint_on_model(window: Window) -> None:
+    """A stroke over the model, from the left to the right of its middle."""
+    view = window.stand.model.canvas
+    rows, columns = np.nonzero(view.face_ids() >= 0)
+    row = int(np.median(rows))
+    across = np.sort(columns[rows == row])
+    points = [QPointF(float(x), float(row + 12 * np.sin(i / 4))) for i, x in enumerate(across[:: len(across) // 24])]
+    painting = window.painting
+    painting.begin(view, points[0], 1.0, False)
+    for at in points[1:]:
+        painting.go_on(view, at, 1.0)
+    painting.end(view)
+    painting.hover(view, points[-1])
+    settle(window)
 
 
 def main() -> None:
@@ -86,6 +103,29 @@ def main() -> None:
     for _ in added:
         session.undo()
     window.ledge.tab_buttons[0].click()
+    QTest.qWait(600)
+    settle(window)
+    panel = window.findings_panel
+    panel.open()
+    hole = next(item for item in map(panel.list.item, range(panel.list.count())) if item and "hole" in item.text())
+    panel.list.setCurrentItem(hole)
+    panel._choose(hole)
+    QTest.qWait(400)
+    picture("3-finding-and-mend")
+    panel.hide()
+    canvas = stand.canvas
+    canvas.fit()
+    session.show_sheet("sheet_1")
+    settle(window)
+    session.select(region=next(r.key for r in session.at.sheet.regions if r.name == "Cabin"))
+    stand.set_panes(Panes.BOTH)
+    window.painting.choose_hand(Hand.PAINT)
+    session.view.change_painter(radius=34.0, hardness=0.3)
+    settle(window)
+    paint_on_model(window)
+    picture("3-masks-painting")
+    while session.history.undo_labels and session.history.undo_labels[0] in ("Paint", "Add paint"):
+        session.undo()
     window.enter_stage(1)
     session.show_sheet("sheet_1")
     settle(window)
