@@ -31,6 +31,7 @@ from even_palette.core.raster.plane import Encoding, to_levels8
 from even_palette.core.raster.sampling import texel_centres
 from even_palette.core.regions.brush import Brush, along
 from even_palette.core.regions.stroke import Effect, stroke_through
+from even_palette.core.results.masks_made_elsewhere import regions_from_masks
 from even_palette.core.results.materials import material_of, packing_plan, slots_of
 from even_palette.core.results.painting import ground_of, stamp_of, taken_from_others
 from even_palette.core.results.sheets import Sheets
@@ -184,6 +185,13 @@ class OpenKit:
     def findings(self) -> list[Finding]:
         """What the checks find, errors first."""
         return list(find(self.kit, self.results))
+
+    def regions_from_masks(self, maps: Sequence[str], sheet: str = "") -> bool:
+        """Make a region of each channel of these maps, by key, that holds anything. Raises UserError."""
+        try:
+            return self.do(regions_from_masks(self.at(sheet), self.results, maps))
+        except KeyError as error:
+            raise UserError(f"The sheet has no map {error}.") from None
 
     # Painting
 

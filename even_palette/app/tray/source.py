@@ -23,9 +23,10 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
 from even_palette.core.kit.model import MeshFile, Source, Unit, Up
 from even_palette.core.mesh.model import Mesh
-from even_palette.core.raster.guess import Role
+from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.masks_made_elsewhere import regions_from_masks
 from even_palette.core.results.meshes import write_with_ids
 
 ENCODINGS = [("sRGB", Encoding.SRGB), ("Linear", Encoding.LINEAR), ("Data", Encoding.DATA)]
@@ -172,9 +173,16 @@ class SourcePanel(Panel):
         self.card.addWidget(name)
         self.card.addWidget(label(self._told(source), "quiet"))
         self.card.addLayout(row(role, encoding, stretch=0))
-        buttons = row(find, take, remove)
-        buttons.addStretch(1)
+        split = QPushButton("Regions from its channels")
+        split.setToolTip("Makes a region of each channel that holds anything: for masks that were made elsewhere")
+        split.clicked.connect(lambda: self._split(source.key))
+        split.setEnabled(source.role not in COLOUR_ROLES and source.role != Role.ID)
+        buttons = row(find, take, remove, split, stretch=3)
         self.card.addLayout(buttons)
+
+    def _split(self, key: str) -> None:
+        at, sheets = self.session.at, self.session.sheets
+        self.session.do_made("Regions", lambda: regions_from_masks(at, sheets, [key]))
 
     def _told(self, source: Source) -> str:
         if not exists(Path(source.path)):
