@@ -152,7 +152,7 @@ class OpenKit:
         """
         at = self.at(sheet)
         material = material_of(at, self.results)
-        plan = packing_plan(at, material)
+        plan = packing_plan(at, material, size=self.results.mask_size(at))
         program = material.program(plan)
         if name not in program.outputs:
             raise UserError(f"Nothing sets “{name}” on this sheet; there is {', '.join(program.outputs)}.")

@@ -4,15 +4,17 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QToolButton
+from PyQt6.QtWidgets import QComboBox, QPushButton, QToolButton
 
 from even_palette.app.rail import STAGES, State
 from even_palette.core.kit.model import OVER, Unmix, users_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Bound
+from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
-from even_palette.core.raster.plane import Encoding
+from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.packing import Packing
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.looks import Look, LookKind
@@ -255,3 +257,47 @@ def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     assert sum(shaded.linear) <= sum(before.linear) + 1e-6
     demo.click(tray.order.remove)
     assert not session.at.sheet.overcoats
+
+
+def test_the_packing_of_weights_is_chosen_in_ship(small: Driver) -> None:
+    """Ship tells what each way costs; edge pairs are measured; the package then holds them, and undo goes back."""
+    small.stage(8)
+    small.settle()
+    panel = small.tray.ship
+    told = {}
+    for name in ("RGBA planes", "RGB planes", "One array", "Edge pairs"):
+        small.choose(panel.packing, name)
+        small.settle()
+        told[name] = panel.packing_told.text()
+    assert told["RGBA planes"].startswith("1 texture, 1 sample a pixel")
+    assert told["RGB planes"].startswith("2 textures, 2 samples a pixel")
+    assert told["One array"].startswith("1 texture, 1 sample a pixel")
+    assert told["Edge pairs"].startswith("1 texture, 4 samples a pixel")
+    assert "Exact" in told["Edge pairs"]
+    assert small.session.at.sheet.packing == Packing.PAIRS
+    files = [panel.files.topLevelItem(i).text(0) for i in range(panel.files.topLevelItemCount())]  # type: ignore[union-attr]
+    assert "edge_pairs.png" in files
+    small.session.undo(3)
+    small.settle()
+    assert panel.packing.currentText() == "RGBA planes"
+
+
+def test_masks_made_elsewhere_become_regions(small: Driver, tmp_path: Path) -> None:
+    """A map without a role: its channels become regions by a click, the empty one left out; undo takes them away."""
+    rng = np.random.default_rng(3)
+    levels = rng.integers(0, 256, (64, 64, 3)).astype(np.uint8)
+    levels[..., 1] = 0
+    write_plane(tmp_path / "worn_masks.png", Plane(levels, Encoding.DATA))
+    small.session.open_files([tmp_path / "worn_masks.png"])
+    small.settle()
+    small.stage(1)
+    small.settle()
+    before = [region.name for region in small.session.at.sheet.regions]
+    pick_file(small, "worn_masks")
+    split = next(b for b in small.tray.source.findChildren(QPushButton) if b.text() == "Regions from its channels")
+    small.click(split)
+    small.settle()
+    names = [region.name for region in small.session.at.sheet.regions]
+    assert [name for name in names if name not in before] == ["worn masks R", "worn masks B"]
+    small.session.undo()
+    assert [region.name for region in small.session.at.sheet.regions] == before

@@ -10,15 +10,25 @@ from even_palette.app.jobs import Rank
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, choice, label, row, show_choice, tool
 from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.regions.packing import Packing
 from even_palette.core.results.looks import Look, picture, whole_sheet
+from even_palette.core.ship.costs import told_of
 from even_palette.core.ship.write import Planned, plan, ship
 from even_palette.terminal import command
 
 AMPLIFY = 64
+
+PACKINGS: list[tuple[str, object]] = [
+    ("RGBA planes", Packing.PLANES),
+    ("RGB planes", Packing.RGB),
+    ("One array of RGBA layers", Packing.ARRAY),
+    ("Edge pairs", Packing.PAIRS),
+]
 
 
 class ShipPanel(Panel):
@@ -56,7 +66,15 @@ class ShipPanel(Panel):
         )
         self.proof_button.clicked.connect(self.prove)
         self.proof_result = label("", "quiet")
+        self.packing = choice("Packing of the weights", list(PACKINGS))
+        self.packing.setToolTip("How the weights of the sheet in front are shipped")
+        self.packing.activated.connect(
+            lambda i: session.do(commands.set_packing(session.at.key, self.packing.itemData(i)))
+        )
+        self.packing_told = label("", "quiet")
         self.column.addLayout(row(self.folder, browse, stretch=0))
+        self.column.addLayout(row(label("Weights"), self.packing, stretch=1))
+        self.column.addWidget(self.packing_told)
         for widget in (self.obstacle, self.ship_button, self.outcome):
             self.column.addWidget(widget)
         self.column.addLayout(row(self.variant, self.proof_button, stretch=0))
@@ -72,6 +90,7 @@ class ShipPanel(Panel):
             self.variant.addItem(name, key)
         show_choice(self.variant, current)
         self.files.clear()
+        show_choice(self.packing, self.session.at.sheet.packing)
         self._show_obstacle("")
         fresh = self.shipped is not None and self.shipped[1].kit == self.session.kit
         self.proof_button.setEnabled(fresh)
@@ -81,6 +100,7 @@ class ShipPanel(Panel):
             self._show_obstacle("There is nothing to ship: maps are missing. Open them in Source.")
             return
         self._planned_for = at.kit
+        self._measure(at)
         self.session.jobs.run(
             "Package",
             lambda progress, cancel: plan(at.kit, self.session.sheets),
@@ -88,6 +108,17 @@ class ShipPanel(Panel):
             lambda text: self._show_obstacle(text) if self._planned_for is at.kit else None,
             rank=Rank.VIEW,
             place="package",
+        )
+
+    def _measure(self, at: Focus) -> None:
+        """Tell what the packing costs, and of edge pairs how exact they are."""
+        sheets = self.session.sheets
+
+        def work(progress: Progress, cancel: CancelToken) -> str:
+            return told_of(at, sheets)
+
+        self.session.jobs.run(
+            "Packing", work, self.packing_told.setText, self.packing_told.setText, rank=Rank.CHECK, place="packing"
         )
 
     def _show_plan(self, kit: Kit, planned: list[Planned]) -> None:

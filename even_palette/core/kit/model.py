@@ -25,6 +25,7 @@ from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.packing import Packing
 from even_palette.core.regions.paint import Paint, PaintTile
 from even_palette.core.regions.steps import Join
 from even_palette.core.regions.unmix import Mixing
@@ -198,7 +199,8 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `key` is an identifier that stays when the name changes. `id_bake` is the key of a bake that serves as ID map where
     there is no file; `padding` (texels) is how far regions of mesh elements reach beyond their UV islands. Overcoats
     are put on the whole sheet, after the coats of all regions. With `unmix` the ID map is unmixed, else its colours are
-    keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the sheet alone.
+    keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the sheet alone. Weights are
+    shipped as `packing` says.
     """
 
     key: str
@@ -212,6 +214,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     overcoats: tuple[Coat, ...] = ()
     unmix: Unmix | None = None
     lowest_mip: int = 0
+    packing: Packing = Packing.PLANES
 
     def bake(self, key: str) -> Bake:
         """The bake with this key. Raises KeyError if there is none."""

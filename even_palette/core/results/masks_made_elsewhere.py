@@ -52,9 +52,7 @@ def used_channels(plane: Plane) -> list[int]:
     samples = plane.samples
     count = samples.shape[2]
     whole = 1.0 if samples.dtype.kind == "f" else float(np.iinfo(samples.dtype).max)
-    grey = count >= 3 and bool(
-        (samples[..., 0] == samples[..., 1]).all() and (samples[..., 0] == samples[..., 2]).all()
-    )
+    grey = count >= 3 and bool((samples[..., :3] == samples[..., :1]).all())
     colour = [0] if grey or count < 3 else [0, 1, 2]
     used = [channel for channel in colour if samples[..., channel].any()]
     alpha = count - 1

@@ -106,12 +106,12 @@ def _mean_under(at: Focus, sheets: Sheets, owner: str, coats: tuple[Coat, ...], 
     return (red, green, blue)
 
 
-def packing_plan(at: Focus, material: Material, live: bool = False) -> PackingPlan:
-    """How the weights reach a shader: in planes of their own where the texture units suffice, else as one array."""
+def packing_plan(at: Focus, material: Material, live: bool = False, size: tuple[int, int] = (1, 1)) -> PackingPlan:
+    """How the weights reach a shader: as the sheet says where the texture units suffice, else as one array."""
     keys = tuple(region.key for region in at.sheet.regions)
-    planes = PackingPlan(Packing.PLANES, keys)
-    fits = 1 + len(material.slots) + planes.units <= MOST_UNITS
-    return planes if fits and not live else PackingPlan(Packing.ARRAY, keys)
+    wanted = PackingPlan(at.sheet.packing, keys, size)
+    fits = 1 + len(material.slots) + wanted.units <= MOST_UNITS
+    return wanted if fits and not live else PackingPlan(Packing.ARRAY, keys)
 
 
 def slots_of(at: Focus, sheets: Sheets, used: Mapping[str, SlotUse], make: bool = False) -> dict[str, Slot]:

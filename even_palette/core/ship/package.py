@@ -45,7 +45,10 @@ class PackageMap(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class PackageRegion(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A region: where its weight is packed (slot, layer of an array or -1, channel), its ID colour and its coats."""
+    """A region: where its weight is packed, its ID colour and its coats.
+
+    That is a slot, the layer of an array or -1, and a channel; in edge pairs the channel is the region's number.
+    """
 
     key: str
     name: str

@@ -40,6 +40,8 @@ How to hook it up
 How weights work
   Each channel of a weights map says how much of a texel a region owns. They add up to at most 1 at every texel; what is
   left shows the base colour as painted. Blending is done in {package.blending} values.
+  A map of edge pairs holds two numbers of regions in R and G (0: the base) and the share of the first in B. Upload it
+  without filter and mips: the shader looks up four texels and filters what they give.
 
 Uniforms
 {parameters}

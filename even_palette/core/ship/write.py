@@ -31,12 +31,8 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Wrap
 from even_palette.core.regions.packing import (
-    ARRAY_SLOT,
-    REGIONS_A_PLANE,
     Packing,
     PackingPlan,
-    plane_and_channel,
-    weights_slot,
 )
 from even_palette.core.results.materials import material_of, packing_plan, slots_of
 from even_palette.core.results.sheets import Sheets
@@ -84,7 +80,7 @@ def plan(kit: Kit, sheets: Sheets) -> list[Planned]:
         Planned(
             m.file,
             ", ".join(m.holds) or m.slot.replace("_", " "),
-            texture_bytes(m.width, m.height, m.channels * m.bits // 8),
+            texture_bytes(m.width, m.height, m.channels * m.bits // 8, m.mips),
         )
         for sheet in made.package.sheets
         for m in sheet.maps
@@ -92,12 +88,12 @@ def plan(kit: Kit, sheets: Sheets) -> list[Planned]:
     return [*maps, *(Planned(name, "text", 0) for name in made.texts)]
 
 
-def texture_bytes(width: int, height: int, texel_bytes: int) -> int:
-    """Bytes of a texture and its mip chain down to 1 x 1; three channels take four in video memory."""
+def texture_bytes(width: int, height: int, texel_bytes: int, mips: bool = True) -> int:
+    """Bytes of a texture, with its mip chain down to 1 x 1; three channels take four in video memory."""
     total, texel = 0, 4 * (texel_bytes // 3) if texel_bytes % 3 == 0 else texel_bytes
     while True:
         total += width * height * texel
-        if width == height == 1:
+        if width == height == 1 or not mips:
             return total
         width, height = max(1, width // 2), max(1, height // 2)
 
@@ -115,13 +111,13 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
         prefix = f"{stems[number]}-" if len(shipped) > 1 else ""
         _check_sheet(part, sheets)
         material = material_of(part, sheets)
-        plan = packing_plan(part, material)
+        plan = packing_plan(part, material, size=sheets.mask_size(part))
         program = material.program(plan)
         weights = sheets.weights(part, _share(progress, number, len(shipped)), cancel)
         own = {**slots_of(part, sheets, material.slots, make=True), **plan.slots(weights.packed)}
         own = {name: slot for name, slot in own.items() if name == BASE_SLOT or name in program.slots}
         own[BASE_SLOT] = slots.of(_shipped(sheets, own[BASE_SLOT].plane))
-        listed = _maps(part, own, prefix)
+        listed = _maps(part, plan, own, prefix)
         made.append(_sheet(part, material, plan, program, [entry for entry, _ in listed], prefix))
         planes.update({entry.file: plane for entry, plane in listed})
         texts[f"{prefix}{SHADER_FILE}"] = shader_text(program, material.parameters, sheet.name)
@@ -204,18 +200,18 @@ def _shipped(sheets: Sheets, painted: Plane) -> Plane:
     return sheets.cache.get(("shipped base", painted.content_id), lambda: shipped_base(painted))
 
 
-def _maps(at: Focus, own: dict[str, Slot], prefix: str) -> list[tuple[PackageMap, Plane]]:
+def _maps(at: Focus, plan: PackingPlan, own: dict[str, Slot], prefix: str) -> list[tuple[PackageMap, Plane]]:
     """The maps of a sheet with their planes; an array has a file a layer."""
     names = [region.name for region in at.sheet.regions]
+    places = [plan.place(index) for index in range(len(names))]
     found = []
     for slot, held in own.items():
         for number, plane in enumerate(held.planes):
-            holds: tuple[str, ...] = ()
-            if slot.startswith(ARRAY_SLOT):
-                at_plane = number if held.is_array else int(slot.rpartition("_")[2])
-                first = at_plane * REGIONS_A_PLANE
-                some = zip(names[first : first + REGIONS_A_PLANE], "RGBA", strict=False)
-                holds = tuple(f"{name} in {channel}" for name, channel in some)
+            holds = tuple(
+                f"{name} as {place.channel}" if plan.packing == Packing.PAIRS else f"{name} in {place.channel.upper()}"
+                for name, place in zip(names, places, strict=True)
+                if place.slot == slot and place.layer in (-1, number)
+            )
             file = f"{prefix}{slot}_{number}.png" if held.is_array else f"{prefix}{slot}.png"
             sampler = held.sampler
             entry = PackageMap(
@@ -241,17 +237,17 @@ def _maps(at: Focus, own: dict[str, Slot], prefix: str) -> list[tuple[PackageMap
 def _sheet(
     at: Focus, material: Material, plan: PackingPlan, program: Program, maps: list[PackageMap], prefix: str
 ) -> PackageSheet:
-    sheet, array = at.sheet, plan.packing == Packing.ARRAY
+    sheet = at.sheet
     regions = []
     for index, region in enumerate(sheet.regions):
-        plane_index, channel = plane_and_channel(index)
+        place = plan.place(index)
         regions.append(
             PackageRegion(
                 region.key,
                 region.name,
-                ARRAY_SLOT if array else weights_slot(plane_index),
-                plane_index if array else -1,
-                "rgba"[channel],
+                place.slot,
+                place.layer,
+                place.channel,
                 format_hex(region.id_colour),
                 tuple(COATS[coat.kind].label for coat in region.coats),
             )

@@ -21,6 +21,7 @@ from even_palette.core.kit.model import (
     with_region,
 )
 from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.packing import Packing
 from even_palette.core.regions.weights import Resolve
 
 
@@ -113,6 +114,11 @@ def set_lowest_mip(sheet: str, level: int) -> Command:
     held = min(max(level, 0), MOST_MIP)
     label = "Name the lowest mip"
     return Command(label, lambda kit: kit.with_sheet(replace(kit.sheet(sheet), lowest_mip=held)), f"mip {sheet}")
+
+
+def set_packing(sheet: str, packing: Packing) -> Command:
+    """Choose how the weights of a sheet are shipped."""
+    return Command("Change packing", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), packing=packing)))
 
 
 def set_metric(key: str, metric: Metric) -> Command:

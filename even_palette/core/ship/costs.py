@@ -1,0 +1,52 @@
+"""What a way of packing weights costs, in one sentence: textures, samples, bytes, and how exact it is."""
+
+import numpy as np
+
+from even_palette.core.disk.gate import size_text
+from even_palette.core.kit.model import Focus
+from even_palette.core.regions.edge_pairs import PairExactness, exactness
+from even_palette.core.regions.packing import Packing, PackingPlan
+from even_palette.core.results.sheets import Sheets
+
+BLOCK_BYTES = 1.0
+"""Of a texel in BC7, which holds four channels; RGB planes in BC1 take half of that."""
+
+
+def told_of(at: Focus, sheets: Sheets) -> str:
+    """The costs of the packing of a sheet; what cannot be block-compressed is said to be so. Raises UserError."""
+    if not at.sheet.regions or not sheets.has_masks(at):
+        return "There are no weights on this sheet yet."
+    width, height = sheets.mask_size(at)
+    plan = PackingPlan(at.sheet.packing, tuple(region.key for region in at.sheet.regions), (width, height))
+    texels = width * height * 4 / 3  # with all mips
+    planes = plan.units if plan.packing != Packing.ARRAY else plan.samples
+    cost = f"{_count(plan.units, 'texture')}, {_count(plan.samples, 'sample')} a pixel"
+    match plan.packing:
+        case Packing.PAIRS:
+            plain = size_text(width * height * 4)
+            return f"{cost}, {plain} without mips; numbers cannot be compressed. {exact_text(_exactness(at, sheets))}"
+        case Packing.RGB:
+            squeezed = size_text(round(texels * planes * BLOCK_BYTES / 2))
+            return f"{cost}, {size_text(round(texels * planes * 4))}, in BC1 {squeezed}."
+    squeezed = size_text(round(texels * planes * BLOCK_BYTES))
+    return f"{cost}, {size_text(round(texels * planes * 4))}, in BC7 {squeezed}."
+
+
+def exact_text(found: PairExactness) -> str:
+    """How exact edge pairs are, in a sentence."""
+    if not found.crowded:
+        return "Exact at every texel: nowhere do more than two regions meet."
+    return (
+        f"Exact but for {found.crowded} of {found.texels} texels, where three or more meet; "
+        f"there up to {found.worst}/255 off."
+    )
+
+
+def _exactness(at: Focus, sheets: Sheets) -> PairExactness:
+    weights = sheets.weights(at)
+    key = ("exactness of pairs", weights.content_id)
+    return sheets.cache.get(key, lambda: exactness(np.stack(weights.levels)))
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}{'s' if number != 1 else ''}"
