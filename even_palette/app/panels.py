@@ -94,7 +94,7 @@ class FindingsPanel(Overlay):
             picture.setAccessibleName(name)
             picture.setProperty("imageArea", True)
         self.mend = QPushButton("Mend")
-        self.mend.clicked.connect(lambda: self.mend_wanted.emit(self.finding))
+        self.mend.clicked.connect(self._mend)
         self.trial = QWidget()
         below = QVBoxLayout(self.trial)
         below.setContentsMargins(0, 4, 0, 0)
@@ -123,13 +123,23 @@ class FindingsPanel(Overlay):
             self.list.addItem(item)
         if not findings:
             self.list.addItem("There are no findings.")
-        self._offer(None)
+        chosen = self.finding
+        again = [f for f in findings if chosen and (f.text, f.sheet) == (chosen.text, chosen.sheet)]
+        if again and again[0].mend is not None:
+            self.finding = again[0]  # what is looked at stays, with its pictures
+            self.list.setCurrentRow(findings.index(again[0]))
+        else:
+            self._offer(None)
 
     def _choose(self, item: QListWidgetItem) -> None:
         finding = item.data(Qt.ItemDataRole.UserRole)
         self._offer(finding)
         if finding is not None:
             self.chosen.emit(finding)
+
+    def _mend(self) -> None:
+        if self.finding is not None:
+            self.mend_wanted.emit(self.finding)
 
     def _offer(self, finding: Finding | None) -> None:
         """Show the mend of a finding, if it has one; its pictures come when they are made."""
@@ -143,7 +153,7 @@ class FindingsPanel(Overlay):
 
     def show_trial(self, finding: Finding, before: QImage, after: QImage) -> None:
         """Show what the mend of a finding would change, if that is still the one that is chosen."""
-        if finding is self.finding:
+        if self.finding is not None and (finding.text, finding.sheet) == (self.finding.text, self.finding.sheet):
             self.before.setPixmap(QPixmap.fromImage(before))
             self.after.setPixmap(QPixmap.fromImage(after))
 

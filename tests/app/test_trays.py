@@ -3,10 +3,11 @@
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QPushButton, QToolButton
 
 from even_palette.app.rail import STAGES, State
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import OVER, Unmix, users_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Bound
@@ -301,3 +302,28 @@ def test_masks_made_elsewhere_become_regions(small: Driver, tmp_path: Path) -> N
     assert [name for name in names if name not in before] == ["worn masks R", "worn masks B"]
     small.session.undo()
     assert [region.name for region in small.session.at.sheet.regions] == before
+
+
+def test_tolerances_are_set_on_a_histogram(small: Driver) -> None:
+    """The bars count the texels of the ID map by their distance; dragging a line sets the tolerance, one step a drag."""
+    small.session.do(commands.set_unmix(small.session.at.key, None))
+    small.stage(3)
+    small.settle()
+    panel, session = small.tray.masks, small.session
+    histogram = panel.histogram
+    small.qtbot.waitUntil(lambda: histogram.counts is not None, timeout=10_000)
+    assert histogram.isVisible()
+    assert histogram.counts.sum() == 64 * 64
+    before = session.kit.region(session.region)
+    y = histogram.height() // 2
+    start, end = (QPoint(round(histogram.x_of(level)), y) for level in (before.outer, 180))
+    small.drag(histogram, start, end)
+    after = session.kit.region(session.region)
+    assert abs(after.outer - 180) <= 2
+    assert after.inner == before.inner
+    small.drag(histogram, QPoint(round(histogram.x_of(after.inner)), y), QPoint(round(histogram.x_of(60)), y))
+    assert abs(session.kit.region(session.region).inner - 60) <= 2
+    session.undo()
+    assert session.kit.region(session.region) == after
+    session.undo()
+    assert session.kit.region(session.region) == before

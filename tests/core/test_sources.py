@@ -18,6 +18,7 @@ from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.regions.keying import Metric, distance_counts
 from even_palette.core.regions.steps import Join
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
@@ -206,3 +207,17 @@ def test_tiles_leave_no_seam_for_smoothing() -> None:
         values,
     )
     assert np.abs(got - padded).max() < 2e-5
+
+
+@pytest.mark.parametrize("channels", [1, 3, 4])
+def test_distances_are_counted(tmp_path: Path, channels: int) -> None:
+    """For the histogram of tolerances: counts by distance, Chebyshev and Euclidean, on 600 rows, by scipy's cdist."""
+    from scipy.spatial.distance import cdist
+
+    rng = np.random.default_rng(2)
+    levels = rng.integers(0, 256, (600, 7, channels)).astype(np.uint8)
+    flat = (levels if channels > 1 else levels.repeat(3, axis=2))[..., :3].reshape(-1, 3).astype(float)
+    for metric, name in ((Metric.CHEBYSHEV, "chebyshev"), (Metric.EUCLIDEAN, "euclidean")):
+        far = cdist(flat, [[30.0, 200.0, 90.0]], name)[:, 0]
+        wanted = np.bincount(np.minimum(np.rint(far), 255).astype(int), minlength=256)
+        assert np.array_equal(distance_counts(levels, (30, 200, 90), metric), wanted)

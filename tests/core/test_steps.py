@@ -72,7 +72,7 @@ def whole(mask: np.ndarray, step: Step) -> np.ndarray:
     return np.asarray(np.clip(made, 0, 1) * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
 
 
-EDITS = sorted(kind.name for kind in STEPS.values() if not kind.is_source)
+EDITS = sorted(kind.name for kind in STEPS.values() if kind.edit or kind.whole)
 
 
 @st.composite

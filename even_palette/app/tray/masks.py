@@ -6,8 +6,10 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
+from even_palette.app.tray.histogram import DistanceHistogram
 from even_palette.app.tray.panel import Fold, Panel, choice, label, row, show_choice
 from even_palette.app.tray.steps import StepsList
+from even_palette.core.errors import NotReady
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import MOST_MIP, Region, Unmix
 from even_palette.core.raster.guess import Role
@@ -82,7 +84,10 @@ class MasksPanel(Panel):
         self.figures.setColumnStretch(0, 1)
         self.by_unmixing, self.by_tolerances = QWidget(), QWidget()
         _stack(self.by_unmixing, self.mixing, self.lossy)
-        _stack(self.by_tolerances, self.inner, self.outer, self.distance)
+        self.histogram = DistanceHistogram()
+        self.histogram.dragged.connect(self._drag_tolerances)
+        self.histogram.dropped.connect(session.history.end_merge)
+        _stack(self.by_tolerances, self.histogram, self.inner, self.outer, self.distance)
         for widget in (self.keying, self.by_unmixing, self.region_box, self.by_tolerances):
             self.column.addWidget(widget)
         self.column.addLayout(row(label("Overlaps"), self.resolve, stretch=1))
@@ -124,6 +129,8 @@ class MasksPanel(Panel):
             self.inner.show_value(region.inner)
             self.outer.show_value(region.outer)
             show_choice(self.distance, region.metric)
+            if unmix is None and there:
+                self._show_histogram(region)
         show_choice(self.resolve, at.sheet.resolve)
         self.mip.show_value(at.sheet.lowest_mip)
         self.steps.refresh()
@@ -165,6 +172,18 @@ class MasksPanel(Panel):
         unmix = self.session.at.sheet.unmix
         if unmix is not None:
             self.session.do(commands.set_unmix(self.session.at.key, replace(unmix, **fields)))
+
+    def _show_histogram(self, region: Region) -> None:
+        try:
+            counts = self.session.sheets.id_distances(self.session.at, region)
+        except NotReady as missing:
+            self.session.results.make(missing)
+            counts = None
+        self.histogram.show_counts(counts, region.inner, region.outer)
+
+    def _drag_tolerances(self, inner: float, outer: float) -> None:
+        if self.session.region:
+            self.session.do(commands.set_tolerance(self.session.region, inner, outer))
 
     def _set_tolerance(self) -> None:
         region = self.region()

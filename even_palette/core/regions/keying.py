@@ -4,9 +4,12 @@ from enum import StrEnum
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Samples, float32
+from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.hexcode import Rgb8
+from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import rgb_of
+
+LEVELS, BAND_ROWS = 256, 256
 
 
 class Metric(StrEnum):
@@ -14,6 +17,24 @@ class Metric(StrEnum):
 
     CHEBYSHEV = "chebyshev"
     EUCLIDEAN = "euclidean"
+
+
+def distance_counts(levels: Levels, colour: Rgb8, metric: Metric, cancel: CancelToken | None = None) -> Samples:
+    """How many texels (H, W, C) uint8 are how far from a colour: counts (256,) by whole levels, int64.
+
+    Euclidean distances above 255 count as 255. Raises Cancelled.
+    """
+    counts = np.zeros(LEVELS, dtype=np.int64)
+    for first in range(0, len(levels), BAND_ROWS):
+        if cancel:
+            cancel.check()
+        off = rgb_of(levels[first : first + BAND_ROWS]).astype(np.int32) - np.array(colour, dtype=np.int32)
+        if metric == Metric.CHEBYSHEV:
+            far = np.abs(off).max(axis=-1)
+        else:
+            far = np.minimum(np.rint(np.sqrt((off * off).sum(axis=-1))), LEVELS - 1).astype(np.int64)
+        counts += np.bincount(far.ravel(), minlength=LEVELS)
+    return counts
 
 
 def key_mask(levels: Samples, colour: Rgb8, inner: float, outer: float, metric: Metric) -> Floats:

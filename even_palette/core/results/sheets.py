@@ -5,15 +5,16 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, float32
+from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.disk.gate import check_memory
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import MOST_STEPS, Focus, Source
+from even_palette.core.kit.model import MOST_STEPS, Focus, Region, Source
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions.id_colours import IdColours, list_id_colours
+from even_palette.core.regions.keying import distance_counts
 from even_palette.core.regions.unmix import Unmixed, unmix
 from even_palette.core.results.cache import Cache
 from even_palette.core.results.claims import LIKE, Leaf, leaf_of
@@ -102,6 +103,18 @@ class Sheets:
             key, lambda: unmix(plane.samples, IdColours(kept, 0), others, how.mixing, how.lossy, cancel)
         )
         return made, repr(key)
+
+    def id_distances(self, at: Focus, region: Region) -> Samples | None:
+        """How many texels of the ID map are how far from a region's ID colour, (256,); None without a map."""
+        if not self._id_name(at):
+            return None
+
+        def compute() -> Samples:
+            plane = self.id_levels(at)
+            assert plane is not None
+            return distance_counts(plane.samples, region.id_colour, region.metric)
+
+        return self.cache.get(("id distances", self._id_name(at), region.id_colour, region.metric), compute)
 
     def known_id_colours(self, at: Focus) -> IdColours | None:
         """The ID colours if they were listed already."""

@@ -1,19 +1,15 @@
 """ID colour: texels of the ID map near a colour join the mask, with tolerances of their own."""
 
-import numpy as np
-
 from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.regions.keying import Metric, key_mask
 from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
 
 
 def key(ids: Levels, values: Values) -> Floats:
-    """1 - smoothstep(inner, outer, distance) of texels (h, w, 3) uint8 to the colour, Chebyshev, in levels."""
+    """1 - smoothstep(inner, outer, distance) of texels (h, w, C) uint8 to the colour, Chebyshev, in levels."""
     red, green, blue = (round(values[name]) for name in ("red", "green", "blue"))
-    flat = np.ascontiguousarray(ids[..., :3]).reshape(-1, 3)
     outer = max(values["inner"], values["outer"])
-    found = key_mask(flat, (red, green, blue), values["inner"], outer, Metric.CHEBYSHEV)
-    return float32(found).reshape(ids.shape[:2])
+    return float32(key_mask(ids, (red, green, blue), values["inner"], outer, Metric.CHEBYSHEV))
 
 
 STEP = StepKind(
