@@ -552,3 +552,86 @@ def test_paint_from_a_script() -> None:
                 kit.paint("one", [(0.2, 0.2)], **arguments)
         with pytest.raises(UserError, match="no region"):
             kit.paint("nobody", [(0.2, 0.2)])
+
+
+def test_stamps_are_printed_whole() -> None:
+    """A stroke with a stamp is its prints, each the stamp times the flow, turned by nothing: scipy's map_coordinates."""
+    from scipy.ndimage import map_coordinates
+
+    brush = Brush(radius=30.0, flow=0.8, spacing=1.0, stamp="dots")
+    stamp = shipped_stamp("dots")
+    stroke = plain(100, 260, brush, stamp=stamp)
+    dabs = list(along(brush, [(50.0, 50.0), (200.0, 50.0)]))
+    assert [(dab.x, dab.travel) for dab in dabs] == [(50.0, 1.0), (110.0, 1.0), (170.0, 1.0)]
+    stroke.put(dabs)
+    rest = np.ones((100, 260))
+    rows, columns = np.mgrid[0:100, 0:260] + 0.5
+    for dab in dabs:
+        at = [(y - c) * 128 / 60 + 63.5 for y, c in ((rows, dab.y), (columns, dab.x))]
+        rest *= 1 - 0.8 * np.clip(map_coordinates(stamp.astype(float), at, order=1, mode="constant"), 0, 1)
+    assert np.abs(result(stroke) - (1 - rest)).max() < 1e-4
+
+
+def test_a_kill_loses_the_stroke_in_hand_alone(tmp_path: Path) -> None:
+    """A process paints and keeps each stroke, and is killed at a random moment; what is opened then has every stroke
+    that it said was kept, byte for byte. Eight times."""
+    import os
+    import signal
+    import subprocess
+    import sys
+    import time
+
+    kit = saved(tmp_path / "kit")
+    paints = [painted(400, 300)]
+    for number in range(40):
+        stroke = plain(300, 400, Brush(radius=12.0))
+        stroke.base = paints[-1]
+        paints.append(stroke_through(stroke, along(stroke.brush, [(number * 9.0, 40.0), (number * 9.0 + 30, 260.0)])))
+    names = [paint.content_id for paint in paints]
+    rng = random.Random(9)
+    for _ in range(8):
+        worker = subprocess.Popen(
+            [sys.executable, "-c", PAINTER, str(tmp_path / "kit")], stdout=subprocess.PIPE, text=True
+        )
+        assert worker.stdout is not None
+        for _ in range(rng.randint(1, 12)):
+            kept = int(worker.stdout.readline())
+        time.sleep(rng.random() * 0.02)
+        os.kill(worker.pid, signal.SIGKILL)
+        told = [int(line) for line in worker.stdout.read().split()]
+        worker.wait()
+        kept = told[-1] if told else kept
+        held = KitFolder(tmp_path / "kit")
+        opened = held.open()
+        held.close()
+        assert opened.saved == kit
+        assert opened.recovered is not None
+        paint = opened.recovered.region("r2").steps[-1].paint
+        assert paint is not None
+        assert all(tile.is_there for tile in paint_tiles(opened.recovered))
+        assert paint.content_id in names[kept : kept + 2]
+        assert paint.samples().tobytes() == paints[names.index(paint.content_id)].samples().tobytes()
+
+
+PAINTER = """
+import sys
+from pathlib import Path
+from even_palette.core.kit import commands
+from even_palette.core.kit.store import KitFolder
+from even_palette.core.regions.brush import Brush, along
+from even_palette.core.regions.stroke import stroke_through
+from tests.core.test_paint import painted, plain
+held = KitFolder(Path(sys.argv[1]))
+kit = held.open().saved
+number = len(kit.region("r2").steps)
+paint = painted(400, 300)
+for stroke_number in range(41):
+    kit = commands.paint_step("r2", number, paint).apply(kit)
+    held.autosave(kit)
+    print(stroke_number, flush=True)
+    number = len(kit.region("r2").steps) - 1
+    stroke = plain(300, 400, Brush(radius=12.0))
+    stroke.base = paint
+    points = [(stroke_number * 9.0, 40.0), (stroke_number * 9.0 + 30, 260.0)]
+    paint = stroke_through(stroke, along(stroke.brush, points))
+"""

@@ -30,6 +30,8 @@ MIRRORS: list[tuple[str, object]] = [("Not mirrored", ""), ("Mirrored in x", "x"
                                      ("Mirrored in z", "z")]  # fmt: skip
 OWN = "own"
 STAMP_PX = 20
+STAMP_SPACING = 0.5
+"""Prints of a stamp lie at least so many widths apart when it is chosen; nearer they run into each other."""
 MOST_SLIDER = 256
 
 
@@ -128,7 +130,8 @@ class BrushEditor(QWidget):
         if name == OWN:
             name, _ = QFileDialog.getOpenFileName(self, "Image for the tip", "", FILTER)
         if name:
-            self.session.view.change_painter(stamp=name)
+            spacing = self.session.view.state.painter.brush.spacing
+            self.session.view.change_painter(stamp=name, spacing=max(spacing, STAMP_SPACING))
         elif self.stamp.currentData() == "":
             self.session.view.change_painter(stamp="")
         self.show_painter()

@@ -2,7 +2,7 @@
 
 Flow is what a stroke lays down while the brush travels its own width: a dab that stands for a travel of s widths covers
 1 - (1 - flow · tip)^s. So the result hardly depends on the spacing, and as that goes to 0 the uncovered rest at a texel
-becomes exp(∫ ln(1 - flow · tip) ds) along the path, s in widths of the brush.
+becomes exp(∫ ln(1 - flow · tip) ds) along the path, s in widths of the brush. A stamp is printed whole at each dab.
 """
 
 import math
@@ -83,13 +83,13 @@ class Path:
         made, at = [], 0.0
         if self._alone:
             self._alone = False
-            made.append(self._dab(start, self._pressure, self._share / 2))
+            made.append(self._dab(start, self._pressure, 1.0 if self.brush.stamp else self._share / 2))
         while at + self._left <= length:
             at += self._left
             t = at / length
             here = tuple(a + (b - a) * t for a, b in zip(start, point, strict=True))
             now = self._pressure + (pressure - self._pressure) * t
-            made.append(self._dab(here, now, self._share))
+            made.append(self._dab(here, now, 1.0 if self.brush.stamp else self._share))
             self._left = self._step(now)
         self._left -= length - at
         self._last, self._pressure = point, pressure
