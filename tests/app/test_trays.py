@@ -3,12 +3,13 @@
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QPushButton, QToolButton
 
 from even_palette.app.rail import STAGES, State
-from even_palette.core.kit import commands
-from even_palette.core.kit.model import OVER, Unmix, users_of
+from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit.model import OVER, Box, Unmix, users_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Bound
 from even_palette.core.raster.files import write_plane
@@ -327,3 +328,24 @@ def test_tolerances_are_set_on_a_histogram(small: Driver) -> None:
     assert session.kit.region(session.region) == after
     session.undo()
     assert session.kit.region(session.region) == before
+
+
+def test_a_locked_region_comes_first(small: Driver) -> None:
+    """The lock in Masks: where two regions overlap, the locked one keeps all that it has; undo lets go."""
+    session = small.session
+    first, second = (region.key for region in session.at.sheet.regions[:2])
+    for key in (first, second):
+        session.do(mesh_commands.add_box(key, Box(0.0, 0.0, 0.5, 0.5)))
+    small.stage(3)
+    session.select(region=second)
+    small.settle()
+    at = session.shown
+    assert at is not None
+    assert session.sheets.weights(at).at(3, 3)[:2] == pytest.approx((0.5, 0.5), abs=0.003)
+    small.click(small.tray.masks.lock)
+    small.settle()
+    assert session.kit.region(second).locked
+    assert session.sheets.weights(session.shown).at(3, 3)[:2] == (0.0, 1.0)  # type: ignore[arg-type]
+    session.undo()
+    small.settle()
+    assert not small.tray.masks.lock.isChecked()

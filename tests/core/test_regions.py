@@ -16,6 +16,7 @@ from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.id_colours import distinct_colours, list_id_colours
 from even_palette.core.regions.keying import Metric, key_mask
 from even_palette.core.regions.packing import plane_and_channel
+from even_palette.core.regions.resolve_kernel import resolve_tile
 from even_palette.core.regions.weights import Resolve, coverage, quantize_weights, resolve_weights
 
 SIXTEEN = [
@@ -170,3 +171,34 @@ def test_distinct_colours_reassemble_the_map() -> None:
     assert np.array_equal(colours[index][:, :, 0], levels)
     assert counts.sum() == 600
     assert len(np.unique(colours.reshape(-1, 3), axis=0)) == len(colours)
+
+
+@pytest.mark.parametrize("how", list(Resolve))
+def test_locked_regions_keep_what_they_have(how: Resolve) -> None:
+    """A locked region has what it would have alone with the others that are locked; the rest shares what is left, at
+    every texel, and by the compiled loop the same; without locks nothing changes."""
+    rng = np.random.default_rng(6)
+    masks = float32(rng.random((5, 30, 40)) * (rng.random((5, 30, 40)) < 0.7))
+    masks[:, 0] = 1
+    locked = [False, True, False, True, False]
+    weights = resolve_weights(masks, how, locked)
+    alone = resolve_weights(masks[[1, 3]], how)
+    assert np.array_equal(weights[[1, 3]], alone)
+    left = 1 - alone.sum(axis=0)
+    others = weights[[0, 2, 4]].sum(axis=0)
+    wanted = np.minimum(left, masks[[0, 2, 4]].sum(axis=0))
+    if how == Resolve.SHARE:
+        assert np.abs(others - wanted).max() < 1e-6
+        total = masks[[0, 2, 4]].sum(axis=0)
+        some = total > 0
+        for at in (0, 2, 4):
+            assert np.abs(weights[at] * total - masks[at] * wanted)[some].max() < 1e-6
+    else:
+        assert np.abs(weights[0] - masks[0] * (1 - masks[1]) * (1 - masks[3])).max() < 1e-6
+    assert weights.sum(axis=0).max() <= 1 + 1e-6
+    levels = np.asarray(masks * 65535 + 0.5, dtype=np.uint16)
+    found, _, _ = resolve_tile(levels, how == Resolve.ORDER, locked)
+    exact = quantize_weights(resolve_weights(float32(levels) / np.float32(65535), how, locked))
+    assert np.abs(found.astype(int) - exact).max() <= 1
+    assert (found != exact).mean() < 0.001
+    assert np.array_equal(resolve_weights(masks, how, [False] * 5), resolve_weights(masks, how))

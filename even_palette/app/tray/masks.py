@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.histogram import DistanceHistogram
-from even_palette.app.tray.panel import Fold, Panel, choice, label, row, show_choice
+from even_palette.app.tray.panel import Fold, Panel, choice, label, row, show_choice, tool
 from even_palette.app.tray.steps import StepsList
 from even_palette.core.errors import NotReady
 from even_palette.core.kit import commands
@@ -88,8 +88,14 @@ class MasksPanel(Panel):
         self.histogram.dragged.connect(self._drag_tolerances)
         self.histogram.dropped.connect(session.history.end_merge)
         _stack(self.by_tolerances, self.histogram, self.inner, self.outer, self.distance)
-        for widget in (self.keying, self.by_unmixing, self.region_box, self.by_tolerances):
-            self.column.addWidget(widget)
+        told = "Strokes of others do not touch what it has, and it comes first where masks overlap (Ctrl+K)"
+        self.lock = tool("Lock region", "lock-simple", told)
+        self.lock.setCheckable(True)
+        self.lock.clicked.connect(lambda on: session.do(commands.set_locked(session.region, on)))
+        self.column.addWidget(self.keying)
+        self.column.addWidget(self.by_unmixing)
+        self.column.addLayout(row(self.region_box, self.lock, stretch=0))
+        self.column.addWidget(self.by_tolerances)
         self.column.addLayout(row(label("Overlaps"), self.resolve, stretch=1))
         self.column.addLayout(row(label("Show"), self.view, stretch=1))
         self.column.addWidget(label("Steps of this region", "section"))
@@ -115,6 +121,8 @@ class MasksPanel(Panel):
         for each in at.sheet.regions:
             self.region_box.addItem(each.name, each.key)
         show_choice(self.region_box, self.session.region)
+        self.lock.setEnabled(region is not None)
+        self.lock.setChecked(region is not None and region.locked)
         for widget in (self.region_box, self.inner, self.outer, self.distance):
             widget.setEnabled(region is not None)
         unmix, there = at.sheet.unmix, at.sheet.source(Role.ID) is not None or bool(at.sheet.id_bake)

@@ -171,7 +171,7 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `key` is an identifier that stays when the name changes. The region holds what is keyed in the ID map, if it is
     `keyed`, the faces of meshes that were given to it, and its boxes; then its mask goes through its steps in order.
     Where the map is unmixed, tolerances do not count, and stray colours that were given to the region are `also` its.
-    What a `locked` region has, the strokes of others do not touch.
+    What a `locked` region has, the strokes of others do not touch, and where masks overlap it comes first.
     """
 
     key: str

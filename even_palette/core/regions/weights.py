@@ -1,5 +1,6 @@
 """From masks, which may overlap and leave gaps, to weights, which add up to one with the uncovered base."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -15,20 +16,30 @@ class Resolve(StrEnum):
     ORDER = "order"
 
 
-def resolve_weights(masks: Floats, how: Resolve) -> Floats:
+def resolve_weights(masks: Floats, how: Resolve, locked: Sequence[bool] = ()) -> Floats:
     """Weights (R, H, W) of masks (R, H, W), 0..1; base = 1 - their sum.
 
     `share`: w_r = m_r / max(1, sum m). `order`: w_r = m_r times the product of (1 - m_s) over the regions s
-    above r, the first region being the topmost.
+    above r, the first region being the topmost. Those that are `locked` come first: they are resolved among
+    themselves, and the others share what they leave, rest: w_r = m_r / max(1, sum m / rest), or come below all of them.
     """
     masks = float32(masks)
-    if how == Resolve.SHARE:
-        return float32(masks / np.maximum(1, masks.sum(axis=0)))
+    held = np.array([*locked, *[False] * (len(masks) - len(locked))], dtype=bool)
     weights = np.empty_like(masks)
+    if how == Resolve.SHARE:
+        rest = np.ones(masks.shape[1:], dtype=np.float32)
+        for chosen in (held, ~held):
+            if chosen.any():
+                part = masks[chosen]
+                with np.errstate(divide="ignore", invalid="ignore"):
+                    crowd = np.where(rest > 0, part.sum(axis=0) / rest, np.inf)
+                    weights[chosen] = np.where(rest > 0, part / np.maximum(1, crowd), 0)
+                rest = np.maximum(0, rest - weights[chosen].sum(axis=0))
+        return weights
     left = np.ones(masks.shape[1:], dtype=np.float32)
-    for index, mask in enumerate(masks):
-        weights[index] = mask * left
-        left = left * (1 - mask)
+    for index in [*np.flatnonzero(held), *np.flatnonzero(~held)]:
+        weights[index] = masks[index] * left
+        left = left * (1 - masks[index])
     return weights
 
 

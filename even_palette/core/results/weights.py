@@ -84,6 +84,7 @@ def weights_key(at: Focus, sheets: Sheets) -> tuple[object, ...]:
         (found.content_id, sheets.meshes.assignment_key(at), at.sheet.padding) if found else "",
         sheets.mask_size(at),
         at.sheet.resolve,
+        tuple(region.locked for region in at.sheet.regions),
         at.sheet.unmix,
         tuple(_claims(region) for region in at.sheet.regions),
         tuple(_plane_name(at, sheets, step.plane) for region in at.sheet.regions for step in acting(region)
@@ -122,9 +123,11 @@ def mask_key(at: Focus, sheets: Sheets, number: int, steps: int) -> tuple[object
         key = wanted.pop()
         needed.add(key)
         wanted += [step.region for step in steps_of.get(key, ()) if step.region and step.region not in needed]
-    bare = at.kit.with_sheet(replace(at.sheet, regions=tuple(
-        replace(other, steps=steps_of[other.key] if other.key in needed else ()) for other in at.sheet.regions
-    ), resolve=Resolve.SHARE))  # fmt: skip
+    regions = tuple(
+        replace(other, steps=steps_of[other.key] if other.key in needed else (), locked=False)
+        for other in at.sheet.regions
+    )
+    bare = at.kit.with_sheet(replace(at.sheet, regions=regions, resolve=Resolve.SHARE))
     return ("mask", *weights_key(bare.at(at.key), sheets), number)
 
 
@@ -148,9 +151,12 @@ def weights_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToke
     leaf = leaf_of(at, sheets, progress, cancel)
     regions = at.sheet.regions
     height, width = leaf.index.shape
+    locks = [region.locked for region in regions]
     stepped = [number for number, region in enumerate(regions) if acting(region) or number in leaf.chosen]
     grids = {number: mask_grid(at, sheets, leaf, number, cancel) for number in stepped}
-    table = quantize_weights(resolve_weights(float32(leaf.masks[:, None]) / np.float32(65535), at.sheet.resolve))[:, 0]
+    table = quantize_weights(
+        resolve_weights(float32(leaf.masks[:, None]) / np.float32(65535), at.sheet.resolve, locks)
+    )[:, 0]
     total = (float32(leaf.masks) / np.float32(65535)).sum(axis=0, dtype=np.float32)
     quarter = np.asarray(np.minimum(total / QUARTER, 1) * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
     across, done = -(-width // TILE), [0]
@@ -164,7 +170,17 @@ def weights_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToke
         tiles = [grids[number].tiles[spot.down * across + spot.across] for number in stepped]
         digest = hashlib.blake2b(leaf.masks[:, there].tobytes(), digest_size=16).digest()
         own = tuple(tile.name for tile in tiles)
-        key = ("weights tile", leaf.name, spot.down, spot.across, digest, at.sheet.resolve, tuple(stepped), own)
+        key = (
+            "weights tile",
+            leaf.name,
+            spot.down,
+            spot.across,
+            digest,
+            at.sheet.resolve,
+            tuple(locks),
+            tuple(stepped),
+            own,
+        )
         if not stepped:
             return sheets.cache.get(key, lambda: _by_class(leaf.index[cut], table, total, quarter, there))
 
@@ -183,7 +199,9 @@ def weights_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToke
                 tile = found.get(number)
                 own = tile.samples[: size[0], : size[1], 0] if tile else leaf.masks[number, index]
                 masks[row] = own
-            return _by_texel(masks, at.sheet.resolve, acts, len(regions), spot.shape)
+            return _by_texel(
+                masks, at.sheet.resolve, [locks[number] for number in acts], acts, len(regions), spot.shape
+            )
 
         return sheets.cache.get(key, compute)
 
@@ -212,11 +230,13 @@ def _by_class(index: Samples, table: Levels, total: Floats, quarter: Samples, th
     return _Made(tuple(packed), make_tile(quarter[index][..., None]), (covered, over, empty))
 
 
-def _by_texel(masks: Samples, resolve: Resolve, acts: list[int], count: int, shape: tuple[int, int]) -> _Made:
+def _by_texel(
+    masks: Samples, resolve: Resolve, locks: list[bool], acts: list[int], count: int, shape: tuple[int, int]
+) -> _Made:
     """The tile from the masks (A, h, w) of those of `count` regions that act on it, or (A, 1, 1) for all its texels."""
     from even_palette.core.regions.resolve_kernel import resolve_tile
 
-    levels, quarter, counts = resolve_tile(masks, resolve == Resolve.ORDER)
+    levels, quarter, counts = resolve_tile(masks, resolve == Resolve.ORDER, locks)
     packed = []
     for first in range(0, count, REGIONS_A_PLANE):
         texels = np.zeros((*masks.shape[1:], REGIONS_A_PLANE), dtype=np.uint8)

@@ -87,13 +87,14 @@ def fine_weights(at: Focus, sheets: Sheets, cancel: CancelToken | None = None) -
     """The weights (H, W) uint16 of each region; with the base they add up to 65535 at every texel. Raises Cancelled."""
     grids = [sheets.mask(at, region.key).grid for region in at.sheet.regions]
     height, width = grids[0].height, grids[0].width
+    locks = [region.locked for region in at.sheet.regions]
     made = [np.empty((height, width), dtype=np.uint16) for _ in grids]
     for top in range(0, height, TILE):
         if cancel:
             cancel.check()
         bottom = min(top + TILE, height)
         masks = np.stack([grid.cut(top, 0, bottom, width)[..., 0] for grid in grids])
-        weights = resolve_weights(float32(masks) / np.float32(65535), at.sheet.resolve)
+        weights = resolve_weights(float32(masks) / np.float32(65535), at.sheet.resolve, locks)
         for whole, band in zip(made, quantize_weights(weights, 65535), strict=True):
             whole[top:bottom] = band
     return made
