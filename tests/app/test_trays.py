@@ -349,3 +349,31 @@ def test_a_locked_region_comes_first(small: Driver) -> None:
     session.undo()
     small.settle()
     assert not small.tray.masks.lock.isChecked()
+
+
+def test_channels_are_moved_by_drag_and_suggested(demo: Driver) -> None:
+    """Ship lists each region with its channel; dropped elsewhere it is packed there; Suggest puts neighbours apart."""
+    from PyQt6.QtCore import QModelIndex
+
+    demo.stage(8)
+    demo.settle()
+    panel, session = demo.tray.ship, demo.session
+    listed = lambda: [panel.channels.item(i).text().split("    ") for i in range(panel.channels.count())]  # type: ignore[union-attr]  # noqa: E731
+    first = listed()
+    assert first[0] == ["weights 0 · R", "Hull"]
+    assert first[4][0] == "weights 1 · R"
+    model = panel.channels.model()
+    assert model is not None
+    model.moveRows(QModelIndex(), 0, 1, QModelIndex(), 6)
+    demo.settle()
+    moved = listed()
+    assert moved[5] == ["weights 1 · G", "Hull"]
+    assert [name for _, name in moved] == [name for _, name in first[1:6]] + ["Hull"] + [name for _, name in first[6:]]
+    before = panel.packing_told.text()
+    demo.click(panel.suggest)
+    demo.settle()
+    blocks = [int(text.split(". ")[1].split(" blocks")[0]) for text in (before, panel.packing_told.text())]
+    assert blocks[1] < blocks[0]
+    session.undo(2)
+    demo.settle()
+    assert listed() == first

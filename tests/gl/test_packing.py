@@ -6,19 +6,21 @@ import msgspec
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from scipy.ndimage import map_coordinates
+from scipy.ndimage import gaussian_filter, map_coordinates
 
 from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import read_kit
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import texel_centres
 from even_palette.core.regions.edge_pairs import decode_pairs, encode_pairs, exactness
 from even_palette.core.regions.id_colours import list_id_colours
-from even_palette.core.regions.packing import Packing, PackingPlan
+from even_palette.core.regions.packing import Packing, PackingPlan, shared_blocks, suggested_order
 from even_palette.core.regions.unmix import unmix
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship
@@ -176,3 +178,47 @@ def test_many_regions_with_soft_edges_as_pairs() -> None:
     got = evaluated(plan, "r150", packed(levels), texel_centres(30, 40))
     assert np.abs(got - levels[150] / 255.0).max() < 1e-4
     assert (plan.units, plan.samples) == (1, 4)
+
+
+@pytest.mark.parametrize("packing", list(Packing))
+@pytest.mark.parametrize("count", [1, 3, 5, 6, 9])
+def test_channels_in_another_order(packing: Packing, count: int) -> None:
+    """Moved about, every region still finds its weight; an alpha that nobody has is not written."""
+    levels = random_levels(count, 21, 18)
+    keys = tuple(f"r{i}" for i in range(count))
+    order = tuple(RNG.permutation(keys).tolist())
+    plan = PackingPlan(packing, order, (18, 21), keys)
+    slots = plan.slots(packed(levels))
+    for index, key in enumerate(keys):
+        got = evaluated(plan, key, packed(levels), texel_centres(21, 18))
+        assert np.abs(got - levels[index] / 255.0).max() < 1e-4
+    if packing == Packing.PLANES:
+        alone = {1: 1, 2: 3, 3: 3, 0: 4}[count % 4]
+        assert [slot.plane.channels for slot in slots.values()] == [4] * (count // 4) + ([alone] if count % 4 else [])
+
+
+def test_a_suggested_order_keeps_neighbours_apart() -> None:
+    """Eight stripes whose neighbours share blocks at their borders: as suggested no two of a plane do."""
+    side = 128
+    levels = np.zeros((8, side, side), dtype=np.uint8)
+    for index in range(8):
+        levels[index, :, index * 16 : index * 16 + 16] = 255
+    soft = [np.uint8(gaussian_filter(level.astype(float), 1.2) + 0.5) for level in levels]
+    order = suggested_order(soft)
+    assert sorted(order) == list(range(8))
+    assert shared_blocks(soft, order) == 0
+    assert shared_blocks(soft, range(8)) > 0
+
+
+def test_channels_are_part_of_the_kit(kit: Kit, sheets: Sheets, tmp_path: Path) -> None:
+    """An order is a command that is refused for other regions, ships, and forgets a region that is removed."""
+    keys = [region.key for region in kit.sheets[0].regions]
+    turned = commands.set_channels("sheet_1", keys[::-1]).apply(kit)
+    ship(turned, sheets, tmp_path / "p")
+    package = msgspec.json.decode((tmp_path / "p" / "package.json").read_bytes())
+    told = {region["key"]: (region["slot"], region["channel"]) for region in package["sheets"][0]["regions"]}
+    assert told == {key: ("weights_0", "rgba"[i]) for i, key in enumerate(keys[::-1])}
+    with pytest.raises(UserError, match="once"):
+        commands.set_channels("sheet_1", keys[1:]).apply(kit)
+    without = commands.remove_region(keys[0]).apply(turned)
+    assert without.sheets[0].channel_order == tuple(keys[:0:-1])

@@ -4,24 +4,25 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QProcess, QProcessEnvironment, Qt, QTemporaryDir, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QTreeWidget, QTreeWidgetItem
+from PyQt6.QtWidgets import QFileDialog, QLineEdit, QListWidgetItem, QPushButton, QTreeWidget, QTreeWidgetItem
 
 from even_palette.app.jobs import Rank
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Panel, choice, label, row, show_choice, tool
+from even_palette.app.tray.panel import Panel, ShortList, choice, label, row, show_choice, swatch_icon, tool
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.regions.packing import Packing
+from even_palette.core.regions.packing import Packing, PackingPlan
 from even_palette.core.results.looks import Look, picture, whole_sheet
-from even_palette.core.ship.costs import told_of
+from even_palette.core.ship.costs import suggested_channels, told_of
 from even_palette.core.ship.write import Planned, plan, ship
 from even_palette.terminal import command
 
 AMPLIFY = 64
+CHANNELS_PX = 112
 
 PACKINGS: list[tuple[str, object]] = [
     ("RGBA planes", Packing.PLANES),
@@ -72,8 +73,18 @@ class ShipPanel(Panel):
             lambda i: session.do(commands.set_packing(session.at.key, self.packing.itemData(i)))
         )
         self.packing_told = label("", "quiet")
+        self.channels = ShortList("Channels of the weights", CHANNELS_PX)
+        self.channels.setDragDropMode(ShortList.DragDropMode.InternalMove)
+        self.channels.setToolTip("Drag a region into another channel")
+        if (model := self.channels.model()) is not None:
+            model.rowsMoved.connect(lambda _p, first, _l, _d, to: self._move_channel(first, to))
+        self.suggest = QPushButton("Suggest")
+        self.suggest.setToolTip("Put regions that touch into different planes, which suits block compression")
+        self.suggest.clicked.connect(self._suggest)
         self.column.addLayout(row(self.folder, browse, stretch=0))
         self.column.addLayout(row(label("Weights"), self.packing, stretch=1))
+        self.column.addWidget(self.channels, 10)
+        self.column.addLayout(row(label("Channels are moved by drag.", "quiet"), self.suggest, stretch=0))
         self.column.addWidget(self.packing_told)
         for widget in (self.obstacle, self.ship_button, self.outcome):
             self.column.addWidget(widget)
@@ -91,6 +102,7 @@ class ShipPanel(Panel):
         show_choice(self.variant, current)
         self.files.clear()
         show_choice(self.packing, self.session.at.sheet.packing)
+        self._show_channels()
         self._show_obstacle("")
         fresh = self.shipped is not None and self.shipped[1].kit == self.session.kit
         self.proof_button.setEnabled(fresh)
@@ -109,6 +121,30 @@ class ShipPanel(Panel):
             rank=Rank.VIEW,
             place="package",
         )
+
+    def _show_channels(self) -> None:
+        """List the regions in the order of channels, each with its place."""
+        at = self.session.at
+        plan = PackingPlan(at.sheet.packing, at.sheet.channel_order)
+        self.channels.clear()
+        for index, key in enumerate(plan.regions):
+            place = plan.place(index)
+            where = f"{place.slot} {place.layer}" if place.layer >= 0 else place.slot
+            region = at.kit.region(key)
+            told = f"{where.replace('_', ' ')} · {place.channel.upper()}    {region.name}"
+            self.channels.addItem(QListWidgetItem(swatch_icon(region.id_colour), told))
+        several = len(plan.regions) > 1
+        self.channels.setEnabled(several)
+        self.suggest.setEnabled(several and at.sheet.packing != Packing.PAIRS)
+
+    def _move_channel(self, first: int, to: int) -> None:
+        order = list(self.session.at.sheet.channel_order)
+        order.insert(to - 1 if to > first else to, order.pop(first))
+        self.session.do(commands.set_channels(self.session.at.key, order))
+
+    def _suggest(self) -> None:
+        at, sheets = self.session.at, self.session.sheets
+        self.session.do_made("Channels", lambda: commands.set_channels(at.key, suggested_channels(at, sheets)))
 
     def _measure(self, at: Focus) -> None:
         """Tell what the packing costs, and of edge pairs how exact they are."""

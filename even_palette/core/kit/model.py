@@ -200,7 +200,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     there is no file; `padding` (texels) is how far regions of mesh elements reach beyond their UV islands. Overcoats
     are put on the whole sheet, after the coats of all regions. With `unmix` the ID map is unmixed, else its colours are
     keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the sheet alone. Weights are
-    shipped as `packing` says.
+    shipped as `packing` says, the regions of `channels` first, in that order.
     """
 
     key: str
@@ -215,6 +215,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     unmix: Unmix | None = None
     lowest_mip: int = 0
     packing: Packing = Packing.PLANES
+    channels: tuple[str, ...] = ()
 
     def bake(self, key: str) -> Bake:
         """The bake with this key. Raises KeyError if there is none."""
@@ -222,6 +223,13 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
             if bake.key == key:
                 return bake
         raise KeyError(key)
+
+    @property
+    def channel_order(self) -> tuple[str, ...]:
+        """The keys of all regions in the order in which their weights are packed."""
+        there = [region.key for region in self.regions]
+        chosen = [key for key in self.channels if key in there]
+        return (*chosen, *(key for key in there if key not in chosen))
 
     def source(self, role: Role) -> Source | None:
         """The map of a role, if there is one."""

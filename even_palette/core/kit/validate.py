@@ -103,6 +103,8 @@ def _check_sheet(sheet: Sheet) -> None:
     if sheet.unmix and not all(0 <= level <= 255 for colour in sheet.unmix.dissolved for level in colour):
         raise UserError(f"sheet “{sheet.name[:40]}” has a dissolved colour outside 0..255.")
     check_circles(sheet)
+    if len(set(sheet.channels)) != len(sheet.channels) or len(sheet.channels) > MOST_REGIONS:
+        raise UserError(f"sheet “{sheet.name[:40]}” has a region in two channels.")
     if not 0 <= sheet.lowest_mip <= MOST_MIP:
         raise UserError(f"sheet “{sheet.name[:40]}” has a lowest mip outside 0..{MOST_MIP}.")
     if not 0 <= sheet.padding <= MOST_PADDING:

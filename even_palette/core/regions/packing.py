@@ -3,10 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from itertools import combinations
 
 import numpy as np
 
-from even_palette.core.arrays import Levels
+from even_palette.core.arrays import Bools, Levels
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.slots import Slot
@@ -16,7 +17,7 @@ from even_palette.core.regions.edge_pairs import encode_pairs, pair_weight
 
 REGIONS_A_PLANE, REGIONS_AN_RGB_PLANE = 4, 3
 ARRAY_SLOT, PAIRS_SLOT = "weights", "edge_pairs"
-BAND_ROWS = 256
+BAND_ROWS, BLOCK = 256, 4
 UNFILTERED = Sampler(Filter.NEAREST, mips=False)
 
 
@@ -44,11 +45,15 @@ class Place:
 
 @dataclass(frozen=True)
 class PackingPlan:
-    """Where the weight of each region is, by key, in the order of the regions; `size` is that of the planes."""
+    """Where the weight of each region is, by key, in the order of channels; `size` is that of the planes.
+
+    `stored` is the order of the regions in the RGBA planes that the weights come in, where that is another one.
+    """
 
     packing: Packing
     regions: tuple[str, ...]
     size: tuple[int, int] = (1, 1)
+    stored: tuple[str, ...] = ()
 
     def place(self, index: int) -> Place:
         """Where the weight of the region with an index is."""
@@ -77,18 +82,32 @@ class PackingPlan:
         """The slots that hold these RGBA planes of weights, packed anew where the plan asks for it."""
         if not planes:
             return {}
+        sources = [(self.stored or self.regions).index(key) for key in self.regions]
+        same = sources == list(range(len(sources)))
         match self.packing:
             case Packing.ARRAY:
-                return {ARRAY_SLOT: Slot(tuple(planes), is_array=True)}
+                held = planes if same else self._repacked(planes, sources, REGIONS_A_PLANE, whole=True)
+                return {ARRAY_SLOT: Slot(tuple(held), is_array=True)}
             case Packing.RGB:
-                count = len(self.regions)
-                return {
-                    weights_slot(number): Slot((_rgb_plane(planes, first, count),))
-                    for number, first in enumerate(range(0, count, REGIONS_AN_RGB_PLANE))
-                }
+                made = self._repacked(planes, sources, REGIONS_AN_RGB_PLANE)
             case Packing.PAIRS:
-                return {PAIRS_SLOT: Slot((_pair_plane(planes, len(self.regions)),), UNFILTERED)}
-        return {weights_slot(number): Slot((plane,)) for number, plane in enumerate(planes)}
+                return {PAIRS_SLOT: Slot((_pair_plane(planes, sources),), UNFILTERED)}
+            case _:
+                full = same and len(sources) % REGIONS_A_PLANE == 0
+                made = list(planes) if full else self._repacked(planes, sources, REGIONS_A_PLANE)
+        return {weights_slot(number): Slot((plane,)) for number, plane in enumerate(made)}
+
+    def _repacked(self, planes: Sequence[Plane], sources: list[int], a_plane: int, whole: bool = False) -> list[Plane]:
+        """Planes of so many regions each; an alpha that no region has is not written, unless layers must be `whole`."""
+        made = []
+        for first in range(0, len(sources), a_plane):
+            part = sources[first : first + a_plane]
+            if part == list(range(first, first + REGIONS_A_PLANE)) and a_plane == REGIONS_A_PLANE:
+                made.append(planes[first // REGIONS_A_PLANE])
+                continue
+            channels = REGIONS_A_PLANE if whole or len(part) == REGIONS_A_PLANE else REGIONS_AN_RGB_PLANE
+            made.append(_plane_of(planes, part, 1 if len(part) == 1 and not whole else channels))
+        return made
 
     @property
     def units(self) -> int:
@@ -105,29 +124,60 @@ class PackingPlan:
         return self.units if self.packing != Packing.ARRAY else -(-len(self.regions) // REGIONS_A_PLANE)
 
 
-def _rgb_plane(planes: Sequence[Plane], first: int, count: int) -> Plane:
-    """Three regions from the first on as RGB; a channel that no region has is 0."""
+def _plane_of(planes: Sequence[Plane], sources: list[int], channels: int) -> Plane:
+    """Some regions as the channels of one plane; a channel that no region has is 0."""
     height, width = planes[0].height, planes[0].width
-    out = np.zeros((height, width, REGIONS_AN_RGB_PLANE), dtype=np.uint8)
-    for channel, index in enumerate(range(first, min(first + REGIONS_AN_RGB_PLANE, count))):
+    out = np.zeros((height, width, channels), dtype=planes[0].samples.dtype)
+    for channel, index in enumerate(sources):
         plane, source = plane_and_channel(index)
         out[..., channel] = planes[plane].samples[..., source]
     return Plane(out, Encoding.DATA)
 
 
-def _pair_plane(planes: Sequence[Plane], count: int) -> Plane:
+def _pair_plane(planes: Sequence[Plane], sources: list[int]) -> Plane:
     height, width = planes[0].height, planes[0].width
     out = np.empty((height, width, 3), dtype=np.uint8)
+    whole, places = [plane.samples for plane in planes], [plane_and_channel(index) for index in sources]
     for top in range(0, height, BAND_ROWS):
-        out[top : top + BAND_ROWS] = encode_pairs(levels_of(planes, count, top, min(top + BAND_ROWS, height)))
+        rows = slice(top, top + BAND_ROWS)
+        out[rows] = encode_pairs(np.stack([whole[plane][rows, :, channel] for plane, channel in places]))
     return Plane(out, Encoding.DATA)
 
 
-def levels_of(planes: Sequence[Plane], count: int, top: int, bottom: int) -> Levels:
-    """The weights (count, bottom - top, W) uint8 of rows of RGBA planes."""
-    rows = [np.asarray(plane.samples)[top:bottom] for plane in planes]
-    places = map(plane_and_channel, range(count))
-    return np.stack([rows[plane][..., channel] for plane, channel in places])
+def suggested_order(levels: Sequence[Levels]) -> list[int]:
+    """Regions (H, W) uint8 in an order in which those that touch lie in different planes as far as may be.
+
+    Channels that are never busy in the same block of 4 x 4 texels do not disturb each other under block compression.
+    Planes of four are filled one by one, each time with the region that shares the fewest blocks with those there;
+    the largest one that is left begins a plane.
+    """
+    count = len(levels)
+    busy = np.stack([_busy_blocks(level) for level in levels]) if count else np.zeros((0, 1))
+    shared = (busy.astype(np.float32) @ busy.astype(np.float32).T).astype(np.int64)
+    left = sorted(range(count), key=lambda index: -int(shared[index, index]))
+    order: list[int] = []
+    while left:
+        plane = [left.pop(0)]
+        while left and len(plane) < REGIONS_A_PLANE:
+            best = min(left, key=lambda index: int(sum(shared[index, other] for other in plane)))
+            left.remove(best)
+            plane.append(best)
+        order += plane
+    return order
+
+
+def shared_blocks(levels: Sequence[Levels], order: Sequence[int]) -> int:
+    """In how many blocks of 4 x 4 texels two regions of one plane are both busy, counted by pair."""
+    busy = [_busy_blocks(level) for level in levels]
+    planes = [order[first : first + REGIONS_A_PLANE] for first in range(0, len(order), REGIONS_A_PLANE)]
+    return sum(int((busy[a] & busy[b]).sum()) for plane in planes for a, b in combinations(plane, 2))
+
+
+def _busy_blocks(level: Levels) -> Bools:
+    """Which blocks of 4 x 4 texels are of more than one value."""
+    height, width = level.shape[0] // BLOCK * BLOCK, level.shape[1] // BLOCK * BLOCK
+    blocks = level[:height, :width].reshape(height // BLOCK, BLOCK, width // BLOCK, BLOCK)
+    return np.asarray(blocks.min(axis=(1, 3)) != blocks.max(axis=(1, 3))).ravel()
 
 
 def weights_slot(plane: int) -> str:

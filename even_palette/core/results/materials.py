@@ -109,7 +109,7 @@ def _mean_under(at: Focus, sheets: Sheets, owner: str, coats: tuple[Coat, ...], 
 def packing_plan(at: Focus, material: Material, live: bool = False, size: tuple[int, int] = (1, 1)) -> PackingPlan:
     """How the weights reach a shader: as the sheet says where the texture units suffice, else as one array."""
     keys = tuple(region.key for region in at.sheet.regions)
-    wanted = PackingPlan(at.sheet.packing, keys, size)
+    wanted = PackingPlan(at.sheet.packing, at.sheet.channel_order, size, keys)
     fits = 1 + len(material.slots) + wanted.units <= MOST_UNITS
     return wanted if fits and not live else PackingPlan(Packing.ARRAY, keys)
 

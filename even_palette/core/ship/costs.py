@@ -5,7 +5,7 @@ import numpy as np
 from even_palette.core.disk.gate import size_text
 from even_palette.core.kit.model import Focus
 from even_palette.core.regions.edge_pairs import PairExactness, exactness
-from even_palette.core.regions.packing import Packing, PackingPlan
+from even_palette.core.regions.packing import Packing, PackingPlan, shared_blocks, suggested_order
 from even_palette.core.results.sheets import Sheets
 
 BLOCK_BYTES = 1.0
@@ -29,7 +29,13 @@ def told_of(at: Focus, sheets: Sheets) -> str:
             squeezed = size_text(round(texels * planes * BLOCK_BYTES / 2))
             return f"{cost}, {size_text(round(texels * planes * 4))}, in BC1 {squeezed}."
     squeezed = size_text(round(texels * planes * BLOCK_BYTES))
-    return f"{cost}, {size_text(round(texels * planes * 4))}, in BC7 {squeezed}."
+    return f"{cost}, {size_text(round(texels * planes * 4))}, in BC7 {squeezed}. {_crowd_text(at, sheets)}"
+
+
+def suggested_channels(at: Focus, sheets: Sheets) -> tuple[str, ...]:
+    """The regions of a sheet, by key, in an order that suits block compression (see `suggested_order`)."""
+    levels = sheets.weights(at).levels
+    return tuple(at.sheet.regions[index].key for index in suggested_order(levels))
 
 
 def exact_text(found: PairExactness) -> str:
@@ -40,6 +46,16 @@ def exact_text(found: PairExactness) -> str:
         f"Exact but for {found.crowded} of {found.texels} texels, where three or more meet; "
         f"there up to {found.worst}/255 off."
     )
+
+
+def _crowd_text(at: Focus, sheets: Sheets) -> str:
+    """How many blocks hold edges of two regions of one plane: those lose most under block compression."""
+    weights = sheets.weights(at)
+    keys = [region.key for region in at.sheet.regions]
+    order = [keys.index(key) for key in at.sheet.channel_order]
+    key = ("shared blocks", weights.content_id, tuple(order))
+    shared = sheets.cache.get(key, lambda: np.array([shared_blocks(weights.levels, order)]))
+    return f"{int(shared[0])} blocks hold edges of two regions of one plane."
 
 
 def _exactness(at: Focus, sheets: Sheets) -> PairExactness:

@@ -202,7 +202,7 @@ def _shipped(sheets: Sheets, painted: Plane) -> Plane:
 
 def _maps(at: Focus, plan: PackingPlan, own: dict[str, Slot], prefix: str) -> list[tuple[PackageMap, Plane]]:
     """The maps of a sheet with their planes; an array has a file a layer."""
-    names = [region.name for region in at.sheet.regions]
+    names = [at.kit.region(key).name for key in plan.regions]
     places = [plan.place(index) for index in range(len(names))]
     found = []
     for slot, held in own.items():
@@ -239,8 +239,8 @@ def _sheet(
 ) -> PackageSheet:
     sheet = at.sheet
     regions = []
-    for index, region in enumerate(sheet.regions):
-        place = plan.place(index)
+    for region in sheet.regions:
+        place = plan.place(plan.regions.index(region.key))
         regions.append(
             PackageRegion(
                 region.key,

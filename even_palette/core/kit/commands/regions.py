@@ -54,7 +54,8 @@ def remove_region(key: str) -> Command:
             for region in sheet.regions if region.key != key
         )  # fmt: skip
         kit = replace(kit, meshes=tuple(replace(mesh, faces=without_region(mesh.faces, key)) for mesh in kit.meshes))
-        return retire(kit.with_sheet(replace(sheet, regions=left)), key)
+        channels = tuple(other for other in sheet.channels if other != key)
+        return retire(kit.with_sheet(replace(sheet, regions=left, channels=channels)), key)
 
     return Command("Remove region", apply)
 
@@ -119,6 +120,18 @@ def set_lowest_mip(sheet: str, level: int) -> Command:
 def set_packing(sheet: str, packing: Packing) -> Command:
     """Choose how the weights of a sheet are shipped."""
     return Command("Change packing", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), packing=packing)))
+
+
+def set_channels(sheet: str, order: Sequence[str]) -> Command:
+    """Pack the weights of a sheet's regions, by key, in this order: four a plane. Raises UserError for other keys."""
+
+    def apply(kit: Kit) -> Kit:
+        own = kit.sheet(sheet)
+        if sorted(order) != sorted(region.key for region in own.regions):
+            raise UserError("The order of channels must have each region of the sheet once.")
+        return kit.with_sheet(replace(own, channels=tuple(order)))
+
+    return Command("Order channels", apply)
 
 
 def set_metric(key: str, metric: Metric) -> Command:
