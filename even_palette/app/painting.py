@@ -6,6 +6,7 @@ step of the history, and the picture follows.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -25,7 +26,7 @@ from even_palette.core.arrays import Bools, Floats, float32
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Focus, Region
+from even_palette.core.kit.model import Focus, Kit, Region
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.brush import LEAST_RADIUS, MOST_RADIUS, Path
 from even_palette.core.regions.steps import STEPS
@@ -54,6 +55,16 @@ AXES = ("x", "y", "z")
 KINDS = {Limit.ISLAND: ElementKind.ISLAND, Limit.SHELL: ElementKind.SHELL, Limit.FACE: ElementKind.FACE}
 
 
+@dataclass(frozen=True, eq=False)
+class _Ready:
+    """What strokes begin on: the kit, the paint and mask of the region, the mesh's texels, and the stamp."""
+
+    at: Focus
+    ground: Ground
+    surface: SurfaceTexels | None
+    stamp: Floats | None
+
+
 class Painting(QObject):
     """Takes the strokes of both panes while Masks is entered and a step of paint is chosen."""
 
@@ -63,6 +74,8 @@ class Painting(QObject):
         self._stroke: Stroke | None = None
         self._paths: list[Path] = []
         self._ground: Ground | None = None
+        self._kit: Kit | None = None
+        self._trouble = ""
         self._live: LiveMask | None = None
         self._view: TileView | None = None
         self._face = -1
@@ -105,7 +118,7 @@ class Painting(QObject):
             if self._hovered is not None:
                 self.hover(*self._hovered)
 
-    def _ready(self, on_model: bool) -> tuple[Focus, Ground, SurfaceTexels | None] | None:
+    def _ready(self, on_model: bool) -> _Ready | None:
         """What a stroke begins on, once it is there; asking has it made."""
         at, painter, region = self.session.at, self.painter, self.region
         if region is None:
@@ -113,18 +126,24 @@ class Painting(QObject):
         sheets, number = self.session.sheets, self.session.view.state.step
         needed = on_model or painter.limit in KINDS
 
-        def gather() -> tuple[Focus, Ground, SurfaceTexels | None]:
+        def gather() -> _Ready:
             ground = ground_of(at, sheets, region.key, number)
             for other in at.sheet.regions if painter.takes else ():
                 sheets.mask(at, other.key, paint_number(other))
             surface = sheets.meshes.surface(at, ground.under.width, ground.under.height) if needed else None
-            return at, ground, surface
+            name = painter.brush.stamp
+            stamp = sheets.cache.get(("stamp", name), lambda: stamp_of(name)) if name else None
+            return _Ready(at, ground, surface, stamp)
 
+        self._trouble = "What strokes lie on is being made ready; it takes a moment."
         try:
             return gather()
         except NotReady as missing:
-            self.session.results.make(NotReady(("strokes", region.key, needed, missing.name), gather))
-            return None
+            told = self.session.results.make(NotReady(("strokes", region.key, needed, missing.name), gather))
+            self._trouble = told or self._trouble
+        except UserError as error:
+            self._trouble = str(error)
+        return None
 
     # Strokes
 
@@ -136,9 +155,9 @@ class Painting(QObject):
         on_model = isinstance(view, ModelCanvas)
         found = self._ready(on_model)
         if found is None:
-            self.notice.tell("What strokes lie on is being made ready; it takes a moment.")
+            self.notice.tell(self._trouble)
             return
-        focus, ground, surface = found
+        focus, ground, surface = found.at, found.ground, found.surface
         point = self._point(view, at)
         if point is None:
             return
@@ -146,11 +165,7 @@ class Painting(QObject):
         if painter.hand == Hand.FILL:
             self._fill(focus, ground, view, at)
             return
-        try:
-            stamp = stamp_of(painter.brush.stamp) if not on_model else None
-        except UserError as error:
-            self.notice.tell(str(error))
-            return
+        stamp = found.stamp if not on_model else None
         limits = self._limits(focus, surface, view, at)
         self._stroke = ground.stroke(
             painter.brush, painter.value, EFFECTS[painter.hand], stamp, limits, surface if on_model else None
@@ -158,7 +173,7 @@ class Painting(QObject):
         scale = surface.texel if on_model and surface is not None else 1.0
         signs = [1.0, -1.0] if on_model and painter.mirror in AXES else [1.0]
         self._paths = [Path(painter.brush, scale) for _ in signs]
-        self._ground, self._view = ground, view
+        self._ground, self._view, self._kit = ground, view, focus.kit
         self._live = LiveMask(view.field(0), self._tint(focus.kit.region(ground.region)))
         last = self._ends.get(len(point))
         if straight and last is not None:
@@ -192,6 +207,10 @@ class Painting(QObject):
             return
         names = {Hand.SOFTEN: "Soften mask", Hand.SMEAR: "Smear mask"}
         label = names.get(self.painter.hand, "Paint" if self.painter.value > 0 else "Take away")
+        if self.session.kit is not self._kit:
+            self.notice.tell("The kit changed while the brush was down; that stroke was dropped.")
+            view.end_live(at_once=True)
+            return
         at, takes = self.session.at, self.painter.takes and stroke.adds
         try:
             others = taken_from_others(at, self.session.sheets, ground.region, stroke) if takes else {}
@@ -313,7 +332,7 @@ class Painting(QObject):
             return
         texel = self._texel(*self._hovered)
         if texel is not None:
-            stroke = found[1].stroke(self.painter.brush)
+            stroke = found.ground.stroke(self.painter.brush)
             value = float(stroke.values_at(np.array([texel[0]]), np.array([texel[1]]))[0])
             self.session.view.change_painter(value=round(value, 3))
 
@@ -412,7 +431,10 @@ class Painting(QObject):
     def hover(self, view: TileView, at: QPointF | None) -> None:
         """Show the true footprint of the brush: its rim, and where its hard part ends."""
         self._hovered = (view, at) if at is not None else None
-        view.show_rings(self._rings(view, at) if at is not None and self.painter.hand != Hand.FILL else [])
+        try:
+            view.show_rings(self._rings(view, at) if at is not None and self.painter.hand != Hand.FILL else [])
+        except NotReady as missing:
+            self.session.results.make(missing)
 
     def _rings(self, view: TileView, at: QPointF) -> list[QPolygonF]:
         brush = self.painter.brush
@@ -424,7 +446,7 @@ class Painting(QObject):
         assert isinstance(view, ModelCanvas)
         point, face, ready = self._point(view, at), view.face_at(at), self._ready(True)
         found = self.session.sheets.meshes.on_sheet(self.session.at)
-        if point is None or found is None or ready is None or ready[2] is None:
+        if point is None or found is None or ready is None or ready.surface is None:
             return []
-        scaled = [radius * ready[2].texel for radius in radii]
+        scaled = [radius * ready.surface.texel for radius in radii]
         return [rim_on_model(view, point, corners_of(found, np.array([face]))[0], radius) for radius in scaled]

@@ -1,5 +1,7 @@
 """Painting in the real window: strokes on the sheet and the model by mouse and keys, what is seen of them, and undo."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -11,6 +13,8 @@ from even_palette.core.kit.home import find_unsaved
 from even_palette.core.kit.model import paint_tiles
 from even_palette.core.kit.store import AUTOSAVE_FILE, decode_kit
 from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.brush import along
 from even_palette.core.regions.stroke import stroke_through
 from even_palette.core.results.looks import Look, LookKind
@@ -288,3 +292,37 @@ def test_a_step_takes_another_regions_mask(masks: Driver) -> None:
     masks.choose(steps.editors["region"], "Cabin")
     assert session.kit is before
     assert "circle" in masks.window.notice.text.text()
+
+
+def test_a_stroke_is_dropped_when_the_kit_changes_under_it(masks: Driver) -> None:
+    """Undo while the brush is down: the stroke would lie on what is gone; it is dropped, told, and nothing breaks."""
+    session, canvas = masks.session, masks.stand.canvas
+    stroke(masks, canvas, on_sheet(masks, (0.3, 0.5)))
+    before = session.kit
+    press(canvas, on_sheet(masks, (0.4, 0.5), (0.45, 0.5)))
+    session.undo()
+    send(canvas, QEvent.Type.MouseButtonRelease, on_sheet(masks, (0.45, 0.5))[0])
+    masks.settle()
+    assert "dropped" in masks.window.notice.text.text()
+    session.redo()
+    masks.settle()
+    assert session.kit == before
+
+
+def test_a_stamp_of_ones_own(masks: Driver, tmp_path: Path) -> None:
+    """An image file as the tip, read by a worker; one that cannot be read is told, and paints nothing."""
+    disc = np.zeros((40, 40, 3), dtype=np.uint8)
+    disc[10:30, 10:30] = 255
+    write_plane(tmp_path / "square.png", Plane(disc, Encoding.DATA))
+    canvas, view = masks.stand.canvas, masks.session.view
+    view.change_painter(stamp=str(tmp_path / "square.png"), radius=40.0)
+    masks.settle()
+    stroke(masks, canvas, on_sheet(masks, (0.3, 0.5)))
+    assert mask_at(masks, 0.3, 0.5) > 0.98
+    assert mask_at(masks, 0.3 + 30 / 1024, 0.5) < 0.02  # the square's half side is 20 texels
+    before = masks.session.kit
+    view.change_painter(stamp=str(tmp_path / "gone.png"))
+    masks.settle()
+    stroke(masks, canvas, on_sheet(masks, (0.4, 0.5)))
+    assert masks.session.kit is before
+    assert "gone.png" in masks.window.notice.text.text()
