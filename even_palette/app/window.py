@@ -24,32 +24,30 @@ from even_palette.app import theme
 from even_palette.app.board.board import Board
 from even_palette.app.choosing import Choice
 from even_palette.app.files import FILTER
+from even_palette.app.findings import Findings
 from even_palette.app.help import MOUSE_KEYS, about, documents, log_text, read_document
-from even_palette.app.jobs import Jobs, Rank, one_shot
+from even_palette.app.jobs import Jobs, Rank
 from even_palette.app.ledge.ledge import HEAD_PX, Ledge
 from even_palette.app.notice import Notice
 from even_palette.app.painting import Painting
-from even_palette.app.panels import PREVIEW_PX, FindingsPanel, TextPanel
+from even_palette.app.panels import FindingsPanel, TextPanel
 from even_palette.app.pointing import Pointing
 from even_palette.app.rail import STAGES, Rail, StageState, State
 from even_palette.app.readout import Readout
 from even_palette.app.session import Session
-from even_palette.app.stand.renderer import Renderer, to_image
+from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.stand import Stand
 from even_palette.app.thumbnails import Thumbnails
 from even_palette.app.tray.tray import Tray
 from even_palette.app.view_state import Hand, Panes
-from even_palette.core.arrays import Levels
-from even_palette.core.checks import Finding, Mend, find, look_of
-from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.checks import Finding
 from even_palette.core.kit.home import find_unsaved
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import KIT_FILE
 from even_palette.core.raster.guess import Role
-from even_palette.core.results.looks import Look, LookKind, picture, render_reference, view_of
+from even_palette.core.results.looks import Look, LookKind
 from even_palette.core.results.sheets import Sheets
 
-FINDINGS_MS = 400
 DOUBLE_KEY_S = 0.5
 
 FRAME_PX, LEAST_STAND_PX = 32, 220
@@ -62,15 +60,13 @@ class Window(QMainWindow):
         self.jobs = Jobs(self)
         self.session = Session(self.jobs, self, sheets)
         self.renderer = Renderer()
-        self.findings: list[Finding] = []
-        self._checked: tuple[object, ...] = ()
         self._last_f = 0.0
-        self._place: Finding | None = None
         self._build()
         self._build_menus()
         self._build_sheet_box()
         self.pointing = Pointing(self.session, self.stand, self.tray, self.choice, self.readout, self.notice)
         self.painting = Painting(self.session, self.stand, self.notice)
+        self.checks = Findings(self.session, self.stand, self.findings_panel, self.notice)
         self._build_paint_menu()
         self._connect()
         self.setAcceptDrops(True)
@@ -253,8 +249,6 @@ class Window(QMainWindow):
         session.document.recovered.connect(self._offer_last_save)
         session.document.opened.connect(self._enter_fitting_stage)
         session.files.mesh_opened.connect(lambda: stand.suggest_panes(Panes.BOTH))
-        session.shown_changed.connect(self._check_soon)
-        stand.canvas.tiles_shown.connect(self._go_to_place)
         tray.look_wanted.connect(stand.set_look)
         stand.look_changed.connect(tray.follow_look)
         stand.look_changed.connect(self.ledge.follow_look)
@@ -264,14 +258,13 @@ class Window(QMainWindow):
         self.readout.cancel_wanted.connect(self.jobs.cancel)
         for asking in (self.readout.findings_wanted, tray.findings_wanted):
             asking.connect(self.findings_panel.toggle)
-        self.findings_panel.chosen.connect(self.show_finding)
-        self.findings_panel.mend_wanted.connect(self.mend)
+        self.checks.changed.connect(self._show_findings)
+        self.checks.stage_wanted.connect(self.enter_stage)
         self.ledge.changed.connect(self._fit_ledge)
         self.session.view.painter_changed.connect(tray.follow_painter)
         self.ledge.look_wanted.connect(stand.set_look)
         self.ledge.step_chosen.connect(lambda number: tray.masks.steps.choose(number))
         tray.step_chosen.connect(self.ledge.follow_step)
-        self._check_timer = one_shot(self, FINDINGS_MS, self._check)
 
     # Stages
 
@@ -350,66 +343,17 @@ class Window(QMainWindow):
             states.append(StageState(state, count))
         self.rail.show_states(states)
 
-    # Findings
+    @property
+    def findings(self) -> list[Finding]:
+        """What the checks found."""
+        return self.checks.found
 
-    def show_finding(self, finding: Finding) -> None:
-        """Go where a finding is: its sheet, its stage, its region, and the look that shows it best."""
-        before = self.session.at.key
-        if finding.sheet:
-            self.session.show_sheet(finding.sheet)
-        if finding.region:
-            self.session.select(region=finding.region)
-        if finding.stage in STAGES:
-            self.enter_stage(STAGES.index(finding.stage))
-        looks = {
-            "heat": Look(LookKind.HEAT),
-            "layout": Look(LookKind.LAYOUT),
-            "id": Look(LookKind.ID),
-            "weight": Look(LookKind.WEIGHT, region=finding.region),
-            "source": Look(LookKind.SOURCE),
-            "result": Look(variant=self.session.variant),
-        }
-        if finding.look in looks:
-            self.stand.set_look(looks[finding.look])
-        if finding.place is not None:
-            if self.stand.panes == Panes.MODEL:
-                self.stand.set_panes(Panes.BOTH)
-            self._place = finding
-            if finding.sheet in ("", before):
-                self._go_to_place()
-        if finding.mend is not None:
-            self._try_mend(finding, finding.mend)
+    def _show_findings(self) -> None:
+        self.readout.show_findings(self.findings)
+        self.tray.show_findings(self.findings)
+        self._show_states()
 
-    def _go_to_place(self) -> None:
-        """Show the place of the finding that was chosen, once its sheet is shown."""
-        finding, shown = self._place, self.session.shown
-        if finding is None or finding.place is None or shown is None or finding.sheet not in ("", shown.key):
-            return
-        self._place = None
-        self.stand.canvas.show_place(*finding.place)
-
-    def _try_mend(self, finding: Finding, mend: Mend) -> None:
-        """Make pictures of what a mend would change, before it is done."""
-        kit, sheets = self.session.kit, self.session.sheets
-
-        def work(progress: Progress, cancel: CancelToken) -> tuple[Levels, Levels]:
-            view = view_of(finding.place or (0.0, 0.0, 1.0, 1.0), *PREVIEW_PX)
-            made = []
-            for state in (kit, mend.command.apply(kit)):
-                at = state.at(finding.sheet)
-                sheets.weights(at, progress, cancel)
-                made.append(render_reference(picture(at, sheets, look_of(finding)), view))
-            return made[0], made[1]
-
-        def done(pictures: tuple[Levels, Levels]) -> None:
-            self.findings_panel.show_trial(finding, *map(to_image, pictures))
-
-        self.jobs.run("Mend", work, done, self.notice.tell, rank=Rank.VIEW, place="mend")
-
-    def mend(self, finding: Finding) -> None:
-        """Do what mends a finding; it is one step of the history."""
-        if finding.mend is not None:
-            self.session.do(finding.mend.command)
+    # Help
 
     def _show_keys(self) -> None:
         lines = []
@@ -429,35 +373,6 @@ class Window(QMainWindow):
             lambda text: self.text_panel.tell(title, text, markdown),
             self.notice.tell,
             place="help",
-        )
-
-    def _check_soon(self) -> None:
-        self._check_timer.start()
-
-    def _check(self) -> None:
-        kit = (self.session.shown or self.session.at).kit
-        checked = (kit, self.session.files.seen)
-        if checked == self._checked:
-            return
-        self._checked = checked
-        sheets = self.session.sheets
-
-        def done(findings: list[Finding]) -> None:
-            if checked != self._checked:
-                return
-            self.findings = findings
-            self.readout.show_findings(findings)
-            self.findings_panel.show_findings(findings)
-            self.tray.show_findings(findings)
-            self._show_states()
-
-        self.jobs.run(
-            "Checks",
-            lambda progress, cancel: list(find(kit, sheets, cancel)),
-            done,
-            self.notice.tell,
-            rank=Rank.CHECK,
-            place="checks",
         )
 
     def _fit(self) -> None:

@@ -1,0 +1,119 @@
+"""Findings in the window: checks run at rest; one that is chosen is shown in its place, and tried before it is mended."""
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from even_palette.app.jobs import Rank, one_shot
+from even_palette.app.notice import Notice
+from even_palette.app.panels import PREVIEW_PX, FindingsPanel
+from even_palette.app.rail import STAGES
+from even_palette.app.session import Session
+from even_palette.app.stand.renderer import to_image
+from even_palette.app.stand.stand import Stand
+from even_palette.app.view_state import Panes
+from even_palette.core.arrays import Levels
+from even_palette.core.checks import Finding, Mend, find, look_of
+from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.results.looks import Look, LookKind, picture, render_reference, view_of
+
+REST_MS = 400
+
+
+class Findings(QObject):
+    """`found` are those of the kit as it was checked last, `changed` tells of them; `stage_wanted` gives a stage."""
+
+    changed = pyqtSignal()
+    stage_wanted = pyqtSignal(int)
+
+    def __init__(self, session: Session, stand: Stand, panel: FindingsPanel, notice: Notice) -> None:
+        super().__init__(stand)
+        self.session, self.stand, self.panel, self.notice = session, stand, panel, notice
+        self.found: list[Finding] = []
+        self._checked: tuple[object, ...] = ()
+        self._place: Finding | None = None
+        timer = one_shot(self, REST_MS, self._check)
+        session.shown_changed.connect(timer.start)
+        stand.canvas.tiles_shown.connect(self._go_to_place)
+        panel.chosen.connect(self.show)
+        panel.mend_wanted.connect(self.mend)
+
+    def show(self, finding: Finding) -> None:
+        """Go where a finding is: its sheet, its stage, its region, and the look that shows it best."""
+        before = self.session.at.key
+        if finding.sheet:
+            self.session.show_sheet(finding.sheet)
+        if finding.region:
+            self.session.select(region=finding.region)
+        if finding.stage in STAGES:
+            self.stage_wanted.emit(STAGES.index(finding.stage))
+        looks = {
+            "heat": Look(LookKind.HEAT),
+            "layout": Look(LookKind.LAYOUT),
+            "id": Look(LookKind.ID),
+            "weight": Look(LookKind.WEIGHT, region=finding.region),
+            "source": Look(LookKind.SOURCE),
+            "result": Look(variant=self.session.variant),
+        }
+        if finding.look in looks:
+            self.stand.set_look(looks[finding.look])
+        if finding.place is not None:
+            if self.stand.panes == Panes.MODEL:
+                self.stand.set_panes(Panes.BOTH)
+            self._place = finding
+            if finding.sheet in ("", before):
+                self._go_to_place()
+        if finding.mend is not None:
+            self._try(finding, finding.mend)
+
+    def _go_to_place(self) -> None:
+        """Show the place of the finding that was chosen, once its sheet is shown."""
+        finding, shown = self._place, self.session.shown
+        if finding is None or finding.place is None or shown is None or finding.sheet not in ("", shown.key):
+            return
+        self._place = None
+        self.stand.canvas.show_place(*finding.place)
+
+    def _try(self, finding: Finding, mend: Mend) -> None:
+        """Make pictures of what a mend would change, before it is done."""
+        kit, sheets = self.session.kit, self.session.sheets
+
+        def work(progress: Progress, cancel: CancelToken) -> tuple[Levels, Levels]:
+            view = view_of(finding.place or (0.0, 0.0, 1.0, 1.0), *PREVIEW_PX)
+            made = []
+            for state in (kit, mend.command.apply(kit)):
+                at = state.at(finding.sheet)
+                sheets.weights(at, progress, cancel)
+                made.append(render_reference(picture(at, sheets, look_of(finding)), view))
+            return made[0], made[1]
+
+        def done(pictures: tuple[Levels, Levels]) -> None:
+            self.panel.show_trial(finding, *map(to_image, pictures))
+
+        self.session.jobs.run("Mend", work, done, self.notice.tell, rank=Rank.VIEW, place="mend")
+
+    def mend(self, finding: Finding) -> None:
+        """Do what mends a finding; it is one step of the history."""
+        if finding.mend is not None:
+            self.session.do(finding.mend.command)
+
+    def _check(self) -> None:
+        kit = (self.session.shown or self.session.at).kit
+        checked = (kit, self.session.files.seen)
+        if checked == self._checked:
+            return
+        self._checked = checked
+        sheets = self.session.sheets
+
+        def done(findings: list[Finding]) -> None:
+            if checked == self._checked:
+                self.found = findings
+                self.panel.show_findings(findings)
+                self.changed.emit()
+
+        self.session.jobs.run(
+            "Checks",
+            lambda progress, cancel: list(find(kit, sheets, cancel)),
+            done,
+            self.notice.tell,
+            rank=Rank.CHECK,
+            place="checks",
+        )
