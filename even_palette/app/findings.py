@@ -1,4 +1,4 @@
-"""Findings in the window: checks run at rest; one that is chosen is shown in its place, and tried before it is mended."""
+"""Findings in the window: checks run at rest; the one that is chosen is shown in its place, and its mend is tried."""
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
