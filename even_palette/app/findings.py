@@ -13,6 +13,7 @@ from even_palette.app.view_state import Panes
 from even_palette.core.arrays import Levels
 from even_palette.core.checks import Finding, Mend, find, look_of
 from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit.model import Kit
 from even_palette.core.results.looks import Look, LookKind, picture, render_reference, view_of
 
 REST_MS = 400
@@ -29,12 +30,18 @@ class Findings(QObject):
         self.session, self.stand, self.panel, self.notice = session, stand, panel, notice
         self.found: list[Finding] = []
         self._checked: tuple[object, ...] = ()
+        self._told_of: Kit | None = None
         self._place: Finding | None = None
         timer = one_shot(self, REST_MS, self._check)
         session.shown_changed.connect(timer.start)
         stand.canvas.tiles_shown.connect(self._go_to_place)
         panel.chosen.connect(self.show)
         panel.mend_wanted.connect(self.mend)
+
+    @property
+    def settled(self) -> bool:
+        """Whether what was found is of the present kit."""
+        return self._told_of is self.session.kit
 
     def show(self, finding: Finding) -> None:
         """Go where a finding is: its sheet, its stage, its region, and the look that shows it best."""
@@ -105,7 +112,7 @@ class Findings(QObject):
 
         def done(findings: list[Finding]) -> None:
             if checked == self._checked:
-                self.found = findings
+                self.found, self._told_of = findings, kit
                 self.panel.show_findings(findings)
                 self.changed.emit()
 

@@ -22,7 +22,7 @@ def told(driver: Driver) -> list[str]:
 
 
 def wait_for_checks(driver: Driver) -> None:
-    driver.qtbot.wait(500)
+    driver.qtbot.waitUntil(lambda: driver.window.checks.settled, timeout=60_000)
     driver.settle()
 
 
