@@ -2,6 +2,7 @@
 
 import random
 from collections.abc import Callable
+from hashlib import sha1
 from pathlib import Path
 
 import numpy as np
@@ -347,11 +348,11 @@ def painted_bytes(kit: Kit) -> object:
     """All paint of a kit, byte for byte, and the steps that have it."""
     return [
         [
-            (step.kind, step.on, step.strength, step.paint.samples().tobytes() if step.paint else b"")
+            (step.kind, step.on, step.strength, sha1(step.paint.samples()).hexdigest() if step.paint else "")
             for step in region.steps
         ]
         for region in kit.regions
-    ].__repr__().__hash__()
+    ]
 
 
 def test_history_is_bounded_by_touched_tiles() -> None:
@@ -574,7 +575,7 @@ def test_stamps_are_printed_whole() -> None:
 
 def test_a_kill_loses_the_stroke_in_hand_alone(tmp_path: Path) -> None:
     """A process paints and keeps each stroke, and is killed at a random moment; what is opened then has every stroke
-    that it said was kept, byte for byte. Eight times."""
+    that it said was kept, byte for byte. Five times."""
     import os
     import signal
     import subprocess
@@ -589,7 +590,7 @@ def test_a_kill_loses_the_stroke_in_hand_alone(tmp_path: Path) -> None:
         paints.append(stroke_through(stroke, along(stroke.brush, [(number * 9.0, 40.0), (number * 9.0 + 30, 260.0)])))
     names = [paint.content_id for paint in paints]
     rng = random.Random(9)
-    for _ in range(8):
+    for _ in range(5):
         worker = subprocess.Popen(
             [sys.executable, "-c", PAINTER, str(tmp_path / "kit")], stdout=subprocess.PIPE, text=True
         )

@@ -113,7 +113,7 @@ def test_samples_and_units_are_told() -> None:
 @pytest.mark.parametrize("packing", [Packing.RGB, Packing.ARRAY, Packing.PAIRS])
 def test_shipped_packings_play_alike(packing: Packing, tmp_path: Path) -> None:
     """The demo's sheets in each packing: GLSL player and reference player show what RGBA planes show, within 1/255, at
-    1:1 and enlarged twice; on the sheet with 8 crowded texels, at all texels but those around them."""
+    1:1 and the smaller one enlarged twice; there 8 texels are crowded, and those around them may differ."""
     kit, sheets = read_kit(KIT_FOLDER), Sheets()
     for number, name in enumerate(("Ferry tug", "Oar and crate")):
         side = 1024 if number == 0 else 512
@@ -125,7 +125,9 @@ def test_shipped_packings_play_alike(packing: Packing, tmp_path: Path) -> None:
             ship(one, sheets, folder)
             loaded = load(folder, name)
             variant = loaded.package.variants[2].name
-            played.append([play_opengl(loaded, variant, n, n).astype(int) for n in (side, 2 * side)])
+            played.append(
+                [play_opengl(loaded, variant, n, n).astype(int) for n in ((side,) if number == 0 else (side, 2 * side))]
+            )
             part = play_reference(loaded, variant, side // 2, side // 2).astype(int)
             assert part.shape == (side // 2, side // 2, 3)
         weights = np.stack(sheets.weights(kit.at(kit.sheets[number].key)).levels)
@@ -138,7 +140,7 @@ def test_shipped_packings_play_alike(packing: Packing, tmp_path: Path) -> None:
             assert np.abs(planes - other).max(axis=-1)[free].max() <= 1
 
 
-@pytest.mark.parametrize("count", [4, 16, 64])
+@pytest.mark.parametrize("count", [4, 16])
 def test_pairs_on_the_charts(count: int) -> None:
     """Unmixed charts: exact wherever at most two meet; three meet at junctions alone, under a twentieth of a percent."""
     made = chart(count, 512, seed=count)
