@@ -153,6 +153,11 @@ class Painting(QObject):
             self.notice.tell("Painting needs one picture in the pane; switch spread and wipe off.")
             return
         on_model = isinstance(view, ModelCanvas)
+        if on_model and self.painter.hand == Hand.SMEAR:
+            self.notice.tell("Smearing works on the sheet; on the model, paint or soften.")
+            return
+        if on_model and self.painter.brush.stamp:
+            self.notice.tell("On the model the tip is round; stamps are printed on the sheet.")
         found = self._ready(on_model)
         if found is None:
             self.notice.tell(self._trouble)
