@@ -78,7 +78,6 @@ class Painting(QObject):
         self._trouble = ""
         self._live: LiveMask | None = None
         self._view: TileView | None = None
-        self._face = -1
         self._ends: dict[int, tuple[float, ...]] = {}
         self._hovered: tuple[TileView, QPointF] | None = None
         session.changed.connect(self.follow)
@@ -176,8 +175,8 @@ class Painting(QObject):
             painter.brush, painter.value, EFFECTS[painter.hand], stamp, limits, surface if on_model else None
         )
         scale = surface.texel if on_model and surface is not None else 1.0
-        signs = [1.0, -1.0] if on_model and painter.mirror in AXES else [1.0]
-        self._paths = [Path(painter.brush, scale) for _ in signs]
+        count = 2 if on_model and painter.mirror in AXES else 1
+        self._paths = [Path(painter.brush, scale) for _ in range(count)]
         self._ground, self._view, self._kit = ground, view, focus.kit
         self._live = LiveMask(view.field(0), self._tint(focus.kit.region(ground.region)))
         last = self._ends.get(len(point))

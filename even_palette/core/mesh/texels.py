@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numba as nb
 import numpy as np
 
-from even_palette.core.arrays import Bools, Floats, Samples, float32
+from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.mesh.footprint import Footprint
 from even_palette.core.mesh.model import Mesh
 
@@ -71,12 +71,6 @@ def texel_length(uv: Samples, corners: Samples, height: int, width: int) -> floa
     texels = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum() / 2
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum() / 2
     return float(np.sqrt(area / texels)) if texels > 0 and area > 0 else 1.0
-
-
-def seen_texels(surface: SurfaceTexels, faces: Bools, top: int, left: int, bottom: int, right: int) -> Bools:
-    """Which texels of a rectangle show one of the chosen faces (F,)."""
-    face = surface.face[top:bottom, left:right]
-    return np.asarray(faces[face] & (face >= 0))
 
 
 @nb.njit(nogil=True, cache=True)
