@@ -63,7 +63,7 @@ even_palette_environment() {
   # The environment finds the checkout that it lies in, wherever that is moved or copied to.
   echo ../../../.. > "$fresh/lib/python3.11/site-packages/even_palette.pth" || return 1
   "$fresh/bin/python" -m compileall -q "$top/even_palette" >&2 || return 1
-  for part in mesh regions; do # compiled loops are kept on disk
+  for part in mesh regions tones; do # compiled loops are kept on disk
     (cd "$top" && "$fresh/bin/python" -m "even_palette.core.$part.warm") >&2 || return 1
   done
   cp "$lock" "$fresh/.runtime-lock" || return 1

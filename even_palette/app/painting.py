@@ -272,7 +272,7 @@ class Painting(QObject):
         painter, sheets = self.painter, self.session.sheets
         height, width = ground.under.height, ground.under.width
         if painter.limit == Limit.NONE:
-            colour = sample(sheets.base_colour(at), texel_centres(height, width), Sampler())[..., :3]
+            colour = sample(sheets.paint(at), texel_centres(height, width), Sampler())[..., :3]
             from even_palette.core.colour.srgb import linear_to_srgb
 
             return like_texels(linear_to_srgb(colour), *texel, painter.tolerance)

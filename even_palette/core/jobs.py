@@ -1,7 +1,12 @@
 """What long work needs from whoever started it: a place to report progress and a wish to stop."""
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from os import cpu_count
 from threading import Event
+
+PARTS_A_PROCESSOR = 64
+"""So many that a wish to stop is heard soon, and all processors end together."""
 
 Progress = Callable[[float, str], None]
 """Called with the share done, 0..1, and what is being done."""
@@ -34,3 +39,17 @@ class CancelToken:
         """Raise Cancelled if the work was asked to stop."""
         if self._event.is_set():
             raise Cancelled
+
+
+def in_parts(count: int, work: Callable[[int, int], object], cancel: CancelToken | None = None) -> None:
+    """Do `work(first, last)` on parts of a range, on all processors. Raises Cancelled, between two parts."""
+
+    def part(first: int) -> None:
+        if cancel:
+            cancel.check()
+        work(first, min(first + step, count))
+
+    workers = cpu_count() or 1
+    step = max(1, -(-count // (workers * PARTS_A_PROCESSOR)))
+    with ThreadPoolExecutor(workers) as pool:
+        list(pool.map(part, range(0, count, step)))

@@ -15,7 +15,7 @@ from even_palette.core.graph import slots
 from even_palette.core.graph.reference import Environment, evaluate, run
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.material.build import BASE_SLOT, Dressed, build_material, map_plane, worn
+from even_palette.core.material.build import BASE_SLOT, Dressed, Pictures, build_material, map_plane, worn
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import (
     Blending,
@@ -292,7 +292,9 @@ def test_outputs_mix_by_weights_where_a_region_sets_them(blending: Blending) -> 
         Dressed("r1", "", (Coat("tint"),), mean),
     ]
     over = Dressed("over", "", (Coat("repaint", {"colour": (1.0, 1.0, 1.0), "strength": 0.5}),), mean)
-    material = build_material(regions, [], blending, overcoats=over, maps={"roughness": map_plane("rough")})
+    material = build_material(
+        regions, [], blending, overcoats=over, pictures=Pictures({"roughness": map_plane("rough")})
+    )
     plan = PackingPlan(Packing.ARRAY, ("r0", "r1"))
     there = {
         BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB)),

@@ -127,7 +127,7 @@ class Painted(Given):
         super().__init__(paint.shape[1], paint.shape[0])
         self._paint = Plane(paint, Encoding.LINEAR)
 
-    def base_colour(self, at: Focus) -> Plane:
+    def paint(self, at: Focus) -> Plane:
         return self._paint
 
 

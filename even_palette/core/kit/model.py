@@ -17,6 +17,7 @@ from even_palette.core.material.model import (
     Bound,
     Coat,
     Parameter,
+    PlaneRef,
     PlaneUse,
     Value,
     Variant,
@@ -30,6 +31,8 @@ from even_palette.core.regions.paint import Paint, PaintTile
 from even_palette.core.regions.steps import Join
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
+from even_palette.core.tones.palette import Palette
+from even_palette.core.tones.ramp import Ramp
 
 FORMAT = 4
 MOST_REGIONS = 255
@@ -37,6 +40,8 @@ MOST_REGIONS = 255
 MOST_COATS = 16
 MOST_STEPS = 32
 MOST_MAPS = 64
+MOST_TONES = 64
+MOST_PALETTES = 256
 MOST_PADDING = 256
 MOST_MIP = 12
 LEAST_BAKE, MOST_BAKE = 256, 8192
@@ -193,6 +198,23 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         return (self.id_colour, *self.also)
 
 
+class Tone(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A plane that is made of a picture: a kind of `core/tones/kinds` with its values.
+
+    `source` is the picture, None for the base colour as it was painted; a tone may be made of one that stands before
+    it. `own` are values by region that differ there. `palette` is a key; `parts` are what a packed plane holds.
+    """
+
+    key: str
+    name: str
+    kind: str
+    source: PlaneRef | None = None
+    values: dict[str, float | str] = {}
+    own: dict[str, dict[str, float | str]] = {}
+    palette: str = ""
+    parts: tuple[PlaneUse, ...] = ()
+
+
 class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """One UV tile: its maps, its regions from the topmost down, and how overlaps of their masks are resolved.
 
@@ -200,7 +222,8 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     there is no file; `padding` (texels) is how far regions of mesh elements reach beyond their UV islands. Overcoats
     are put on the whole sheet, after the coats of all regions. With `unmix` the ID map is unmixed, else its colours are
     keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the sheet alone. Weights are
-    shipped as `packing` says, the regions of `channels` first, in that order.
+    shipped as `packing` says, the regions of `channels` first, in that order. `tones` are made of its pictures; the one
+    with the key `base_tone` takes the place of the base colour under all coats.
     """
 
     key: str
@@ -216,6 +239,15 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     lowest_mip: int = 0
     packing: Packing = Packing.PLANES
     channels: tuple[str, ...] = ()
+    tones: tuple[Tone, ...] = ()
+    base_tone: str = ""
+
+    def tone(self, key: str) -> Tone:
+        """The tone with this key. Raises KeyError if there is none."""
+        for tone in self.tones:
+            if tone.key == key:
+                return tone
+        raise KeyError(key)
 
     def bake(self, key: str) -> Bake:
         """The bake with this key. Raises KeyError if there is none."""
@@ -257,6 +289,8 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     variants: tuple[Variant, ...] = ()
     blending: Blending = Blending.LINEAR
     retired: tuple[str, ...] = ()
+    palettes: tuple[Palette, ...] = ()
+    ramps: tuple[Ramp, ...] = ()
 
     def at(self, key: str = "") -> "Focus":
         """The kit at one of its sheets, the first one without a key. Raises KeyError if there is none of this key."""
@@ -312,6 +346,20 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         for parameter in self.parameters:
             if parameter.key == key:
                 return parameter
+        raise KeyError(key)
+
+    def palette(self, key: str) -> Palette:
+        """The palette with this key. Raises KeyError if there is none."""
+        for palette in self.palettes:
+            if palette.key == key:
+                return palette
+        raise KeyError(key)
+
+    def ramp(self, key: str) -> Ramp:
+        """The ramp with this key. Raises KeyError if there is none."""
+        for ramp in self.ramps:
+            if ramp.key == key:
+                return ramp
         raise KeyError(key)
 
     def variant(self, key: str) -> Variant:
@@ -473,12 +521,13 @@ def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
 
 def keys_of(kit: Kit) -> set[str]:
     """Every key that is or was in use, whatever for, and those that were retired."""
-    keys = {*kit.retired, *(part.key for parts in (kit.meshes, kit.parameters, kit.variants) for part in parts)}
+    lists = (kit.meshes, kit.parameters, kit.variants, kit.palettes, kit.ramps)
+    keys = {*kit.retired, *(part.key for parts in lists for part in parts)}
     for mesh in kit.meshes:
         keys.update(mesh.faces.regions)
     for sheet in kit.sheets:
         keys.add(sheet.key)
-        for parts in (sheet.sources, sheet.regions, sheet.bakes):
+        for parts in (sheet.sources, sheet.regions, sheet.bakes, sheet.tones):
             keys.update(part.key for part in parts)
     return keys
 

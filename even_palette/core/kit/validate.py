@@ -15,8 +15,10 @@ from even_palette.core.kit.model import (
     MOST_MAPS,
     MOST_MIP,
     MOST_PADDING,
+    MOST_PALETTES,
     MOST_REGIONS,
     MOST_STEPS,
+    MOST_TONES,
     MOST_UV_SETS,
     MOST_VARIANTS,
     Bake,
@@ -25,16 +27,20 @@ from even_palette.core.kit.model import (
     Region,
     Sheet,
     Step,
+    Tone,
     ValueUse,
     owner_name,
     value_uses,
 )
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
-from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse, Setting, ValueKind
+from even_palette.core.material.model import Bound, Coat, Parameter, PlaneKind, PlaneUse, Setting, ValueKind
 from even_palette.core.mesh.bakes import BAKE_NAMES
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.steps import STEPS
+from even_palette.core.tones.kinds import TONE_NAMES
+from even_palette.core.tones.palette import check_palette
+from even_palette.core.tones.ramp import check_ramp
 
 
 def check_kit(kit: Kit) -> None:
@@ -48,6 +54,19 @@ def check_kit(kit: Kit) -> None:
     _distinct("region", [region.key for region in kit.regions])
     for sheet in kit.sheets:
         _check_sheet(sheet)
+    _distinct("palette", [palette.key for palette in kit.palettes])
+    _distinct("ramp", [ramp.key for ramp in kit.ramps])
+    if max(len(kit.palettes), len(kit.ramps)) > MOST_PALETTES:
+        raise UserError(f"a kit holds at most {MOST_PALETTES} palettes and as many ramps.")
+    for palette in kit.palettes:
+        check_palette(palette)
+    for ramp in kit.ramps:
+        check_ramp(ramp)
+    for key in (*(palette.key for palette in kit.palettes), *(ramp.key for ramp in kit.ramps)):
+        if not IDENTIFIER.fullmatch(key):
+            raise UserError(f"key “{key[:40]}” is not a plain identifier.")
+    for sheet in kit.sheets:
+        check_tones(sheet, {palette.key for palette in kit.palettes})
     _distinct("mesh", [mesh.key for mesh in kit.meshes])
     for mesh in kit.meshes:
         _check_mesh(mesh, [sheet.key for sheet in kit.sheets])
@@ -118,6 +137,41 @@ def _check_sheet(sheet: Sheet) -> None:
         raise UserError(f"sheet “{sheet.name[:40]}” takes its IDs from a bake that is not there.")
 
 
+def check_tones(sheet: Sheet, palettes: set[str]) -> None:
+    """Raise UserError for tones that do not hold together; `palettes` are the keys of those that are there."""
+    if len(sheet.tones) > MOST_TONES:
+        raise UserError(f"{len(sheet.tones)} tones; the limit is {MOST_TONES} on one sheet.")
+    _distinct("tone", [tone.key for tone in sheet.tones])
+    before: list[str] = []
+    for tone in sheet.tones:
+        _check_tone(tone, before, palettes)
+        before.append(tone.key)
+    if sheet.base_tone and sheet.base_tone not in before:
+        raise UserError(f"sheet “{sheet.name[:40]}” has a base colour made of a tone that is not there.")
+
+
+def _check_tone(tone: Tone, before: list[str], palettes: set[str]) -> None:
+    who = f"tone “{tone.name[:40]}”"
+    if not IDENTIFIER.fullmatch(tone.key):
+        raise UserError(f"tone key “{tone.key[:40]}” is not a plain identifier.")
+    if tone.kind not in TONE_NAMES:
+        raise UserError(f"there is no tone called “{tone.kind[:40]}”.")
+    if tone.palette and tone.palette not in palettes:
+        raise UserError(f"{who} has a palette that is not there.")
+    if len(tone.parts) > 4:
+        raise UserError(f"{who} has {len(tone.parts)} parts; a plane has four channels.")
+    for values in (tone.values, *tone.own.values()):
+        if not all(math.isfinite(value) for value in values.values() if isinstance(value, float)):
+            raise UserError(f"{who} has a value that is no number.")
+    for use in tone.parts:
+        check_plane_use(who, use)
+    for ref in (tone.source, *(use.plane for use in tone.parts)):
+        if ref is not None and ref.kind in (PlaneKind.PALETTE, PlaneKind.RAMP):
+            raise UserError(f"{who} is made of a strip; it can be made of pictures.")
+        if ref is not None and ref.kind == PlaneKind.TONE and ref.key not in before:
+            raise UserError(f"{who} is made of a tone that does not stand before it.")
+
+
 def _check_bake(bake: Bake) -> None:
     if bake.kind not in BAKE_NAMES:
         raise UserError(f"there is no bake called “{bake.kind[:40]}”.")
@@ -168,6 +222,8 @@ def check_steps(who: str, steps: tuple[Step, ...]) -> None:
                 raise UserError(f"a step of {who} cannot have {name[:20]} {number:g}.")
         if not 0 <= step.strength <= 1:
             raise UserError(f"a step of {who} has a strength outside 0..1.")
+        if step.plane is not None and step.plane.plane.kind not in (PlaneKind.MAP, PlaneKind.BAKE):
+            raise UserError(f"a step of {who} reads a tone; masks are made of maps and bakes.")
         if step.plane is not None:
             check_plane_use(who, step.plane)
         if step.paint is not None and not STEPS[step.kind].is_paint:

@@ -1,7 +1,7 @@
 """Builds the expressions of a sheet's material from the coats of its regions and its overcoats."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import srgb_to_linear
@@ -11,7 +11,7 @@ from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.types import Type
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import decode, encode
-from even_palette.core.material.declare import STRENGTH, CoatInputs, ValueSpec
+from even_palette.core.material.declare import STRENGTH, CoatInputs, IndexMap, PlaneSpec, Reads, Strip, ValueSpec
 from even_palette.core.material.model import (
     Blending,
     Bound,
@@ -26,11 +26,26 @@ from even_palette.core.material.model import (
     ValueKind,
 )
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
-from even_palette.core.raster.sampling import SMOOTH, Filter, Sampler, Wrap
+from even_palette.core.raster.sampling import SHARP, SMOOTH, Filter, Sampler, Wrap
 from even_palette.core.regions.packing import PackingPlan
 
 BASE_SLOT = "base_colour"
 SlotUse = tuple[PlaneRef, Sampler]
+IN_STRIP = Sampler(mips=False)
+"""How strips are sampled: filtered, their ends held, never in mips."""
+
+
+@dataclass(frozen=True)
+class Pictures:
+    """What a material must know of the planes of a sheet beside what coats say.
+
+    `maps` are those of surface values, by the output that they set; `size` gives width and height of a plane, entries
+    and rows of a strip. Where the base is `grey`, one number a texel stands in its place, encoded.
+    """
+
+    maps: Mapping[str, PlaneRef] = field(default_factory=dict)
+    size: Callable[[PlaneRef], tuple[int, int]] = lambda ref: (1, 1)
+    grey: bool = False
 
 
 @dataclass(frozen=True)
@@ -109,9 +124,9 @@ class Worn:
     slots: Mapping[str, SlotUse]
 
 
-def worn(region: Dressed, parameters: Sequence[Parameter], maps: Mapping[str, PlaneRef] | None = None) -> Worn:
+def worn(region: Dressed, parameters: Sequence[Parameter], pictures: Pictures | None = None) -> Worn:
     """The outputs of one region alone; colour is linear vec3, clipped to 0..1."""
-    builder = _Builder(parameters, False, maps or {})
+    builder = _Builder(parameters, False, pictures or Pictures())
     unclipped: list[Node] = []
     outputs = builder.dressed(region, {COLOUR: builder.base}, unclipped)
     return Worn(outputs, tuple(unclipped), builder.slots)
@@ -123,15 +138,15 @@ def build_material(
     blending: Blending = Blending.LINEAR,
     live: bool = False,
     overcoats: Dressed | None = None,
-    maps: Mapping[str, PlaneRef] | None = None,
+    pictures: Pictures | None = None,
 ) -> Material:
     """The material of a sheet.
 
     An output of a texel = base + sum over the regions of w_r (coats of r), base having 1 - sum w; then the overcoats.
-    Colour is clipped to 0..1 after each coat. `maps` are the maps by the output that they set. A `live` material takes
-    fixed values and means as inputs too, so that changing them does not change the expression.
+    Colour is clipped to 0..1 after each coat. A `live` material takes fixed values and means as inputs too, so that
+    changing them does not change the expression.
     """
-    builder = _Builder(parameters, live, maps or {})
+    builder = _Builder(parameters, live, pictures or Pictures())
     encoded = blending == Blending.ENCODED
     base = {COLOUR: builder.base}
     sections = [("Base colour, linear light", builder.base)]
@@ -164,20 +179,21 @@ def build_material(
 class _Builder:
     """Turns coats into expressions and notes which parameters, slots and extra inputs they use."""
 
-    def __init__(self, parameters: Sequence[Parameter], live: bool, maps: Mapping[str, PlaneRef]) -> None:
-        self.base = nodes.texture(BASE_SLOT, nodes.uv())["xyz"]
+    def __init__(self, parameters: Sequence[Parameter], live: bool, pictures: Pictures) -> None:
+        texel = nodes.texture(BASE_SLOT, nodes.uv())
+        self.base = nodes.splat(decode(texel["x"]), Type.VEC3) if pictures.grey else texel["xyz"]
         self.used: set[str] = set()
         self.slots: dict[str, SlotUse] = {}
         self.extra: dict[str, float | Colour] = {}
         self._known = {parameter.key for parameter in parameters}
         self._live = live
-        self._maps = maps
+        self._pictures = pictures
 
     def under(self, name: str) -> Node:
         """An output as the sheet's maps say, or its default."""
-        if name not in self._maps:
+        if name not in self._pictures.maps:
             return OUTPUTS[name].node
-        texel = self._sampled(self._maps[name], SMOOTH)
+        texel = self._sampled(self._pictures.maps[name], SMOOTH)
         return texel["xyz"] if OUTPUTS[name].type == Type.VEC3 else texel["x"]
 
     def dressed(self, region: Dressed, base: Mapping[str, Node], unclipped: list[Node]) -> dict[str, Node]:
@@ -199,7 +215,9 @@ class _Builder:
             self._fixed(f"{name}_Mean", mean),
             {spec.name: self._value(name, spec, values[spec.name]) for spec in kind.values if spec.bindable},
             {spec.name: str(values[spec.name]) for spec in kind.values if not spec.bindable},
-            {spec.name: self._plane(coat.planes[spec.name]) for spec in kind.planes if spec.name in coat.planes},
+            {spec.name: self._plane(use) for spec, use in _read(kind.planes, coat, Reads.VALUE)},
+            {spec.name: self._strip(use) for spec, use in _read(kind.planes, coat, Reads.STRIP)},
+            {spec.name: self._index(use) for spec, use in _read(kind.planes, coat, Reads.INDEX)},
         )
         share = inputs.values[STRENGTH.name]
         if coat.pattern is not None:
@@ -238,10 +256,33 @@ class _Builder:
             x = nodes.power(x, use.power)
         return 1 - x if use.invert else x
 
-    def _sampled(self, plane: PlaneRef, sampler: Sampler) -> Node:
+    def _strip(self, use: PlaneUse) -> Strip:
+        slot = slot_name(use.plane, IN_STRIP)
+        self.slots[slot] = (use.plane, IN_STRIP)
+        return Strip(slot, *self._pictures.size(use.plane))
+
+    def _index(self, use: PlaneUse) -> IndexMap:
+        channel = "xyzw"[use.channel]
+        sharp, smooth = replace(SHARP, wrap=use.wrap, mips=False), Sampler(wrap=use.wrap)
+
+        def around() -> list[tuple[Node, Node]]:
+            size = nodes.constant(*(float(side) for side in self._pictures.size(use.plane)))
+            at = nodes.uv() * size - 0.5
+            corner, share = nodes.floor(at), nodes.fract(at)
+            across, down = share["x"], share["y"]
+            found = []
+            for x, y in ((0, 0), (1, 0), (0, 1), (1, 1)):
+                uv = (corner + nodes.constant(x + 0.5, y + 0.5)) / size
+                texel = self._sampled(use.plane, sharp, uv)[channel]
+                found.append((texel, (across if x else 1 - across) * (down if y else 1 - down)))
+            return found
+
+        return IndexMap(self._sampled(use.plane, sharp)[channel], self._sampled(use.plane, smooth)[channel], around)
+
+    def _sampled(self, plane: PlaneRef, sampler: Sampler, uv: Node | None = None) -> Node:
         slot = slot_name(plane, sampler)
         self.slots[slot] = (plane, sampler)
-        uv = nodes.uv()
+        uv = uv or nodes.uv()
         if sampler.wrap == Wrap.MIRROR:
             uv = 1 - nodes.absolute(nodes.fract(uv / 2) * 2 - 1)  # so that no host needs to know of mirrors
         return nodes.texture(slot, uv)
@@ -261,6 +302,10 @@ class _Under(Mapping[str, Node]):
 
     def __len__(self) -> int:
         return len(OUTPUTS)
+
+
+def _read(specs: Sequence[PlaneSpec], coat: Coat, reads: Reads) -> list[tuple[PlaneSpec, PlaneUse]]:
+    return [(spec, coat.planes[spec.name]) for spec in specs if spec.reads == reads and spec.name in coat.planes]
 
 
 def slot_name(plane: PlaneRef, sampler: Sampler = SMOOTH) -> str:

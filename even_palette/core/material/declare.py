@@ -1,10 +1,12 @@
 """How a kind of coat is declared: its values as data, its formula as graph expressions."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
 
-from even_palette.core.graph.nodes import Node
-from even_palette.core.material.model import Setting, ValueKind
+from even_palette.core.graph import nodes
+from even_palette.core.graph.nodes import Node, Operand
+from even_palette.core.material.model import PlaneKind, Setting, ValueKind
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
 from even_palette.core.raster.guess import Role
 
@@ -32,15 +34,52 @@ class ValueSpec:
 STRENGTH = ValueSpec("strength", "Strength", ValueKind.NUMBER, 1.0, "How much of the coat is put on; 0 is none of it.")
 
 
+class Reads(StrEnum):
+    """How a coat reads a plane: as a number, as the number of a palette's entry, or as a strip that is looked up in."""
+
+    VALUE = "value"
+    INDEX = "index"
+    STRIP = "strip"
+
+
 @dataclass(frozen=True)
 class PlaneSpec:
-    """A plane that a coat reads: the roles of maps and the kinds of bakes that suit it, best first."""
+    """A plane that a coat reads: the roles of maps, the kinds of bakes and of tones that suit it, best first."""
 
     name: str
     label: str
     help: str
     roles: tuple[Role, ...] = ()
     bakes: tuple[str, ...] = ()
+    tones: tuple[str, ...] = ()
+    reads: Reads = Reads.VALUE
+    strips: tuple[PlaneKind, ...] = ()
+
+
+@dataclass(frozen=True)
+class Strip:
+    """A strip that a formula looks up in: its slot, its texels in a row, and its rows."""
+
+    slot: str
+    count: int
+    rows: int
+
+    def look_up(self, position: Operand, row: Operand = 0.0) -> Node:
+        """The linear colour at a position 0..1 of the nearest row."""
+        return nodes.strip(self.slot, position, row)["xyz"]
+
+
+@dataclass(frozen=True)
+class IndexMap:
+    """An index map that a formula reads: numbers stored spread over 0..1.
+
+    `nearest` and `filtered` are samplings of it at the texel; `around` gives the four texels about it with their shares
+    under a linear filter.
+    """
+
+    nearest: Node
+    filtered: Node
+    around: Callable[[], Sequence[tuple[Node, Node]]]
 
 
 @dataclass(frozen=True)
@@ -49,7 +88,7 @@ class CoatInputs:
 
     `under` are the outputs under the coat, `base` the sheet's base colour and `mean` the region's weighted mean of the
     colour under the coat, both linear vec3. Colours among `values` are linear vec3, numbers floats. `planes` are the
-    values of the planes that it reads, floats 0..1 after their levels.
+    values of the planes that it reads, floats 0..1 after their levels; `strips` and `indices` those that are more.
     """
 
     under: Mapping[str, Node]
@@ -58,6 +97,8 @@ class CoatInputs:
     values: Mapping[str, Node]
     choices: Mapping[str, str] = field(default_factory=dict)
     planes: Mapping[str, Node] = field(default_factory=dict)
+    strips: Mapping[str, Strip] = field(default_factory=dict)
+    indices: Mapping[str, IndexMap] = field(default_factory=dict)
 
     @property
     def colour(self) -> Node:

@@ -36,10 +36,13 @@ class PlaneKind(StrEnum):
 
     MAP = "map"
     BAKE = "bake"
+    TONE = "tone"
+    PALETTE = "palette"
+    RAMP = "ramp"
 
 
 class PlaneRef(msgspec.Struct, frozen=True):
-    """A plane of the sheet by kind and key: a map that was opened, or a bake."""
+    """A plane by kind and key: a map, a bake or a tone of the sheet, or the strip of a palette or ramp of the kit."""
 
     kind: PlaneKind
     key: str

@@ -1,13 +1,10 @@
 """The loops of unmixing, compiled: which texels are pure, and the most probable shares of the others."""
 
-from concurrent.futures import ThreadPoolExecutor
-from os import cpu_count
-
 import numba as nb
 import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
-from even_palette.core.jobs import CancelToken
+from even_palette.core.jobs import CancelToken, in_parts
 
 NEAR = 3
 """Colours count as nearby that are pure within so many texels, in rows and columns."""
@@ -23,7 +20,6 @@ STRANGE = 1500.0
 """What it costs to take a texel for one of a pure colour that is not near: no mixture is that unlikely."""
 MOST_NEAR = 12
 NONE = 65535
-SHARES_A_THREAD = 64
 
 
 def pure_labels(rgb: Levels, colours: Levels, noise: int, cancel: CancelToken | None = None) -> Samples:
@@ -33,9 +29,9 @@ def pure_labels(rgb: Levels, colours: Levels, noise: int, cancel: CancelToken | 
     """
     height = len(rgb)
     raw = np.empty(rgb.shape[:2], dtype=np.uint16)
-    _each(height, lambda first, last: _label(rgb, colours, noise, first, last, raw), cancel)
+    in_parts(height, lambda first, last: _label(rgb, colours, noise, first, last, raw), cancel)
     labels = np.empty_like(raw)
-    _each(height, lambda first, last: _pure(raw, first, last, labels), cancel)
+    in_parts(height, lambda first, last: _pure(raw, first, last, labels), cancel)
     return labels
 
 
@@ -73,7 +69,7 @@ def solve(
     metric = basis.T @ np.diag(1 / np.square(errors.astype(np.float64))) @ basis
     misfit = np.zeros((count, 3), dtype=np.float32)
     space = (curve.astype(np.float64), slope.astype(np.float64), basis, metric)
-    _each(
+    in_parts(
         count,
         lambda first, last: _solve(
             rgb, labels, colours, places, *space, again, rows, before, before_shares, first, last, made, given, misfit
@@ -83,20 +79,6 @@ def solve(
     known = misfit[:, 0] >= 0
     rms = np.sqrt(np.square(misfit[known]).mean(axis=0)) if known.any() else np.zeros(3)
     return made, given, float32(rms)
-
-
-def _each(count: int, work, cancel: CancelToken | None) -> None:  # type: ignore[no-untyped-def]
-    """Do `work(first, last)` on parts of a range, on all processors. Raises Cancelled, between two parts."""
-
-    def part(first: int) -> None:
-        if cancel:
-            cancel.check()
-        work(first, min(first + step, count))
-
-    workers = cpu_count() or 1
-    step = max(1, -(-count // (workers * SHARES_A_THREAD)))
-    with ThreadPoolExecutor(workers) as pool:
-        list(pool.map(part, range(0, count, step)))
 
 
 @nb.njit(nogil=True, cache=True)

@@ -90,7 +90,7 @@ def _stepped(at: Focus, sheets: Sheets, before: Grid, step: Step, cancel: Cancel
     values = kind.filled(step.values)
     reach = kind.reach(values)
     plane = _plane(at, sheets, step.plane) if step.plane and kind.reads_channel else None
-    plane = sheets.base_colour(at) if kind.reads_base else plane
+    plane = sheets.paint(at) if kind.reads_base else plane
     plane = sheets.id_levels(at) if kind.of_ids else plane
     if kind.reads_region:
         first = 0 if kind.claims_only else MOST_STEPS

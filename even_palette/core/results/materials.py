@@ -22,6 +22,7 @@ from even_palette.core.material.build import (
     BASE_SLOT,
     Dressed,
     Material,
+    Pictures,
     SlotUse,
     build_material,
     linear_setting,
@@ -36,6 +37,7 @@ from even_palette.core.raster.plane import Plane, rgb_of, to_levels8
 from even_palette.core.raster.sampling import texel_centres
 from even_palette.core.regions.packing import Packing, PackingPlan
 from even_palette.core.results.sheets import GREY, Sheets
+from even_palette.core.results.tones import plane_size, strip_plane
 
 TONES, SPOTS_A_TONE = 24, 6
 THIN_SIDE = 512
@@ -47,9 +49,15 @@ def plane_of(at: Focus, sheets: Sheets, ref: PlaneRef, make: bool = False) -> Pl
     Raises UserError if it cannot be read or is not there.
     """
     try:
-        if ref.kind == PlaneKind.MAP:
-            return sheets.plane(at.sheet.map(ref.key))
-        bake = at.sheet.bake(ref.key)
+        match ref.kind:
+            case PlaneKind.MAP:
+                return sheets.plane(at.sheet.map(ref.key))
+            case PlaneKind.TONE:
+                return sheets.tone(at, ref.key)
+            case PlaneKind.PALETTE | PlaneKind.RAMP:
+                return strip_plane(at, sheets, ref)
+            case PlaneKind.BAKE:
+                bake = at.sheet.bake(ref.key)
     except KeyError:
         raise UserError(f"A coat reads the {ref.kind} “{ref.key}”, which is not there.") from None
     made = sheets.meshes.bake(at, bake)[0] if make else sheets.meshes.made_bake(at, bake)
@@ -58,21 +66,26 @@ def plane_of(at: Focus, sheets: Sheets, ref: PlaneRef, make: bool = False) -> Pl
     return made
 
 
-def maps_of(at: Focus) -> dict[str, PlaneRef]:
-    """The maps of a sheet by the output that they set, beside the base colour."""
+def pictures_of(at: Focus, sheets: Sheets) -> Pictures:
+    """What a material must know of the planes of a sheet: maps by the output that they set, sizes, and the base."""
     found = {}
     for name, output in OUTPUTS.items():
         source = at.sheet.source(output.role) if output.role and name != COLOUR else None
         if source is not None:
             found[name] = map_plane(source.key)
-    return found
+    return Pictures(found, lambda ref: plane_size(at, sheets, ref), has_grey_base(at))
+
+
+def has_grey_base(at: Focus) -> bool:
+    """Whether a tone of one number a texel stands in place of the base colour."""
+    return bool(at.sheet.base_tone) and at.sheet.tone(at.sheet.base_tone).kind == "neutral"
 
 
 def material_of(at: Focus, sheets: Sheets, live: bool = False) -> Material:
     """The material of a sheet. Raises UserError if a map that it needs cannot be read."""
     regions = [dressed(at, sheets, region.key) for region in at.sheet.regions]
     over = dressed(at, sheets, OVER + at.key) if at.sheet.overcoats else None
-    return build_material(regions, at.kit.parameters, at.kit.blending, live, over, maps_of(at))
+    return build_material(regions, at.kit.parameters, at.kit.blending, live, over, pictures_of(at, sheets))
 
 
 def dressed(at: Focus, sheets: Sheets, owner: str) -> Dressed:
@@ -116,7 +129,8 @@ def packing_plan(at: Focus, material: Material, live: bool = False, size: tuple[
 
 def slots_of(at: Focus, sheets: Sheets, used: Mapping[str, SlotUse], make: bool = False) -> dict[str, Slot]:
     """The base colour and the planes that coats sample, by slot. Raises UserError for one that is not there."""
-    found = {BASE_SLOT: slots.of(sheets.base_colour(at))}
+    base = sheets.tone(at, at.sheet.base_tone) if has_grey_base(at) else sheets.base_colour(at)
+    found = {BASE_SLOT: slots.of(base)}
     for name, (ref, sampler) in used.items():
         found[name] = slots.of(plane_of(at, sheets, ref, make), sampler)
     return found
@@ -208,7 +222,7 @@ def coat_strip(at: Focus, sheets: Sheets, owner: str, variant: str) -> Levels:
 
 def _worn_at(at: Focus, sheets: Sheets, region: Dressed, settings: Mapping[str, Setting], uv: Floats) -> Floats:
     """The colour of one owner's coats at some places, (n, 3) linear."""
-    found = worn(region, at.kit.parameters, maps_of(at))
+    found = worn(region, at.kit.parameters, pictures_of(at, sheets))
     inputs = {name: linear_setting(setting) for name, setting in settings.items()}
     program = program_of({COLOUR: found.outputs[COLOUR]})
     return run(program, Environment(uv, slots_of(at, sheets, found.slots), inputs))[COLOUR]
@@ -234,7 +248,7 @@ def clipped_share(
     key = ("clipped", base.content_id, weights.content_id, number, repr(region), repr(cell.settings))
 
     def compute() -> float:
-        found = worn(region, at.kit.parameters, maps_of(at))
+        found = worn(region, at.kit.parameters, pictures_of(at, sheets))
         program = program_of({f"coat_{index}": node for index, node in enumerate(found.unclipped)})
         inputs = {name: linear_setting(setting) for name, setting in settings.items()}
         there = slots_of(at, sheets, found.slots)

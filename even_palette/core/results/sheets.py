@@ -22,6 +22,7 @@ from even_palette.core.results.kept_weights import lasting_weights
 from even_palette.core.results.masks import mask_grid
 from even_palette.core.results.means import region_means
 from even_palette.core.results.meshes import Meshes
+from even_palette.core.results.tones import made_tone
 from even_palette.core.results.weights import SheetWeights, mask_key, weights_key, weights_of
 
 MOST_MASK_SUM = 4
@@ -58,10 +59,26 @@ class Sheets:
         found: Plane | None = self.cache.peek(("plane", source.path, source.sha256))
         return found
 
-    def base_colour(self, at: Focus) -> Plane:
-        """The base colour, three channels or four with alpha; a grey texel where there is none."""
+    def paint(self, at: Focus) -> Plane:
+        """The base colour as it was painted, three channels or four with alpha; a grey texel where there is none."""
         source = at.sheet.source(Role.BASE_COLOUR)
         return self.plane(source) if source else GREY
+
+    def base_colour(self, at: Focus) -> Plane:
+        """What lies under all coats, three channels or four: the paint, or the tone that takes its place."""
+        if not at.sheet.base_tone:
+            return self.paint(at)
+        made = self.tone(at, at.sheet.base_tone)
+        if made.channels > 2:
+            return made.with_encoding(Encoding.SRGB)
+        return self.cache.get(
+            ("grey base", made.content_id),
+            lambda: colour_plane(Plane(made.samples, Encoding.SRGB, f"tone {made.content_id}")),
+        )
+
+    def tone(self, at: Focus, key: str, progress: Progress = silent, cancel: CancelToken | None = None) -> Plane:
+        """The plane of a tone. Raises UserError if it cannot be made, KeyError if there is none, Cancelled."""
+        return made_tone(at, self, at.sheet.tone(key), progress, cancel)
 
     def id_levels(self, at: Focus) -> Plane | None:
         """The ID map in 8 bits, if there is one: a file, or the bake that serves as one."""

@@ -24,6 +24,7 @@ from even_palette.core.kit.model import (
 from even_palette.core.material.model import (
     Coat,
     PlaneKind,
+    PlaneRef,
     PlaneUse,
 )
 from even_palette.core.raster.guess import LOSSY, Role
@@ -108,7 +109,7 @@ def _change_map(sheet: str, label: str, key: str, change: Callable[[Source], Sou
 
 
 def without_plane(kit: Kit, sheet: str, kind: PlaneKind, key: str) -> Kit:
-    """The kit with no coat of a sheet reading a plane that goes."""
+    """The kit with no coat, step or tone of a sheet reading a plane that goes; a tone then takes the base colour."""
 
     def keeps(use: PlaneUse) -> bool:
         return (use.plane.kind, use.plane.key) != (kind, key)
@@ -120,6 +121,18 @@ def without_plane(kit: Kit, sheet: str, kind: PlaneKind, key: str) -> Kit:
     def kept(step: Step) -> bool:
         return step.plane is None or keeps(step.plane)
 
+    old = kit.sheet(sheet)
+    gone = PlaneRef(kind, key)
+    tones = tuple(
+        replace(
+            tone,
+            source=None if tone.source == gone else tone.source,
+            parts=tuple(part for part in tone.parts if part.plane != gone),
+        )
+        for tone in old.tones
+    )
+    if tones != old.tones:
+        kit = kit.with_sheet(replace(old, tones=tones))
     for region in kit.sheet(sheet).regions:
         left = tuple(filter(kept, region.steps))
         if left != region.steps:

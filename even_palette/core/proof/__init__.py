@@ -1,0 +1,1 @@
+"""Proof: what a runtime makes of textures: samplers, mips, block compression, and what they cost."""

@@ -1,0 +1,110 @@
+"""What a kind of tone declares, and what it is made of."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, Levels, Samples
+from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.raster.plane import Encoding, Plane, decode_levels, rgb_of, stored_values
+
+Settings = Mapping[str, float | str]
+
+
+@dataclass(frozen=True)
+class ToneValue:
+    """A setting of a tone: a number in a range, or one of the choices. `of_region` ones may differ by region."""
+
+    name: str
+    label: str
+    default: float | str
+    help: str
+    low: float = 0.0
+    high: float = 1.0
+    whole: bool = False
+    unit: str = ""
+    choices: tuple[tuple[str, str], ...] = ()
+    of_region: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class ToneGround:
+    """What a tone is made of.
+
+    `source` is the picture; `own` are the settings by region that differ, whole ones, and `weight` gives the weights
+    (H, W) float32 of a region at the picture's size. `entries` (n, 3) uint8 are those of its palette; `parts` are
+    numbers 0..1, (H, W) each, at most four.
+    """
+
+    source: Plane
+    own: Mapping[str, Settings] = field(default_factory=dict)
+    weight: Callable[[str], Floats] = field(default=lambda region: np.zeros((1, 1), np.float32))
+    entries: Levels | None = None
+    parts: tuple[Floats, ...] = ()
+    progress: Progress = silent
+    cancel: CancelToken | None = None
+
+    def encoded(self) -> Floats:
+        """The colours of the source as they are looked at, (H, W, 3) float32, 0..1 encoded."""
+        samples = rgb_of(self.source.samples)
+        values = stored_values(samples)
+        return linear_to_srgb(np.clip(values, 0, 1)) if self.source.encoding == Encoding.LINEAR else values
+
+    def levels(self) -> Levels:
+        """The same, rounded to 8 bits."""
+        values = rgb_of(self.source.samples)
+        if values.dtype == np.uint8 and self.source.encoding != Encoding.LINEAR:
+            return np.ascontiguousarray(values)
+        return np.asarray(self.encoded() * 255 + 0.5, dtype=np.uint8)
+
+    def like_source(self, values: Floats) -> Samples:
+        """Values 0..1 (H, W, C) with as many bits as the source has: 8, or 16."""
+        if self.source.samples.dtype == np.uint8:
+            return np.asarray(np.clip(values, 0, 1) * 255 + 0.5, dtype=np.uint8)
+        return np.asarray(np.clip(values, 0, 1) * 65535 + 0.5, dtype=np.uint16)
+
+
+@dataclass(frozen=True)
+class ToneKind:
+    """A kind of tone: a plane that is made of a picture. `make` gives its samples (H, W, C), uint8 or uint16.
+
+    `encoding` is what they mean, None for what the source's mean. One that `replaces` the base colour may stand in its
+    place; one that `matches` needs a palette; one that `packs` takes other planes in place of a picture.
+    """
+
+    name: str
+    label: str
+    help: str
+    place: int
+    make: Callable[[ToneGround, Settings], Samples]
+    values: tuple[ToneValue, ...] = ()
+    encoding: Encoding | None = Encoding.DATA
+    replaces: bool = False
+    matches: bool = False
+    packs: bool = False
+    scale: int = 1
+    grows_by: str = ""
+
+    def settings(self, own: Settings) -> dict[str, float | str]:
+        """The settings with defaults filled in, numbers held in their ranges."""
+        filled: dict[str, float | str] = {}
+        for value in self.values:
+            given = own.get(value.name, value.default)
+            if value.choices:
+                filled[value.name] = given if given in [name for name, _ in value.choices] else value.default
+            else:
+                number = float(given) if isinstance(given, int | float) else float(value.default)
+                filled[value.name] = float(np.clip(round(number) if value.whole else number, value.low, value.high))
+        return filled
+
+
+def number(settings: Settings, name: str) -> float:
+    """A setting that is a number."""
+    return float(settings[name])
+
+
+def light_of(levels: Levels) -> Floats:
+    """Linear light of encoded levels."""
+    return decode_levels(levels)
