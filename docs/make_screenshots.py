@@ -96,13 +96,13 @@ def main() -> None:
     added = (Step("specks", {"texels": 400.0}), Step("lightness", {"high": 40.0}, join=Join.SUBTRACT), Step("feather"))
     for step in added:
         session.do(commands.add_step(session.region, step))
-    window.ledge.tab_buttons[1].click()
+    window.ledge.tabs["Masks"].buttons[1].click()
     settle(window)
     window.ledge.chain.setCurrentRow(2)
     picture("3-masks-steps")
     for _ in added:
         session.undo()
-    window.ledge.tab_buttons[0].click()
+    window.ledge.tabs["Masks"].buttons[0].click()
     QTest.qWait(600)
     settle(window)
     panel = window.findings_panel

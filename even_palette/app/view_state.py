@@ -74,13 +74,26 @@ class Painter:
 
 
 @dataclass(frozen=True)
+class Toning:
+    """What is chosen in Tones: a tone, an entry of a palette's row, a stop of a ramp's row; by keys and numbers."""
+
+    tone: str = ""
+    palette: str = ""
+    row: int = 0
+    entry: int = 0
+    ramp: str = ""
+    ramp_row: int = 0
+    stop: int = 0
+
+
+@dataclass(frozen=True)
 class ViewState:
     """All that the artist chose to look at and to work with.
 
     The stage, the sheet in front, and what is selected: a region or the overcoats, a variant, a copied cell. The panes;
     the look of the sheet pane and the other side of its wipe, and that of the model where it has one of its own; wipe
     and spread. What clicks and drags choose on the mesh; the step of the mask whose values are shown, and how strokes
-    are made. Chosen faces are Choice's.
+    are made; what is chosen in Tones. Chosen faces are Choice's.
     """
 
     stage: int = -1
@@ -99,6 +112,7 @@ class ViewState:
     elements: ElementKind = ElementKind.SHELL
     tool: Tool = Tool.CLICK
     step: int = -1
+    toning: Toning = Toning()
     painter: Painter = Painter()
 
     @property
@@ -110,11 +124,12 @@ class ViewState:
 class View(QObject):
     """Holds the view state; `change` is the one place where it changes.
 
-    `changed` tells of the selection alone, `painter_changed` of how strokes are made.
+    `changed` tells of the selection alone, `painter_changed` of how strokes are made, `toning_changed` of Tones.
     """
 
     changed = pyqtSignal()
     painter_changed = pyqtSignal()
+    toning_changed = pyqtSignal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -129,6 +144,13 @@ class View(QObject):
         strokes: Callable[[ViewState], object] = lambda state: (state.painter, state.step, state.stage)  # noqa: E731
         if strokes(before) != strokes(self.state):
             self.painter_changed.emit()
+
+    def change_toning(self, **fields: Any) -> None:
+        """Choose something in Tones."""
+        before = self.state.toning
+        self.change(quiet=True, toning=replace(before, **fields))
+        if self.state.toning != before:
+            self.toning_changed.emit()
 
     def change_painter(self, **fields: Any) -> None:
         """Set how strokes are made; fields of the brush go into the brush."""

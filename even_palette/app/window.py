@@ -263,6 +263,7 @@ class Window(QMainWindow):
         self.ledge.changed.connect(self._fit_ledge)
         self.session.view.painter_changed.connect(tray.follow_painter)
         self.ledge.look_wanted.connect(stand.set_look)
+        self.ledge.pictures_wanted.connect(stand.show_pictures)
         self.ledge.step_chosen.connect(lambda number: tray.masks.steps.choose(number))
         tray.step_chosen.connect(self.ledge.follow_step)
 
@@ -332,6 +333,7 @@ class Window(QMainWindow):
             "Source": bool(at.sheet.sources or at.kit.meshes),
             "Regions": bool(at.sheet.regions),
             "Masks": bool(at.sheet.regions and (at.sheet.source(Role.ID) or at.kit.meshes)),
+            "Tones": bool(at.sheet.tones or at.kit.palettes or at.kit.ramps),
             "Recolour": any(coat.values for region in at.sheet.regions for coat in region.coats),
             "Lineup": bool(at.kit.variants),
             "Ship": self.tray.shipped,

@@ -164,7 +164,7 @@ def test_chain_of_steps_as_pictures(small: Driver) -> None:
     ledge, steps = small.window.ledge, small.tray.masks.steps
     steps.add("feather")
     steps.add("invert")
-    small.click(ledge.tab_buttons[1])
+    small.click(ledge.tabs["Masks"].buttons[1])
     small.settle()
     small.qtbot.waitUntil(lambda: ledge.chain.count() == 3 and len(ledge.chain._images) == 3, timeout=5000)
     assert [ledge.chain.item(row).text()[0] for row in range(3)] == ["C", "→", "→"]

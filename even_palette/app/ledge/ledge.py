@@ -2,11 +2,13 @@
 
 from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app.board.board import Board
 from even_palette.app.ledge.areas import AreaTable
 from even_palette.app.ledge.pictures import Listed, PictureRow
+from even_palette.app.ledge.tabs import Tabs
+from even_palette.app.ledge.tones import ToneLedge
 from even_palette.app.rail import STAGES
 from even_palette.app.session import Session
 from even_palette.app.theme import grey, set_icon, tokens
@@ -19,20 +21,22 @@ from even_palette.core.results.looks import Look, LookKind
 
 HEAD_PX = 58
 CHIP_PX, LEAST_CHIP_PX, CHIP_PICTURE_PX = 112, 64, 40
-TITLES = {"Source": "Maps", "Regions": "Regions", "Masks": "Weights", "Ship": "Files"}
-FOLDED_AT_FIRST = ("Tones", "Proof")
-HEIGHTS = {"Source": 216, "Regions": 232, "Masks": 216, "Ship": 216}
+TITLES = {"Source": "Maps", "Regions": "Regions", "Masks": "Weights", "Tones": "Tones", "Ship": "Files"}
+FOLDED_AT_FIRST = ("Proof",)
+HEIGHTS = {"Source": 216, "Regions": 232, "Masks": 216, "Tones": 272, "Ship": 216}
+TABBED = {"Masks": ("Weights", "Steps"), "Tones": ("Planes", "Palettes", "Ramps", "Survival")}
 BOARD_PX = 272
 
 
 class Ledge(QWidget):
     """`changed` tells that it was folded or opened, or that the stage is another one; `look_wanted` gives a look.
 
-    `step_chosen` gives the number of a step of the selected region.
+    `step_chosen` gives the number of a step of the selected region, `pictures_wanted` names and planes to be shown.
     """
 
     changed = pyqtSignal()
     look_wanted = pyqtSignal(object)
+    pictures_wanted = pyqtSignal(object, object)
     step_chosen = pyqtSignal(int)
 
     def __init__(self, session: Session, board: Board, tray: Tray, thumbnails: Thumbnails) -> None:
@@ -52,22 +56,12 @@ class Ledge(QWidget):
         self.masks = QStackedWidget()
         self.masks.addWidget(self.weights)
         self.masks.addWidget(self.chain)
-        self.tabs = QWidget()
-        tabs = QHBoxLayout(self.tabs)
-        tabs.setContentsMargins(0, 0, 0, 0)
-        tabs.setSpacing(0)
-        group = QButtonGroup(self)
-        self.tab_buttons = []
-        for number, name in enumerate(("Weights", "Steps")):
-            button = QToolButton()
-            button.setText(name)
-            button.setCheckable(True)
-            button.setProperty("role", "tab")
-            button.clicked.connect(lambda _, number=number: self.show_masks(number))
-            group.addButton(button)
-            tabs.addWidget(button)
-            self.tab_buttons.append(button)
-        self.tab_buttons[0].setChecked(True)
+        self.tones = ToneLedge(session)
+        self.tones.look_wanted.connect(self.look_wanted)
+        self.tones.pictures_wanted.connect(self.pictures_wanted)
+        self.tabs = {name: Tabs(names) for name, names in TABBED.items()}
+        self.tabs["Masks"].chosen.connect(self.masks.setCurrentIndex)
+        self.tabs["Tones"].chosen.connect(self.tones.show_page)
         self.fold_button = QToolButton()
         for button in (self.fold_button, board.fold_button):
             button.setAccessibleName("Fold or open the ledge")
@@ -85,10 +79,11 @@ class Ledge(QWidget):
         row.setSpacing(8)
         row.addWidget(self.fold_button)
         row.addWidget(self.title)
-        row.addWidget(self.tabs)
+        for tabs in self.tabs.values():
+            row.addWidget(tabs)
         row.addWidget(self.strip, 1)
         self.stack = QStackedWidget()
-        for page in (self.maps, self.areas, self.masks, board):
+        for page in (self.maps, self.areas, self.masks, self.tones, board):
             self.stack.addWidget(page)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -124,14 +119,15 @@ class Ledge(QWidget):
     def show_stage(self) -> None:
         """Show what the stage that was entered needs."""
         name = STAGES[self.stage]
-        pages = {"Source": self.maps, "Regions": self.areas, "Masks": self.masks}
+        pages = {"Source": self.maps, "Regions": self.areas, "Masks": self.masks, "Tones": self.tones}
         page = self.tray.ship.files if name == "Ship" else pages.get(name, self.board)
         if self.stack.indexOf(page) < 0:
             self.stack.addWidget(page)
         self.stack.setCurrentWidget(page)
         self.title.setText(TITLES.get(name, "Board"))
-        self.title.setVisible(name != "Masks")
-        self.tabs.setVisible(name == "Masks")
+        self.title.setVisible(name not in self.tabs)
+        for stage, tabs in self.tabs.items():
+            tabs.setVisible(name == stage)
         self.weights.mark(self.session.region)
         self._follow_fold()
 
@@ -161,8 +157,7 @@ class Ledge(QWidget):
 
     def show_masks(self, number: int) -> None:
         """In Masks: the weights of all regions (0), or the chain of steps of the selected one (1)."""
-        self.tab_buttons[number].setChecked(True)
-        self.masks.setCurrentIndex(number)
+        self.tabs["Masks"].choose(number)
 
     def follow_step(self, number: int) -> None:
         """Mark the step that is chosen in the tray."""

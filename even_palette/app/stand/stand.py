@@ -1,6 +1,6 @@
 """The stand: sheet and model panes, look selectors in the foot, wipe, spread and loupe."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
@@ -185,8 +185,11 @@ class Stand(QWidget):
 
     def show_proof(self, own: Plane, played: Plane, difference: Plane, text: str) -> None:
         """Show three pictures of equal size beside each other."""
-        labels = (f"Even Palette · {text}", f"Player · {text}", "Difference × 64")
-        self.proof = [Tile(label, map_picture(p)) for label, p in zip(labels, (own, played, difference), strict=True)]
+        self.show_pictures((f"Even Palette · {text}", f"Player · {text}", "Difference × 64"), (own, played, difference))
+
+    def show_pictures(self, labels: Sequence[str], planes: Sequence[Plane]) -> None:
+        """Show planes of equal size beside each other, until another look is chosen."""
+        self.proof = [Tile(label, map_picture(plane)) for label, plane in zip(labels, planes, strict=True)]
         self.refresh()
 
     def looks(self, at: Focus) -> list[tuple[str, Look]]:
@@ -212,6 +215,9 @@ class Stand(QWidget):
         if meshes:
             found.append(("UV layout", Look(LookKind.LAYOUT)))
         found += [(f"Bake · {bake_name(bake)}", Look(LookKind.BAKE, bake=bake.key)) for bake in at.sheet.bakes]
+        found += [(f"Tone · {tone.name}", Look(LookKind.TONE, map=tone.key)) for tone in at.sheet.tones]
+        if self.look.kind == LookKind.ENTRY and any(tone.key == self.look.map for tone in at.sheet.tones):
+            found.append((f"Entry {self.look.entry}", self.look))
         return found
 
     def _follow_selection(self) -> None:

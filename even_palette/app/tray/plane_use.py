@@ -2,7 +2,7 @@
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.tray.panel import choice, row, show_choice
@@ -16,6 +16,22 @@ FILTERS: list[tuple[str, object]] = [("Linear", Filter.LINEAR), ("Nearest", Filt
 WRAPS: list[tuple[str, object]] = [("Clamp", Wrap.CLAMP), ("Repeat", Wrap.REPEAT), ("Mirror", Wrap.MIRROR)]
 
 
+def pictures_of(at: Focus, tones: list[str] | None = None) -> list[tuple[str, object]]:
+    """The planes that a tone can be made of: maps, bakes, and of the tones those with these keys."""
+    keys = [tone.key for tone in at.sheet.tones] if tones is None else tones
+    return [(name, ref) for name, ref in planes_of(at) if ref.kind != PlaneKind.TONE or ref.key in keys]
+
+
+def strips_of(at: Focus, kinds: tuple[PlaneKind, ...]) -> list[tuple[str, object]]:
+    """The palettes and ramps that a coat can look up in."""
+    found: list[tuple[str, object]] = []
+    if PlaneKind.RAMP in kinds:
+        found += [(f"Ramp · {ramp.name}", PlaneRef(PlaneKind.RAMP, ramp.key)) for ramp in at.kit.ramps]
+    if PlaneKind.PALETTE in kinds:
+        found += [(f"Palette · {each.name}", PlaneRef(PlaneKind.PALETTE, each.key)) for each in at.kit.palettes]
+    return found
+
+
 def planes_of(at: Focus) -> list[tuple[str, PlaneRef]]:
     """Every plane of a sheet that a coat can read, with its name."""
     found = []
@@ -23,7 +39,35 @@ def planes_of(at: Focus) -> list[tuple[str, PlaneRef]]:
         name = source.key.replace("_", " ") if source.role == Role.NONE else str(source.role)
         found.append((f"Map · {name}", PlaneRef(PlaneKind.MAP, source.key)))
     found += [(f"Bake · {bake.key.replace('_', ' ')}", PlaneRef(PlaneKind.BAKE, bake.key)) for bake in at.sheet.bakes]
+    found += [(f"Tone · {tone.name}", PlaneRef(PlaneKind.TONE, tone.key)) for tone in at.sheet.tones]
     return found
+
+
+class StripBox(QComboBox):
+    """A choice of the strip that a coat looks up in; `changed` gives its use, None for none."""
+
+    changed = pyqtSignal(object)
+    finished = pyqtSignal()
+
+    def __init__(self, name: str, kinds: tuple[PlaneKind, ...]) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self._kinds = kinds
+        self.activated.connect(lambda i: self._choose(self.itemData(i)))
+
+    def _choose(self, ref: PlaneRef | None) -> None:
+        self.changed.emit(PlaneUse(ref) if ref else None)
+        self.finished.emit()
+
+    def show_use(self, at: Focus, use: PlaneUse | None) -> None:
+        """Show what is used, and offer what the kit has."""
+        self.blockSignals(True)
+        self.clear()
+        self.addItem("None", None)
+        for name, ref in strips_of(at, self._kinds):
+            self.addItem(name, ref)
+        self.blockSignals(False)
+        show_choice(self, use.plane if use else None)
 
 
 class PlaneUseEditor(QWidget):
@@ -32,8 +76,9 @@ class PlaneUseEditor(QWidget):
     changed = pyqtSignal(object)
     finished = pyqtSignal()
 
-    def __init__(self, name: str, nothing: str) -> None:
+    def __init__(self, name: str, nothing: str, index: bool = False) -> None:
         super().__init__()
+        self._index = index
         self._use: PlaneUse | None = None
         self._nothing = nothing
         self.plane = choice(name, [])
@@ -79,6 +124,8 @@ class PlaneUseEditor(QWidget):
         show_choice(self.plane, use.plane if use else None)
         self.channel.setEnabled(use is not None)
         self.more.setVisible(use is not None)
+        for widget in (self.low, self.high, self.power, self.filter, self.invert):
+            widget.setVisible(not self._index)
         if use is None:
             return
         show_choice(self.channel, use.channel)

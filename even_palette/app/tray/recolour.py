@@ -8,11 +8,11 @@ from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.order import Order
 from even_palette.app.tray.panel import Panel, choice, empty, label, row, show_choice, tool
-from even_palette.app.tray.plane_use import PlaneUseEditor
+from even_palette.app.tray.plane_use import PlaneUseEditor, StripBox, strips_of
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import OVER, Focus, coats_of, owner_name, users_of
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.declare import CoatKind, PlaneSpec, ValueSpec
+from even_palette.core.material.declare import CoatKind, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import Blending, Coat, PlaneKind, PlaneRef, PlaneUse, Setting, ValueKind
 from even_palette.core.material.variants import MASTER
 
@@ -159,12 +159,17 @@ class RecolourPanel(Panel):
             if spec.bindable:
                 self._add_binding(at, owner, spec)
         for plane in kind.planes:
-            self._add_plane(plane.label, plane.help, f"plane {plane.name}", "Nothing is read", plane.name)
-        self._add_plane("Pattern", "Where the coat acts: 0 not at all, 1 wholly.", "pattern", "Everywhere", "")
+            editor = (
+                StripBox(plane.label, plane.strips)
+                if plane.reads == Reads.STRIP
+                else PlaneUseEditor(plane.label, "Nothing is read", plane.reads == Reads.INDEX)
+            )
+            self._add_plane(plane.label, plane.help, f"plane {plane.name}", editor, plane.name)
+        pattern = PlaneUseEditor("Pattern", "Everywhere")
+        self._add_plane("Pattern", "Where the coat acts: 0 not at all, 1 wholly.", "pattern", pattern, "")
 
-    def _add_plane(self, title: str, told: str, name: str, nothing: str, plane: str) -> None:
+    def _add_plane(self, title: str, told: str, name: str, editor: StripBox | PlaneUseEditor, plane: str) -> None:
         owner, coat = self.session.owner, self.coat
-        editor = PlaneUseEditor(title, nothing)
         editor.setToolTip(told)
 
         def change(use: PlaneUse | None) -> None:
@@ -236,7 +241,7 @@ class RecolourPanel(Panel):
         cell, coat = commands.read_cell(at.kit, owner, self.session.variant), coats_of(at.kit, owner)[self.coat]
         choices, settings = cell.choices[self.coat], cell.settings[self.coat]
         for name, editor in self.editors.items():
-            if isinstance(editor, PlaneUseEditor):
+            if isinstance(editor, PlaneUseEditor | StripBox):
                 use = coat.pattern if name == "pattern" else coat.planes.get(name.removeprefix("plane "))
                 editor.show_use(at, use)
             elif name in choices:
@@ -270,6 +275,13 @@ def suited(at: Focus, spec: PlaneSpec) -> PlaneUse | None:
         for bake in at.sheet.bakes:
             if bake.kind == kind:
                 return PlaneUse(PlaneRef(PlaneKind.BAKE, bake.key))
+    for kind in spec.tones:
+        for tone in at.sheet.tones:
+            if tone.kind == kind:
+                return PlaneUse(PlaneRef(PlaneKind.TONE, tone.key))
+    for _, ref in strips_of(at, spec.strips):
+        assert isinstance(ref, PlaneRef)
+        return PlaneUse(ref)
     return None
 
 

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from even_palette.app.tray.regions import RegionsPanel
     from even_palette.app.tray.ship import ShipPanel
     from even_palette.app.tray.source import SourcePanel
+    from even_palette.app.tray.tones import TonesPanel
 
 P = TypeVar("P", bound=Panel)
 
@@ -100,12 +101,13 @@ class Tray(QWidget):
         return self._laid(made, *self._of_masks)
 
     @cached_property
-    def tones(self) -> "NotePanel":
+    def tones(self) -> "TonesPanel":
         """Stage 4."""
-        from even_palette.app.tray.note import NotePanel
+        from even_palette.app.tray.tones import TonesPanel
 
-        told = "Will make paint neutral and extract palettes, index maps and ramps."
-        return self._laid(NotePanel(self.session, "Tones", told))
+        made = TonesPanel(self.session)
+        made.look_wanted.connect(self.look_wanted)
+        return self._laid(made, *self._of_masks)
 
     @cached_property
     def recolour(self) -> "RecolourPanel":

@@ -7,6 +7,7 @@ from enum import StrEnum
 import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, Levels, float32
+from even_palette.core.colour.luma import BT601
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes, slots
@@ -43,6 +44,8 @@ class LookKind(StrEnum):
     BAKE = "bake"
     LAYOUT = "UV layout"
     SURFACE = "surface value"
+    TONE = "tone"
+    ENTRY = "entry"
 
 
 @dataclass(frozen=True)
@@ -50,7 +53,8 @@ class Look:
     """What to show: a variant's result or surface value, a map, ID colours, a region's weight, the masks' sum, a bake.
 
     Of a region's mask, how it is after its first `steps`, before overlaps are resolved.
-    `map` is the key of a map, "" for the base colour; `output` one of OUTPUTS, as the variant has it.
+    `map` is the key of a map, "" for the base colour, or of a tone; `output` one of OUTPUTS, as the variant has it. Of
+    an index map, where the `entry` occurs.
     """
 
     kind: LookKind = LookKind.RESULT
@@ -60,6 +64,7 @@ class Look:
     bake: str = ""
     output: str = COLOUR
     steps: int = 0
+    entry: int = 0
 
 
 @dataclass(frozen=True)
@@ -137,6 +142,10 @@ def picture(at: Focus, sheets: Sheets, look: Look) -> Picture:
             if made is None:
                 raise UserError("The bake is being made …")
             return map_picture(made)
+        case LookKind.TONE:
+            return map_picture(_tone(at, sheets, look.map))
+        case LookKind.ENTRY:
+            return _entry(at, sheets, look)
         case LookKind.WEIGHT:
             names = [region.key for region in at.sheet.regions]
             if look.region not in names:
@@ -151,6 +160,25 @@ def picture(at: Focus, sheets: Sheets, look: Look) -> Picture:
             return map_picture(sheets.mask(at, look.region, look.steps))
         case LookKind.HEAT:
             return Picture({SHOWN: _heat()}, {"mask_sum": slots.of(sheets.weights(at).mask_sum)}, {})
+
+
+def _tone(at: Focus, sheets: Sheets, key: str) -> Plane:
+    if all(tone.key != key for tone in at.sheet.tones):
+        raise UserError("There is no such tone yet; add one in Tones.")
+    return sheets.tone(at, key)
+
+
+def _entry(at: Focus, sheets: Sheets, look: Look) -> Picture:
+    """The paint, dimmed and grey but where a palette's entry occurs."""
+    index = _tone(at, sheets, look.map)
+    count = at.kit.palette(at.sheet.tone(look.map).palette).size
+    stored = nodes.texture("index", nodes.uv())["x"]
+    here = 1 - nodes.step(0.5, nodes.absolute(nodes.floor(stored * max(1, count - 1) + 0.5) - look.entry))
+    colour = encode(nodes.clamp(nodes.texture("map", nodes.uv())["xyz"]))
+    dim = nodes.splat(nodes.dot(colour, nodes.constant(*BT601)) * 0.3 + 0.1, Type.VEC3)
+    return Picture(
+        {SHOWN: nodes.mix(dim, colour, here)}, {"map": slots.of(sheets.paint(at)), "index": slots.of(index, SHARP)}, {}
+    )
 
 
 def _map(at: Focus, key: str) -> Source | None:

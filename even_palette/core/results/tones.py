@@ -33,7 +33,7 @@ def made_tone(
 
     def compute() -> Plane:
         def make() -> Samples:
-            return kind.make(_ground(at, sheets, tone, progress, cancel), kind.settings(tone.values))
+            return kind.make(ground_of_tone(at, sheets, tone, progress, cancel), kind.settings(tone.values))
 
         samples = sheets.cache.disk.get(np.ndarray, key, make)
         return TiledPlane(grid_of(samples, cancel), tone_encoding(at, tone))
@@ -41,7 +41,10 @@ def made_tone(
     return sheets.cache.get(key, compute)
 
 
-def _ground(at: Focus, sheets: Sheets, tone: Tone, progress: Progress, cancel: CancelToken | None) -> ToneGround:
+def ground_of_tone(
+    at: Focus, sheets: Sheets, tone: Tone, progress: Progress = silent, cancel: CancelToken | None = None
+) -> ToneGround:
+    """What a tone is made of. Raises UserError."""
     from even_palette.core.results.materials import plane_of
     from even_palette.core.tones.kinds._declare import ToneGround
 

@@ -5,6 +5,7 @@ The compiled code is kept in the cache folders of Numba.
 
 import numpy as np
 
+from even_palette.core.arrays import float32
 from even_palette.core.tones.colours import count_colours
 from even_palette.core.tones.index_map import Dither, index_map
 from even_palette.core.tones.palette_fit import fit_palette
@@ -17,7 +18,7 @@ def main() -> None:
     entries = fit_palette(count_colours([rgb]), 4)
     index_map(rgb, entries, Dither.DIFFUSED)
     fit_palette(count_colours([rgb[:1, :3]]), 4)
-    smooth_strands(rgb.astype(np.float32) / 255, 2)
+    smooth_strands(float32(rgb / 255), 2)
 
 
 if __name__ == "__main__":

@@ -1,0 +1,140 @@
+"""What a runtime makes of an index map: one table of ways and errors; a row shows its picture beside the source."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from even_palette.app.session import Session
+from even_palette.app.tray.panel import label
+from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit.model import Tone
+from even_palette.core.proof.survival import Survivor, verdict
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.toning import survival_of
+
+COLUMNS = ("Way", "Stored", "Scale", "OKLab mean", "OKLab 95 %", "ΔE00 mean", "ΔE00 95 %", "KiB")
+
+
+class SurvivalPage(QWidget):
+    """`shown` gives three planes and their names: source, what is left of it, and the difference."""
+
+    shown = pyqtSignal(object, object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.found: list[Survivor] = []
+        self.measure = QPushButton("Measure")
+        self.measure.setToolTip("Measure the chosen index map, in the chosen row of its palette, against its picture")
+        self.measure.clicked.connect(self.start)
+        self.budget = QSpinBox()
+        self.budget.setRange(1, 1 << 20)
+        self.budget.setValue(1024)
+        self.budget.setSuffix(" KiB")
+        self.budget.setPrefix("Budget ")
+        self.budget.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.budget.setAccessibleName("Budget of the texture")
+        self.budget.valueChanged.connect(lambda _: self._tell())
+        self.told = label("Choose an index map in the tray, then measure.", "quiet")
+        self.table = QTableWidget(0, len(COLUMNS))
+        self.table.setAccessibleName("Ways of showing the picture, with their errors")
+        self.table.setHorizontalHeaderLabels(list(COLUMNS))
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setShowGrid(False)
+        self.table.setTabKeyNavigation(False)
+        self.table.setProperty("imageArea", True)
+        side, top = self.table.verticalHeader(), self.table.horizontalHeader()
+        assert side is not None
+        assert top is not None
+        side.hide()
+        side.setDefaultSectionSize(24)
+        top.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        top.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        self.table.currentCellChanged.connect(lambda row, *_: self._show(row))
+        head = QHBoxLayout()
+        head.setSpacing(8)
+        head.addWidget(self.measure)
+        head.addWidget(self.budget)
+        head.addWidget(self.told, 1)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(8, 6, 8, 6)
+        whole.setSpacing(6)
+        whole.addLayout(head)
+        whole.addWidget(self.table, 1)
+
+    @property
+    def tone(self) -> Tone | None:
+        """The chosen index map, else the first one of the sheet."""
+        tones = [tone for tone in self.session.at.sheet.tones if tone.kind == "index"]
+        chosen = self.session.view.state.toning.tone
+        return next((tone for tone in tones if tone.key == chosen), next(iter(tones), None))
+
+    def start(self) -> None:
+        """Measure on a worker."""
+        at, tone = self.session.at, self.tone
+        if tone is None or not tone.palette:
+            self.session.notice.emit("There is no index map with a palette on this sheet; extract one in the tray.")
+            return
+        row = min(self.session.view.state.toning.row, len(at.kit.palette(tone.palette).rows) - 1)
+        row = row if self.session.view.state.toning.palette in ("", tone.palette) else 0
+
+        def work(progress: Progress, cancel: CancelToken) -> list[Survivor]:
+            return survival_of(at, self.session.sheets, tone, row, progress, cancel)
+
+        self.told.setText(f"Measuring {tone.name} …")
+        self.session.jobs.run("Survival", work, self.show_found, self._failed, place="survival")
+
+    def _failed(self, text: str) -> None:
+        self.told.setText(text)
+
+    def show_found(self, found: list[Survivor]) -> None:
+        """Show what was measured."""
+        self.found = found
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(found))
+        for number, each in enumerate(found):
+            errors = each.errors
+            texts = (
+                each.way.name, each.way.stored, f"{each.way.scale:g} ×",
+                f"{errors.oklab:.2f}", f"{errors.oklab_95:.2f}", f"{errors.ciede2000:.2f}",
+                f"{errors.ciede2000_95:.2f}", f"{each.way.texture_bytes / 1024:,.0f}",
+            )  # fmt: skip
+            for column, text in enumerate(texts):
+                item = QTableWidgetItem(text)
+                side = Qt.AlignmentFlag.AlignRight if column > 1 else Qt.AlignmentFlag.AlignLeft
+                item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+                self.table.setItem(number, column, item)
+        for column in range(len(COLUMNS)):
+            head = self.table.horizontalHeaderItem(column)
+            assert head is not None
+            side = Qt.AlignmentFlag.AlignRight if column > 1 else Qt.AlignmentFlag.AlignLeft
+            head.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+        self.table.blockSignals(False)
+        self._tell()
+
+    def _tell(self) -> None:
+        if self.found:
+            self.told.setText(verdict(self.found, self.budget.value() * 1024))
+
+    def _show(self, number: int) -> None:
+        if 0 <= number < len(self.found):
+            each = self.found[number]
+            names = (f"Source · {each.way.scale:g} ×", f"{each.way.name} · {each.way.stored}", "Difference × 10")
+            pictures = (each.source, each.shown, each.difference())
+            self.shown.emit(
+                names,
+                tuple(
+                    Plane(p, e) for p, e in zip(pictures, (Encoding.SRGB, Encoding.SRGB, Encoding.DATA), strict=True)
+                ),
+            )

@@ -1,0 +1,131 @@
+"""What Tones does with the pictures of a sheet: palettes, facts of neutrals, what survives of an index map."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from msgspec.structs import replace
+
+from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.kit import commands
+from even_palette.core.kit.commands import Command
+from even_palette.core.kit.model import Focus, Kit, Tone
+from even_palette.core.proof.survival import Survivor, survive
+from even_palette.core.raster.plane import Plane
+from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.tones import entry_numbers, ground_of_tone, source_plane, tone_key
+from even_palette.core.tones.kinds import tone_kinds
+from even_palette.core.tones.kinds._declare import ToneGround
+from even_palette.core.tones.neutral import Histogram, advice, histogram_of
+from even_palette.core.tones.palette import levels_of_colours, new_palette, used_entries
+
+PICTURE = Tone("", "", "index")
+
+
+def picture_levels(at: Focus, sheets: Sheets, tone: Tone = PICTURE) -> Levels:
+    """The picture that a tone is made of, (H, W, 3) uint8, encoded; of no tone the base colour. Raises UserError."""
+    return ToneGround(source_plane(at, sheets, tone)).levels()
+
+
+def extract_palette(
+    at: Focus,
+    sheets: Sheets,
+    size: int,
+    method: str = "chain",
+    region: str = "",
+    tone: Tone = PICTURE,
+    kept: Sequence[tuple[int, int, int]] = (),
+    progress: Progress = silent,
+    cancel: CancelToken | None = None,
+) -> Command:
+    """A command that adds a palette of a picture's colours and, of the whole sheet, an index map made by it.
+
+    Of a region, texels count by its weight. Raises UserError, or Cancelled.
+    """
+    from even_palette.core.tones.colours import count_colours
+    from even_palette.core.tones.palette_fit import Method, fit_palette
+
+    rgb = picture_levels(at, sheets, tone)
+    weights: list[Floats | None] = [_weight(at, sheets, region, rgb.shape[0], rgb.shape[1])] if region else []
+    colours = count_colours([rgb], weights)
+    if not colours.count:
+        raise UserError("The region has no texels; there are no colours to extract.")
+    entries = fit_palette(colours, size, Method(method), kept, progress, cancel)
+    name = at.kit.region(region).name if region else at.sheet.name
+
+    def apply(kit: Kit) -> Kit:
+        kit = commands.add_palette(new_palette("palette", f"{name} {len(entries)}", entries)).apply(kit)
+        made = kit.palettes[-1]
+        index = Tone("index", f"Index of {made.name}", "index", tone.source, palette=made.key)
+        return commands.add_tone(at.key, index).apply(kit)
+
+    return Command("Extract palette", apply)
+
+
+def refit_palette(
+    at: Focus, sheets: Sheets, tone: Tone, size: int, method: str, progress: Progress, cancel: CancelToken | None
+) -> Command:
+    """A command that fits the palette of an index map anew; its rows begin again with one. Raises UserError."""
+    from even_palette.core.tones.colours import count_colours
+    from even_palette.core.tones.palette_fit import Method, fit_palette
+
+    palette = at.kit.palette(tone.palette)
+    colours = count_colours([picture_levels(at, sheets, tone)])
+    entries = fit_palette(colours, size, Method(method), palette.kept, progress, cancel)
+    fresh = new_palette(palette.key, palette.name, entries)
+    return commands.change_palette(palette.key, "Fit palette anew", lambda old: replace(fresh, kept=old.kept))
+
+
+def _weight(at: Focus, sheets: Sheets, region: str, height: int, width: int) -> Floats:
+    number = [other.key for other in at.sheet.regions].index(region)
+    level = sheets.weights(at).levels[number]
+    rows, columns = np.arange(height) * level.shape[0] // height, np.arange(width) * level.shape[1] // width
+    return float32(level[np.ix_(rows, columns)]) / np.float32(255)
+
+
+def entry_counts(at: Focus, sheets: Sheets, tone: Tone) -> list[int]:
+    """How many texels show each entry of the palette of an index map. Raises UserError."""
+    counts = used_entries(entry_numbers(at, sheets, tone), at.kit.palette(tone.palette).size)
+    return [int(count) for count in counts]
+
+
+def survival_of(
+    at: Focus, sheets: Sheets, tone: Tone, row: int = 0, progress: Progress = silent, cancel: CancelToken | None = None
+) -> list[Survivor]:
+    """How the picture of an index map survives a runtime, in a row of its palette. Raises UserError, or Cancelled."""
+    if tone.kind != "index" or not tone.palette:
+        raise UserError("Choose an index map with a palette; its survival is measured against its picture.")
+    strip = levels_of_colours(at.kit.palette(tone.palette).rows[row].colours)
+    return survive(picture_levels(at, sheets, tone), entry_numbers(at, sheets, tone), strip, progress, cancel)
+
+
+@dataclass(frozen=True, eq=False)
+class ToneFacts:
+    """The greys of a region, or of a whole sheet, before and after a neutral, and what that means for tints."""
+
+    before: Histogram
+    after: Histogram
+    told: str
+
+
+def tone_facts(at: Focus, sheets: Sheets, tone: Tone, region: str = "") -> ToneFacts:
+    """The histograms of a neutral. Raises UserError."""
+    from even_palette.core.tones.kinds.neutral import grey
+
+    settings = tone_kinds()[tone.kind].settings({**tone.values, **tone.own.get(region, {})})
+
+    def compute() -> ToneFacts:
+        ground = ground_of_tone(at, sheets, tone)
+        step = max(1, max(ground.source.height, ground.source.width) // 1024)
+        small = Plane(ground.source.samples[::step, ::step], ground.source.encoding)
+        plane = sheets.tone(at, tone.key)
+        after = float32(plane.values()[::step, ::step, 0])
+        weight = _weight(at, sheets, region, small.height, small.width) if region else None
+        before = grey(ToneGround(small), settings, weight)
+        made = histogram_of(after, weight)
+        return ToneFacts(histogram_of(before, weight), made, advice(made))
+
+    name = ("tone facts", tone_key(at, sheets, tone), region, sheets.weights_key(at) if region else "")
+    return sheets.cache.get(name, compute)
