@@ -85,6 +85,15 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--suffix", default=".png", choices=(".png", ".tif", ".exr"), help="format of the masks")
     command.set_defaults(run=_masks)
 
+    command = commands.add_parser("palette", help="palette, index map and strip of images")
+    command.add_argument("images", nargs="+", type=Path, metavar="IMAGE")
+    command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the maps")
+    command.add_argument("--size", type=_entries, default=256, metavar="N", help="entries, 2 to 256")
+    command.add_argument("--method", default="chain", choices=("chain", "means", "cut"), help="how colours are fitted")
+    command.add_argument("--dither", default="none", choices=("none", "ordered", "diffused"))
+    command.add_argument("--shared", action="store_true", help="one palette for all images")
+    command.set_defaults(run=_palette)
+
     command = commands.add_parser("ship", help="write the package of a kit")
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="a new folder, or an older package")
@@ -115,6 +124,12 @@ def _parser() -> argparse.ArgumentParser:
 def _size(text: str) -> int:
     if not text.isascii() or not text.isdigit() or not 1 <= int(text[:9]) <= 16384:
         raise argparse.ArgumentTypeError("must be a whole number from 1 to 16384")
+    return int(text)
+
+
+def _entries(text: str) -> int:
+    if not text.isascii() or not text.isdigit() or not 2 <= int(text[:9]) <= 256:
+        raise argparse.ArgumentTypeError("must be a whole number from 2 to 256")
     return int(text)
 
 
@@ -167,6 +182,20 @@ def _masks(options: argparse.Namespace) -> int:
 
     kit = read_kit(options.kit)
     _print_sizes(write_masks(kit, Sheets(), options.to, options.bits, options.suffix, _progress()))
+    return 0
+
+
+def _palette(options: argparse.Namespace) -> int:
+    from even_palette.core.ship.palettes import write_palettes
+    from even_palette.core.tones.index_map import Dither
+    from even_palette.core.tones.palette_fit import Method
+
+    written = write_palettes(
+        options.images, options.to, options.size, Method(options.method), options.shared, Dither(options.dither),
+        _progress(),
+    )  # fmt: skip
+    for each in written:
+        say(f"{each.picture}: {each.entries} entries, OKLab error x 100: mean {each.mean:.2f}, most {each.largest:.2f}")
     return 0
 
 

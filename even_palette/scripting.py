@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.checks import Finding, find
+from even_palette.core.colour.hexcode import parse_hex
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
@@ -193,6 +194,31 @@ class OpenKit:
         except KeyError as error:
             raise UserError(f"The sheet has no map {error}.") from None
 
+    # Tones
+
+    def extract_palette(
+        self, size: int = 256, method: str = "chain", region: str = "", kept: Sequence[str] = (), sheet: str = ""
+    ) -> str:
+        """Make a palette of a sheet's paint, or of a region's, and the index map by it; gives the palette's key.
+
+        Methods are chain, means and cut; `kept` are hex values that must be entries. Raises UserError.
+        """
+        from even_palette.core.results.toning import extract_palette
+        from even_palette.core.tones.palette_fit import Method
+
+        at = self.at(sheet)
+        colours = [_hex(text) for text in kept]
+        told = _one_of(Method, method, "method")
+        self.do(extract_palette(at, self.results, min(max(size, 2), 256), told, region, kept=colours))
+        return self.kit.palettes[-1].key
+
+    def tone(self, key: str, sheet: str = "") -> Levels:
+        """The samples of a tone, (H, W, C), as they are shipped. Raises UserError."""
+        try:
+            return np.asarray(self.results.tone(self.at(sheet), key).samples)
+        except KeyError:
+            raise UserError(f"The sheet has no tone “{key}”.") from None
+
     # Painting
 
     def paint(
@@ -279,3 +305,10 @@ def _one_of(kind: Any, word: str, what: str) -> Any:
         return kind(word)
     except ValueError:
         raise UserError(f"“{word}” is no {what}; use {', '.join(kind)}.") from None
+
+
+def _hex(text: str) -> tuple[int, int, int]:
+    try:
+        return parse_hex(text)
+    except ValueError as error:
+        raise UserError(str(error)) from None

@@ -10,13 +10,17 @@ import sys
 import time
 from pathlib import Path
 
+import numpy as np
 import pytest
 from msgspec.structs import replace
 
 from even_palette import __main__ as program
+from even_palette.cli import main
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import KIT_FILE, KitFolder, read_kit
+from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.terminal import command
 
 TOP = Path(__file__).resolve().parents[1]
@@ -296,3 +300,30 @@ def test_library_messages_go_to_the_log(folder: Path, maps: dict[Role, Path]) ->
     text = (folder / "kit" / KIT_FILE).read_text().replace("crate_base_colour.png", "odd.tif")
     (folder / "kit" / KIT_FILE).write_text(text)
     assert call("check", str(folder / "kit")).stderr == b""
+
+
+def test_palettes_of_many_pictures(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """Index map, strip, list and preview of each; shared by all; alpha apart; nothing foreign is replaced."""
+    rng = np.random.default_rng(2)
+    few = rng.integers(0, 256, (5, 3)).astype(np.uint8)
+    paths = [tmp_path / "a.png", tmp_path / "b.png"]
+    for path in paths:
+        alpha = rng.integers(0, 256, (9, 11, 1)).astype(np.uint8)
+        write_plane(path, Plane(np.concatenate([few[rng.integers(0, 5, (9, 11))], alpha], -1), Encoding.SRGB))
+    arguments = ["palette", *map(str, paths), "--to", str(tmp_path / "out"), "--size", "5", "--shared"]
+    assert main(arguments) == 0
+    assert "5 entries, OKLab error x 100: mean 0.00" in capsys.readouterr().out
+    for name, path in zip("ab", paths, strict=True):
+        preview = read_plane(tmp_path / "out" / f"{name}-preview.png", Encoding.SRGB).samples
+        assert np.array_equal(preview, read_plane(path, Encoding.SRGB).samples[..., :3])
+        index = read_plane(tmp_path / "out" / f"{name}-index.png", Encoding.DATA).samples
+        assert set(np.unique(index)) <= {0, 64, 128, 191, 255}
+        assert (tmp_path / "out" / f"{name}-alpha.png").exists()
+    assert main(arguments) == 0  # what was written here may be written anew
+    (tmp_path / "out" / "a-strip.png").write_bytes(b"mine")
+    assert main(arguments) == 2
+    assert "was not written here" in capsys.readouterr().err
+    assert main([*arguments[:-3], "--size", "1"]) == 2
+    (tmp_path / "bad.png").write_bytes(paths[0].read_bytes()[:60])
+    assert main(["palette", str(tmp_path / "bad.png"), "--to", str(tmp_path / "other")]) == 2
+    assert not list((tmp_path / "other").glob("bad*"))

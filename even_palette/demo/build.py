@@ -14,9 +14,9 @@ from even_palette.core.disk.whole import write_whole
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
 from even_palette.core.kit.assignment import pack_faces
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Bake, Kit, MeshFile, Source, identifier
+from even_palette.core.kit.model import OVER, Bake, Kit, MeshFile, Source, Tone, identifier
 from even_palette.core.kit.store import KIT_FILE, encode_kit, fingerprint
-from even_palette.core.material.model import Setting
+from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Setting
 from even_palette.core.mesh.files.gltf import write_glb
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
@@ -25,11 +25,15 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.results.dividing import new_regions, scatter_split
 from even_palette.core.results.sheets import Sheets
-from even_palette.demo import KIT_FOLDER, cargo, reeds, tug, tug_mesh
+from even_palette.core.results.toning import extract_palette
+from even_palette.core.tones.palette import PaletteRow, colours_of, new_palette
+from even_palette.core.tones.ramp import Ramp, RampRow, Stop
+from even_palette.demo import KIT_FOLDER, cargo, reeds, sign, tug, tug_mesh
 
 SCATTER = {"hull": 62.0, "hull_weathered": 24.0, "hull_patched": 14.0}
 SCATTER_SEED = 7
 PLANK_FACES = 12
+DECK_ENTRIES = 48
 
 
 @dataclass(frozen=True)
@@ -38,7 +42,7 @@ class DemoSheet:
 
     name: str
     file: str
-    mesh: Callable[[], tuple[Mesh, tuple[str, ...]]]
+    mesh: Callable[[], tuple[Mesh, tuple[str, ...]]] | None
     id_colours: dict[str, Rgb8]
     maps: dict[Role, Plane]
     bakes: tuple[Bake, ...] = ()
@@ -62,6 +66,7 @@ def _sheets() -> list[DemoSheet]:
             "Reed clump", "reed_clump", reeds.reed_mesh, reeds.ID_COLOURS, {Role.BASE_COLOUR: reeds.base_plane()},
             (Bake("along", "along", 512, 8, 2, {"way": "up"}), Bake("random", "random", 512, 8, 1)),
         ),
+        DemoSheet("Painted sign", "painted_sign", None, {}, {Role.BASE_COLOUR: sign.sign_plane()}),
     ]  # fmt: skip
 
 
@@ -179,6 +184,7 @@ def build(folder: Path = KIT_FOLDER) -> Kit:
         _lay(history, sheets, sheet, history.kit.sheets[-1].key, folder)
     _scatter(history, sheets)
     _dress(history)
+    _tone(history, sheets)
     write_whole(folder / KIT_FILE, encode_kit(history.kit, folder))
     return history.kit
 
@@ -194,6 +200,8 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
         size = (plane.width, plane.height)
         source = Source(identifier(role), role, str(path.resolve()), plane.encoding, seen.size, seen.sha256, *size)
         history.do(commands.add_map(key, source))
+    if sheet.mesh is None:
+        return
     mesh, parts = sheet.mesh()
     path = maps / f"{sheet.file}.glb"
     colours: Levels = np.array([sheet.id_colours[part] for part in parts], dtype=np.uint8)
@@ -248,6 +256,45 @@ def _dress(history: History) -> None:
         history.do(commands.add_variant(variant, identifier(parent) if parent else None))
         for (name, value), setting in settings.items():
             history.do(commands.set_cell_value(keys[name], value, setting, identifier(variant)))
+
+
+def _tone(history: History, sheets: Sheets) -> None:
+    """Palettes, ramps and tones: the sign's rows, the deck by numbers, an even hull, smooth rope, reeds by instance."""
+    tug_key, _, _, sign_key = (sheet.key for sheet in history.kit.sheets)
+    keys = {identifier(region.name): region.key for region in history.kit.regions}
+    palette = new_palette("sign_colours", "Sign", sign.colours_of(sign.DAY))
+    rows = tuple(PaletteRow(name, colours_of(sign.colours_of(look))) for name, look in sign.ROWS.items())
+    history.do(commands.add_palette(replace(palette, rows=rows)))
+    history.do(commands.add_tone(sign_key, Tone("sign_index", "Sign by numbers", "index", palette="sign_colours")))
+    over = OVER + sign_key
+    history.do(commands.add_coat(over, Coat("swap", {"way": "four"}, _planes("sign_index", "sign_colours"))))
+    history.do(commands.set_cell_value(over, "row", 1.0, "night_post"))
+    history.do(commands.set_cell_value(over, "row", 2.0, "harvest_barge"))
+    history.do(extract_palette(history.kit.at(tug_key), sheets, DECK_ENTRIES, region=keys["deck"]))
+    deck, index = history.kit.palettes[-1], history.kit.sheets[0].tones[-1]
+    swap = Coat("swap", {"way": "four"}, _planes(index.key, deck.key))
+    history.do(commands.add_coat(keys["deck"], swap))
+    history.do(commands.move_coat(keys["deck"], 1, -1))
+    history.do(commands.add_tone(tug_key, Tone("hull_neutral", "Hull neutral", "neutral")))
+    hull = [keys[name] for name in SCATTER]
+    history.do(commands.even_tone(tug_key, "hull_neutral", hull, 0.62, 0.1))
+    history.do(commands.add_tone(tug_key, Tone("rope_strands", "Rope strands", "strands", values={"radius": 3.0})))
+    leaf = RampRow("Leaf", (Stop(0.0, (62, 84, 38)), Stop(0.5, (128, 138, 62)), Stop(1.0, (176, 150, 84))))
+    head = RampRow("Head", (Stop(0.0, (86, 56, 36)), Stop(1.0, (148, 108, 70))))
+    history.do(commands.add_ramp(Ramp("reed_kinds", "Reeds", (leaf, head))))
+    ramp = {"ramp": PlaneUse(PlaneRef(PlaneKind.RAMP, "reed_kinds"))}
+    for number, name in enumerate(("blades", "heads")):
+        coat = Coat("ramp", {"from": "seed", "row": float(number), "strength": 0.45}, ramp)
+        history.do(commands.add_coat(keys[name], coat))
+        history.do(commands.move_coat(keys[name], 1, -1))
+
+
+def _planes(index: str, palette: str) -> dict[str, PlaneUse]:
+    """What the coat swap reads."""
+    return {
+        "index": PlaneUse(PlaneRef(PlaneKind.TONE, index)),
+        "palette": PlaneUse(PlaneRef(PlaneKind.PALETTE, palette)),
+    }
 
 
 if __name__ == "__main__":

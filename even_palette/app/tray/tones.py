@@ -55,7 +55,7 @@ class TonesPanel(Panel):
         )
         self.whom = choice("Values of", [])
         self.whom.setToolTip("Whether the values are those of the whole sheet, or of one region")
-        self.whom.activated.connect(lambda _: self.refresh())
+        self.whom.activated.connect(lambda _: self.follow())
         self.histogram = ToneHistogram()
         self.advice = label("", "quiet")
         self.even = QPushButton("Even tone over all regions")

@@ -19,6 +19,7 @@ from even_palette.core.raster.strip import look_up
 from even_palette.core.tones.index_map import stored_levels
 
 MAGNIFIED = 1.5
+PLAIN = "index, 8 bits"
 MOST_MIPS = 4
 MOST_SIDE = 1024
 """Of a larger picture the middle is measured."""
@@ -90,6 +91,20 @@ def survive(
     return found
 
 
+def mean_errors(source: Levels, indices: Levels, strip: Levels) -> tuple[float, float, float, float]:
+    """Mean OKLab errors x 100 of a palette: its fit, filtered magnified, in the first averaged mip, and in BC4."""
+    paint = Plane(source, Encoding.SRGB)
+    runtime = _Runtime(source, stored_levels(len(strip))[indices], strip)
+    ways = (
+        (runtime.seen(PLAIN, "nearest", 1.0), 1.0),
+        (runtime.seen(PLAIN, "filtered", MAGNIFIED), MAGNIFIED),
+        (runtime.mip(PLAIN, "averaged", 1), 0.5),
+        (runtime.seen("index in BC4", "filtered", 1.0), 1.0),
+    )
+    fit, magnified, mip, blocks = (errors_of(shown, sampled_source(paint, scale)).oklab for shown, scale in ways)
+    return fit, magnified, mip, blocks
+
+
 def middle(levels: Levels) -> Levels:
     """The middle of a picture, at most 1024 texels a side."""
     top, left = (max(0, side - MOST_SIDE) // 2 for side in levels.shape[:2])
@@ -108,7 +123,7 @@ class _Runtime:
 
     def index(self, stored: str) -> Levels:
         """The index map (H, W, 1) as it is stored."""
-        if stored == "index, 8 bits":
+        if stored == PLAIN:
             return self._plain
         if stored not in self._compressed:
             block = Block.BC4 if stored == "index in BC4" else Block.BC7
@@ -117,10 +132,10 @@ class _Runtime:
 
     def bytes_of(self, stored: str) -> int:
         """Bytes of a texture, with mips, and of the strip."""
-        texels, strip = self.width * self.height, 4 * self.count
+        strip = 4 * self.count
+        if stored == PLAIN:
+            return self.width * self.height * 4 // 3 + strip
         match stored:
-            case "index, 8 bits":
-                return texels * 4 // 3 + strip
             case "colour in BC1":
                 return block_bytes(Block.BC1, self.width, self.height) * 4 // 3
             case "colour in BC7":
@@ -171,7 +186,7 @@ class _Runtime:
 
 
 def _ways(runtime: _Runtime) -> Iterator[tuple[Way, Callable[[], Floats]]]:
-    plain = "index, 8 bits"
+    plain = PLAIN
 
     def way(name: str, stored: str, scale: float) -> Way:
         return Way(name, stored, scale, runtime.bytes_of(stored))

@@ -94,11 +94,17 @@ def entry_counts(at: Focus, sheets: Sheets, tone: Tone) -> list[int]:
 def survival_of(
     at: Focus, sheets: Sheets, tone: Tone, row: int = 0, progress: Progress = silent, cancel: CancelToken | None = None
 ) -> list[Survivor]:
-    """How the picture of an index map survives a runtime, in a row of its palette. Raises UserError, or Cancelled."""
+    """How the picture of an index map survives a runtime, in a row of its palette. Raises UserError, or Cancelled.
+
+    The first row is measured against the picture. For others nobody painted one: the quantized picture in their colours
+    stands for it.
+    """
     if tone.kind != "index" or not tone.palette:
         raise UserError("Choose an index map with a palette; its survival is measured against its picture.")
     strip = levels_of_colours(at.kit.palette(tone.palette).rows[row].colours)
-    return survive(picture_levels(at, sheets, tone), entry_numbers(at, sheets, tone), strip, progress, cancel)
+    numbers = entry_numbers(at, sheets, tone)
+    source = strip[numbers] if row else picture_levels(at, sheets, tone)
+    return survive(source, numbers, strip, progress, cancel)
 
 
 @dataclass(frozen=True, eq=False)

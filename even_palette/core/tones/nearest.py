@@ -18,7 +18,7 @@ def nearest_entries(points: Floats, entries: Floats, cancel: CancelToken | None 
     return which, far
 
 
-@nb.njit(nogil=True, cache=True, fastmath=True)
+@nb.njit(nogil=True, cache=True)
 def _nearest(points, columns, first, last, which, far):  # type: ignore[no-untyped-def]
     count = columns.shape[1]
     found = np.empty(count, dtype=np.float32)

@@ -1,0 +1,185 @@
+"""Tones in the real window: neutral with even tone, palettes and rows, ramps, survival; on the demo and a photograph."""
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPoint, Qt
+from skimage import data
+
+from even_palette.core.raster.files import read_plane, write_plane
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.looks import Look, LookKind, picture, render_reference, whole_sheet
+from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.toning import tone_facts
+from tests.app.conftest import Driver
+
+
+def add(driver: Driver, label: str) -> None:
+    """Choose a kind in the menu of the plus."""
+    panel = driver.tray.tones
+    action = next(each for each in panel.menu.actions() if each.text() == label)
+    action.trigger()
+    driver.settle()
+
+
+def test_a_neutral_lies_under_all_coats_and_is_evened(demo: Driver) -> None:
+    """It is seen, told, put under the coats by a click, evened over all regions; undo brings all back."""
+    demo.stage(4)
+    panel, session = demo.tray.tones, demo.session
+    before = session.kit
+    add(demo, "Neutral")
+    assert demo.stand.look.kind == LookKind.TONE
+    assert "of the tone range" in panel.advice.text()
+    seen = demo.stand.canvas.grab().toImage()
+    middle = seen.pixelColor(seen.width() // 2, seen.height() // 2)
+    assert middle.red() == middle.green() == middle.blue()
+    demo.choose(panel.editors["method"], "Lightness, OKLab")
+    panel.editors["contrast"].field.setValue(1.5)  # type: ignore[attr-defined]
+    demo.settle()
+    tone = session.at.sheet.tones[-1]
+    assert tone.values == {"method": "oklab", "contrast": 1.5}
+    demo.click(panel.under)
+    assert session.at.sheet.base_tone == tone.key
+    demo.click(panel.even)
+    demo.settle()
+    evened = session.at.sheet.tones[-1]
+    assert set(evened.own) == {region.key for region in session.at.sheet.regions}
+    fresh = Sheets()
+    means = [tone_facts(session.at, fresh, evened, key).after.mean() for key in evened.own]
+    assert np.ptp(means) < 0.02  # soft borders belong to two regions
+    demo.choose(panel.whom, session.at.sheet.regions[0].name)
+    assert panel.own.isVisible()
+    demo.click(panel.own)
+    assert len(session.at.sheet.tones[-1].own) == len(session.at.sheet.regions) - 1
+    while session.history.undo_labels:
+        session.undo()
+    assert session.kit == before
+    demo.settle()
+
+
+def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) -> None:
+    """Extracted, ordered, recoloured, merged, kept, shown where it occurs, written and read again; swap shows it."""
+    photo = np.ascontiguousarray(data.coffee()[::3, ::3])
+    write_plane(tmp_path / "cup_base_colour.png", Plane(photo, Encoding.SRGB))
+    empty.window.open_paths([tmp_path / "cup_base_colour.png"])
+    empty.settle()
+    empty.stage(4)
+    panel, session = empty.tray.tones, empty.session
+    panel.entries.setValue(24)
+    empty.click(panel.extract)
+    empty.qtbot.waitUntil(lambda: bool(session.kit.palettes), timeout=60_000)
+    empty.settle()
+    palette = session.kit.palettes[0]
+    assert palette.size == 24
+    assert [tone.kind for tone in session.at.sheet.tones] == ["index"]
+    empty.click(empty.window.ledge.tabs["Tones"].buttons[1])
+    page = empty.window.ledge.tones.palettes
+    empty.qtbot.mouseClick(page.grid, Qt.MouseButton.LeftButton, pos=page.grid.cell(0, 5).center())
+    assert page.place == (0, 5)
+    empty.type(page.swatch.hex, "#ff00ff")
+    assert session.kit.palettes[0].rows[0].colours[5] == (255, 0, 255)
+    assert session.kit.palettes[0].fitted == palette.fitted
+    empty.key(page.grid, Qt.Key.Key_Right)
+    assert page.place == (0, 6)
+    empty.drag(page.grid, page.grid.cell(0, 6).center(), page.grid.cell(0, 2).center())
+    assert session.kit.palettes[0].fitted[2] == palette.fitted[6]
+    page._show_entry()
+    empty.settle()
+    assert empty.stand.look == Look(LookKind.ENTRY, map="index", entry=2)
+    page._keep()
+    page._merge()
+    assert session.kit.palettes[0].size == 23
+    page._shift(0.5, 1, 0)
+    assert len(session.kit.palettes[0].rows) == 2
+    for name in ("strip.png", "list.txt"):
+        page.write_to(tmp_path / name)
+    empty.settle()
+    assert read_plane(tmp_path / "strip.png", Encoding.SRGB).samples.shape == (2, 23, 3)
+    page.open_file(tmp_path / "list.txt")
+    empty.qtbot.waitUntil(lambda: len(session.kit.palettes) == 2, timeout=20_000)
+    assert session.kit.palettes[1].fitted == session.kit.palettes[0].rows[1].colours
+    bad = tmp_path / "bad.txt"
+    bad.write_text("#zzz\n")
+    page.open_file(bad)
+    empty.qtbot.waitUntil(lambda: "bad.txt" in empty.window.notice.text.text(), timeout=20_000)
+    assert len(session.kit.palettes) == 2
+    page.row_from(tmp_path / "cup_base_colour.png")
+    empty.settle()
+
+    from even_palette.core.kit import commands
+    from even_palette.core.material.coats import COATS
+
+    session.do(commands.add_regions(session.at.key, [(255, 0, 0)]))
+    empty.stage(5)
+    session.select(region=f"/{session.at.key}")
+    empty.tray.recolour.add(COATS["swap"])
+    empty.settle()
+    coat = session.at.sheet.overcoats[0]
+    assert set(coat.planes) == {"index", "palette"}
+    shown = render_reference(picture(session.at, session.sheets, Look()), whole_sheet(200, 134))
+    colours = {tuple(map(int, colour)) for colour in shown.reshape(-1, 3)}
+    assert colours <= set(session.kit.palettes[0].rows[0].colours)
+
+
+def test_ramps_are_drawn_in_the_ledge(demo: Driver, tmp_path: Path) -> None:
+    """A stop is added, dragged between its neighbours, coloured and taken away; a strip goes out and comes in."""
+    demo.stage(4)
+    demo.click(demo.window.ledge.tabs["Tones"].buttons[2])
+    page, session = demo.window.ledge.tones.ramps, demo.session
+    count = len(session.kit.ramps)
+    page.menu.actions()[0].trigger()
+    strip = page.strip
+    middle = QPoint(round(strip.x_of(0.5)), 12)
+    demo.qtbot.mouseDClick(strip, Qt.MouseButton.LeftButton, pos=middle)
+    row = session.kit.ramps[-1].rows[0]
+    assert len(row.stops) == 3
+    demo.drag(strip, strip.stop_point(0, 1), QPoint(round(strip.x_of(0.25)), 30))
+    assert abs(session.kit.ramps[-1].rows[0].stops[1].position - 0.25) < 0.02
+    demo.drag(strip, strip.stop_point(0, 1), QPoint(round(strip.x_of(1.0)) + 500, 30))
+    assert session.kit.ramps[-1].rows[0].stops[1].position == 1.0
+    demo.type(page.swatch.hex, "#20c040")
+    assert session.kit.ramps[-1].rows[0].stops[1].colour == (0x20, 0xC0, 0x40)
+    demo.choose(page.space, "Round the hue, longer")
+    demo.choose(page.easing, "Hold")
+    demo.key(strip, Qt.Key.Key_Delete)
+    assert len(session.kit.ramps[-1].rows[0].stops) == 2
+    page._copy_row()
+    page._mirror()
+    assert len(session.kit.ramps[-1].rows) == 2
+    write_plane(
+        tmp_path / "band.png",
+        Plane(np.linspace(0, 255, 256).astype(np.uint8)[None, :, None].repeat(3, -1), Encoding.SRGB),
+    )
+    page.open_file(tmp_path / "band.png")
+    demo.qtbot.waitUntil(lambda: len(session.kit.ramps) == count + 2, timeout=20_000)
+    page._from_paint()
+    demo.qtbot.waitUntil(lambda: len(session.kit.ramps) == count + 3, timeout=20_000)
+    while session.history.undo_labels:
+        session.undo()
+    assert len(session.kit.ramps) == count
+
+
+def test_survival_is_one_table(empty: Driver, tmp_path: Path) -> None:
+    """A click on a row shows it beside the source; the budget changes the sentence."""
+    photo = np.ascontiguousarray(data.rocket()[:128, 200:360])
+    write_plane(tmp_path / "sky_base_colour.png", Plane(photo, Encoding.SRGB))
+    empty.window.open_paths([tmp_path / "sky_base_colour.png"])
+    empty.settle()
+    empty.stage(4)
+    empty.tray.tones.entries.setValue(32)
+    empty.click(empty.tray.tones.extract)
+    empty.qtbot.waitUntil(lambda: bool(empty.session.kit.palettes), timeout=60_000)
+    empty.settle()
+    empty.click(empty.window.ledge.tabs["Tones"].buttons[3])
+    page = empty.window.ledge.tones.survival
+    empty.click(page.measure)
+    empty.qtbot.waitUntil(lambda: page.table.rowCount() > 0, timeout=60_000)
+    names = [page.table.item(row, 0).text() for row in range(page.table.rowCount())]  # type: ignore[union-attr]
+    assert names[0] == "Quantized"
+    assert "Colour, no palette" in names
+    assert "Nearest to the source" in page.told.text()
+    page.table.setCurrentCell(2, 0)
+    empty.settle()
+    assert [tile.label for tile in empty.stand.canvas.tiles][1].startswith("Index filtered")
+    page.budget.setValue(1)
+    assert "Nothing fits" in page.told.text()
