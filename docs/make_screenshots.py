@@ -62,9 +62,32 @@ def main() -> None:
         window.grab().save(str(PICTURES / f"{name}.png"))
         print(name)
 
-    for stage, name in ((1, "1-source"), (3, "3-masks"), (4, "4-tones"), (7, "7-proof")):
+    for stage, name in ((1, "1-source"), (3, "3-masks"), (7, "7-proof")):
         window.enter_stage(stage - 1)
         picture(name)
+    window.enter_stage(3)
+    tones, ledge = window.tray.tones, window.ledge
+    tones.choose("hull_neutral")
+    settle(window)
+    tones.whom.setCurrentIndex(1)
+    tones.follow()
+    picture("4-tones")
+    session.show_sheet(session.kit.sheets[3].key)
+    ledge.tabs["Tones"].choose(1)
+    session.view.change_toning(palette="sign_colours", row=1, entry=4)
+    settle(window)
+    stand.set_spread(True)
+    picture("4-palettes")
+    stand.set_spread(False)
+    ledge.tabs["Tones"].choose(3)
+    tones.choose("sign_index")
+    ledge.tones.survival.start()
+    while not ledge.tones.survival.found:
+        QTest.qWait(50)
+    ledge.tones.survival.table.setCurrentCell(2, 0)
+    picture("4-survival")
+    ledge.tabs["Tones"].choose(0)
+    session.show_sheet("sheet_1")
     window.enter_stage(1)
     settle(window)
     choice, regions = window.choice, window.tray.regions

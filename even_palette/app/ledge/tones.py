@@ -69,6 +69,7 @@ class ToneLedge(QStackedWidget):
         """Show planes, palettes, ramps or survival."""
         page: QWidget = getattr(self, ("planes", "palettes", "ramps", "survival")[number])
         self.setCurrentWidget(page)
+        self.planes.mark(self.session.view.state.toning.tone)
 
     def _choose(self, key: str, look: Look) -> None:
         tone = next((each for each in self.session.at.sheet.tones if each.key == key), None)
@@ -80,7 +81,7 @@ class ToneLedge(QStackedWidget):
 
 def tone_looks(at: Focus) -> Listed:
     """The paint, and what is made of it."""
-    painted: Listed = [("", "As painted", Look(LookKind.SOURCE))]
+    painted: Listed = [("as painted", "As painted", Look(LookKind.SOURCE))]
     return painted + [
         (
             tone.key,

@@ -58,7 +58,7 @@ class TonesPanel(Panel):
         self.whom.activated.connect(lambda _: self.follow())
         self.histogram = ToneHistogram()
         self.advice = label("", "quiet")
-        self.even = QPushButton("Even tone over all regions")
+        self.even = QPushButton("Even all regions")
         self.even.setToolTip("All regions get the same mean and spread, so that they take one colour alike")
         self.even.clicked.connect(self._even)
         self.own = QPushButton("Same as the sheet")
