@@ -14,7 +14,9 @@ from even_palette.app.tray.tray import Tray
 from even_palette.app.view_state import Panes
 from even_palette.core.colour.hexcode import Rgb8, encoded_to_hex
 from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Box, Focus
+from even_palette.core.results.looks import LookKind
 
 
 class Pointing(QObject):
@@ -27,6 +29,7 @@ class Pointing(QObject):
         self.session, self.stand, self.tray, self.choice = session, stand, tray, choice
         self.readout, self.notice = readout, notice
         self._swatch: SwatchEditor | None = None
+        self._line: list[tuple[float, float]] | None = None
         tray.pick_wanted.connect(self._start_picking)
         stand.eyedropped.connect(self._eyedropped)
         stand.picked.connect(self._pick_region)
@@ -51,6 +54,8 @@ class Pointing(QObject):
         ]
         rest = 1 - sum(texel.weights)
         told = " · ".join([*weights, *([f"base {rest:.2f}"] if rest > 1e-4 else [])])
+        entry = self._entry_at(at, *uv)
+        told = f"entry {entry}   {told}" if entry is not None else told
         self.readout.under_cursor.setText(
             f"{int(uv[0] * width)}, {int(uv[1] * height)}   {encoded_to_hex(texel.encoded)}   {told}"
         )
@@ -103,10 +108,49 @@ class Pointing(QObject):
         if STAGES[self.session.view.state.stage] == "Regions":
             self._pick_id_colour(at, u, v)
             return
+        if self._line is not None:
+            self._end_line(at, u, v)
+            return
+        entry = self._entry_at(at, u, v)
+        if entry is not None and STAGES[self.session.view.state.stage] == "Tones":
+            tone = at.sheet.tone(self.session.view.state.look.map)
+            self.session.view.change_toning(tone=tone.key, palette=tone.palette, entry=entry)
+            return
         texel_read = self.stand.texel_at(u, v)
         if texel_read and texel_read.weights and max(texel_read.weights) > 0.5:
             index = max(range(len(texel_read.weights)), key=lambda i: texel_read.weights[i])
             self.session.select(region=at.sheet.regions[index].key)
+
+    def _entry_at(self, at: Focus, u: float, v: float) -> int | None:
+        """The number of the palette's entry at a uv, where an index map is looked at."""
+        look = self.session.view.state.look
+        tone = next((each for each in at.sheet.tones if each.key == look.map), None)
+        if look.kind != LookKind.TONE or tone is None or not tone.palette:
+            return None
+        texel = self.stand.texel_at(u, v)
+        return round(texel.encoded[0] * (at.kit.palette(tone.palette).size - 1)) if texel else None
+
+    def draw_line(self) -> None:
+        """Let the next two clicks on the sheet be the ends of a line, along which a ramp takes its colours."""
+        self._line = []
+        self.stand.canvas.set_picking(True)
+        self.notice.tell("Click where the ramp begins on the sheet, then where it ends.")
+
+    def _end_line(self, at: Focus, u: float, v: float) -> None:
+        assert self._line is not None
+        self._line.append((u, v))
+        if len(self._line) < 2:
+            return
+        (start, end), self._line = self._line, None
+        self.stand.canvas.set_picking(False)
+        self.notice.hide()
+
+        def make() -> Command:
+            from even_palette.core.results.toning import ramp_of_line
+
+            return ramp_of_line(at, self.session.sheets, start, end)
+
+        self.session.do_made("Reading the paint", make)
 
     def _pick_id_colour(self, at: Focus, u: float, v: float) -> None:
         """Choose the ID colour at a uv; a worker looks it up, as the map may have to be read again."""

@@ -264,6 +264,7 @@ class Window(QMainWindow):
         self.session.view.painter_changed.connect(tray.follow_painter)
         self.ledge.look_wanted.connect(stand.set_look)
         self.ledge.pictures_wanted.connect(stand.show_pictures)
+        self.ledge.tones.line_wanted.connect(self.pointing.draw_line)
         self.ledge.step_chosen.connect(lambda number: tray.masks.steps.choose(number))
         tray.step_chosen.connect(self.ledge.follow_step)
 

@@ -10,6 +10,7 @@ from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.looks import Look, LookKind, picture, render_reference, whole_sheet
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.tones import entry_numbers
 from even_palette.core.results.toning import tone_facts
 from tests.app.conftest import Driver
 
@@ -83,6 +84,12 @@ def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) ->
     assert page.place == (0, 6)
     empty.drag(page.grid, page.grid.cell(0, 6).center(), page.grid.cell(0, 2).center())
     assert session.kit.palettes[0].fitted[2] == palette.fitted[6]
+    panel.choose("index")
+    empty.settle()
+    numbers = entry_numbers(session.at, Sheets(), session.at.sheet.tones[0])
+    empty.click_sheet(0.5, 0.5)
+    assert page.place[1] == numbers[numbers.shape[0] // 2, numbers.shape[1] // 2]
+    empty.qtbot.mouseClick(page.grid, Qt.MouseButton.LeftButton, pos=page.grid.cell(0, 2).center())
     page._show_entry()
     empty.settle()
     assert empty.stand.look == Look(LookKind.ENTRY, map="index", entry=2)
@@ -154,6 +161,11 @@ def test_ramps_are_drawn_in_the_ledge(demo: Driver, tmp_path: Path) -> None:
     demo.qtbot.waitUntil(lambda: len(session.kit.ramps) == count + 2, timeout=20_000)
     page._from_paint()
     demo.qtbot.waitUntil(lambda: len(session.kit.ramps) == count + 3, timeout=20_000)
+    page.line_wanted.emit()
+    demo.click_sheet(0.1, 0.1)
+    demo.click_sheet(0.9, 0.12)
+    demo.qtbot.waitUntil(lambda: len(session.kit.ramps) == count + 4, timeout=20_000)
+    assert session.kit.ramps[-1].name == "Line"
     while session.history.undo_labels:
         session.undo()
     assert len(session.kit.ramps) == count

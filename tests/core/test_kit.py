@@ -6,10 +6,12 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 from threading import Barrier, Thread
 
 import msgspec
+import numpy as np
 import pytest
 from jsonschema import Draft202012Validator
 from msgspec.structs import replace
@@ -18,7 +20,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import FORMAT, OVER, Kit, Step, Unmix, identifier, users_of, without_unused
+from even_palette.core.kit.model import FORMAT, OVER, Kit, Step, Tone, Unmix, identifier, users_of, without_unused
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.coats import COATS
@@ -30,6 +32,9 @@ from even_palette.core.regions.steps import STEPS, Join
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.cache import Cache
+from even_palette.core.tones.kinds import TONE_NAMES
+from even_palette.core.tones.palette import new_palette, permuted
+from even_palette.core.tones.ramp import Ramp, RampRow, Stop
 
 DOCS = Path(__file__).parents[2] / "docs"
 
@@ -81,9 +86,35 @@ def random_command(kit: Kit, rng: random.Random) -> Command:
         lambda: c.set_role("sheet_1", "id_map", rng.choice(list(Role))),
         lambda: c.remove_map("sheet_1", rng.choice(["id_map", "base_colour"]) if rng.random() < 0.05 else "none"),
     ]  # fmt: skip
+    choices += tone_commands(kit, rng, value, levels, key)
     if spec.kind == ValueKind.CHOICE:
         return c.set_choice(key, spec.name, rng.choice(spec.choices)[0], number)
     return rng.choice(choices)()
+
+
+def tone_commands(
+    kit: Kit, rng: random.Random, value: float, levels: tuple[int, int, int], region: str
+) -> list[Callable[[], Command]]:
+    """Commands on tones, palettes and ramps."""
+    tone = rng.choice([tone.key for tone in kit.sheets[0].tones] or ["none"])
+    palette = rng.choice([palette.key for palette in kit.palettes] or ["none"])
+    ramp = rng.choice([ramp.key for ramp in kit.ramps] or ["none"])
+    entries = np.array([levels, levels[::-1]], np.uint8)
+    made = Tone("tone", "Tone", rng.choice(TONE_NAMES), palette=rng.choice(["", palette]))
+    use = PlaneUse(PlaneRef(rng.choice([PlaneKind.TONE, PlaneKind.MAP]), rng.choice([tone, "id_map"])))
+    stops = (Stop(value / 2, levels), Stop(1 - value / 3, levels[::-1]))
+    return [
+        lambda: c.add_tone("sheet_1", made), lambda: c.remove_tone("sheet_1", tone),
+        lambda: c.set_tone_value("sheet_1", tone, "gamma", value + 0.3, rng.choice([(), (region,)])),
+        lambda: c.set_tone_source("sheet_1", tone, rng.choice([None, use.plane])),
+        lambda: c.set_tone_parts("sheet_1", tone, (use,) * rng.randrange(6)),
+        lambda: c.set_tone_palette("sheet_1", tone, palette), lambda: c.set_base_tone("sheet_1", rng.choice(["", tone])),
+        lambda: c.even_tone("sheet_1", tone, [region], value, value / 3),
+        lambda: c.add_palette(new_palette("palette", "Palette", entries)), lambda: c.remove_palette(palette),
+        lambda: c.change_palette(palette, "Turn", lambda old: permuted(old, range(old.size)[::-1])),
+        lambda: c.add_ramp(Ramp("ramp", "Ramp", (RampRow("Row", stops),))), lambda: c.remove_ramp(ramp),
+        lambda: c.set_coat_plane(region, 0, "palette", PlaneUse(PlaneRef(PlaneKind.PALETTE, palette))),
+    ]  # fmt: skip
 
 
 @pytest.mark.parametrize("seed", range(3))

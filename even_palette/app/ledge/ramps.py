@@ -172,6 +172,10 @@ class RampStrip(QWidget):
 
 
 class RampPage(QWidget):
+    """`line_wanted` asks for a line over the picture, along which a ramp takes its colours."""
+
+    line_wanted = pyqtSignal()
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
@@ -181,7 +185,8 @@ class RampPage(QWidget):
         menu = QMenu(self.add_button)
         ways: dict[str, Callable[[], object]] = {
             "From black to white": self._add_plain, "From the chosen palette": self._from_palette,
-            "From the region's paint, dark to light": self._from_paint, "From a strip …": self._open,
+            "From the region's paint, dark to light": self._from_paint, 
+            "Along a line over the picture": self.line_wanted.emit, "From a strip …": self._open,
         }  # fmt: skip
         for text, act in ways.items():
             action = menu.addAction(text)

@@ -21,10 +21,11 @@ if TYPE_CHECKING:
 
 
 class ToneLedge(QStackedWidget):
-    """`look_wanted` gives a look for the stand, `pictures_wanted` names and planes."""
+    """`look_wanted` gives a look for the stand, `pictures_wanted` names and planes; `line_wanted` asks for a line."""
 
     look_wanted = pyqtSignal(object)
     pictures_wanted = pyqtSignal(object, object)
+    line_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -52,6 +53,7 @@ class ToneLedge(QStackedWidget):
         from even_palette.app.ledge.ramps import RampPage
 
         made = RampPage(self.session)
+        made.line_wanted.connect(self.line_wanted)
         self.addWidget(made)
         return made
 

@@ -7,21 +7,27 @@ import numpy as np
 from msgspec.structs import replace
 
 from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Focus, Kit, Tone
 from even_palette.core.proof.survival import Survivor, survive
-from even_palette.core.raster.plane import Plane
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Plane, rgb_of, to_levels8
+from even_palette.core.raster.sampling import sample
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.tones import entry_numbers, ground_of_tone, source_plane, tone_key
 from even_palette.core.tones.kinds import tone_kinds
 from even_palette.core.tones.kinds._declare import ToneGround
 from even_palette.core.tones.neutral import Histogram, advice, histogram_of
 from even_palette.core.tones.palette import levels_of_colours, new_palette, used_entries
+from even_palette.core.tones.ramp import STRIP_TEXELS, Ramp, row_of_strip
 
 PICTURE = Tone("", "", "index")
+LINE_TOLERANCE = 0.02
+"""OKLab distance within which a ramp follows the colours along a line."""
 
 
 def picture_levels(at: Focus, sheets: Sheets, tone: Tone = PICTURE) -> Levels:
@@ -105,6 +111,16 @@ def survival_of(
     numbers = entry_numbers(at, sheets, tone)
     source = strip[numbers] if row else picture_levels(at, sheets, tone)
     return survive(source, numbers, strip, progress, cancel)
+
+
+def ramp_of_line(at: Focus, sheets: Sheets, start: tuple[float, float], end: tuple[float, float]) -> Command:
+    """A command that adds a ramp of the paint's colours along a line between two places in uv. Raises UserError."""
+    if at.sheet.source(Role.BASE_COLOUR) is None:
+        raise UserError("There is no base colour yet; open one in Source.")
+    share = np.linspace(0, 1, STRIP_TEXELS)[:, None]
+    linear = sample(sheets.paint(at), float32(np.array(start) * (1 - share) + np.array(end) * share))
+    colours = to_levels8(linear_to_srgb(float32(np.clip(rgb_of(linear), 0, 1))))
+    return commands.add_ramp(Ramp("ramp", "Line", (row_of_strip("Line", colours, LINE_TOLERANCE),)))
 
 
 @dataclass(frozen=True, eq=False)

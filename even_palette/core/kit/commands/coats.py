@@ -99,6 +99,8 @@ def set_coat_plane(owner: str, coat: int, name: str, use: PlaneUse | None) -> Co
     """Choose a plane that a coat reads."""
 
     def change(worn: Coat) -> Coat:
+        if name not in [spec.name for spec in COATS[worn.kind].planes]:
+            raise UserError(f"{COATS[worn.kind].label} reads no plane “{name}”.")
         others = {key: value for key, value in worn.planes.items() if key != name}
         return replace(worn, planes={**others, name: use} if use else others)
 
