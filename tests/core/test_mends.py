@@ -5,10 +5,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 from scipy import ndimage
+from scipy.ndimage import distance_transform_edt
 
 from even_palette.core.arrays import Levels
 from even_palette.core.checks import Finding, find
 from even_palette.core.checks.mask_edges import edge_width
+from even_palette.core.checks.small_patches import _far_from
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Box, Kit, Region, Sheet, Step, Unmix
 from even_palette.core.results.sheets import Sheets
@@ -175,3 +177,15 @@ def test_mends_are_commands_that_undo(tmp_path: Path) -> None:
     assert history.do(found.mend.command)
     assert history.undo()
     assert history.kit == before
+
+
+def test_distances_by_tiles_are_those_of_the_whole() -> None:
+    """At a size that is no multiple of the tile, what is far is what scipy's transform of the whole says."""
+    rng = np.random.default_rng(4)
+    solid = np.zeros((300, 521), dtype=bool)
+    solid[rng.integers(0, 300, 40), rng.integers(0, 521, 40)] = True
+    chosen = rng.random(solid.shape) < 0.3
+    for reach in (3.0, 17.5, 60.0):
+        expected = chosen & (distance_transform_edt(~solid) > reach)
+        assert np.array_equal(_far_from(solid, chosen, reach, None), expected)
+    assert _far_from(np.zeros_like(solid), chosen, 9.0, None).sum() == chosen.sum()

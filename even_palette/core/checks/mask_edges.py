@@ -1,6 +1,7 @@
 """Regions whose edges are much harder or softer than those of the others."""
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Step
+from even_palette.core.raster.plane import Plane
 from even_palette.core.results.sheets import Sheets
 
 LEAST_REGIONS, LEAST_EDGE = 3, 64
@@ -26,7 +28,8 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         for region in at.sheet.regions:
             if cancel:
                 cancel.check()
-            found = edge_width(sheets.mask(at, region.key).samples[..., 0])
+            mask = sheets.mask(at, region.key)
+            found = sheets.cache.get(("edge width", mask.content_id), partial(_width, mask))
             if found is not None:
                 widths[region.key] = found
     except UserError:
@@ -39,14 +42,18 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         softer = width > SOFTER * max(middle, LEAST_TEXELS)
         if not softer and not (middle > HARDER * max(width, LEAST_TEXELS / HARDER) and middle > LEAST_TEXELS * HARDER):
             continue
-        mask = sheets.mask(at, region.key).samples[..., 0]
+        samples = sheets.mask(at, region.key).samples[..., 0]
         step = Step("levels", {"low": 25.0, "high": 75.0}) if softer else Step("feather", {"radius": round(middle, 1)})
         yield Finding(
             "Masks", Severity.NOTE,
             f"The edge of {region.name} is {width:.1f} texels wide, those of the others about {middle:.1f}.",
-            region.key, "weight", place=place_of((mask > 0) & (mask < 65535)),
+            region.key, "weight", place=place_of((samples > 0) & (samples < 65535)),
             mend=Mend("Harden the edge" if softer else "Soften the edge", commands.add_step(region.key, step)),
         )  # fmt: skip
+
+
+def _width(mask: Plane) -> float | None:
+    return edge_width(mask.samples[..., 0])
 
 
 def edge_width(mask: Samples) -> float | None:
