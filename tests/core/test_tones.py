@@ -17,7 +17,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.strip import look_up
 from even_palette.core.tones.adjust import adjusted, bands_of
-from even_palette.core.tones.kinds import tone_kinds
+from even_palette.core.tones.kinds import REPLACING, tone_kinds
 from even_palette.core.tones.kinds._declare import ToneGround
 from even_palette.core.tones.neutral import Curve, advice, contrast_mix, grey_of, histogram_of, towards
 from even_palette.core.tones.ramp import (
@@ -156,6 +156,11 @@ def test_adjustment_in_spaces(space: str) -> None:
         back = np.stack([y, i * np.cos(angle) - q * np.sin(angle), i * np.sin(angle) + q * np.cos(angle)], -1)
         wanted = color.yiq2rgb(back[None])[0]
     np.testing.assert_allclose(turned, np.clip(wanted, 0, 1), atol=3e-3)
+
+
+def test_kinds_that_replace_the_base_colour_are_those_that_say_so() -> None:
+    """The kit knows them by name, so that checking it loads no compiled loop."""
+    assert tuple(sorted(name for name, kind in tone_kinds().items() if kind.replaces)) == REPLACING
 
 
 # Ramps

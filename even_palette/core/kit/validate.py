@@ -38,7 +38,7 @@ from even_palette.core.material.model import Bound, Coat, Parameter, PlaneKind, 
 from even_palette.core.mesh.bakes import BAKE_NAMES
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.steps import STEPS
-from even_palette.core.tones.kinds import TONE_NAMES
+from even_palette.core.tones.kinds import REPLACING, TONE_NAMES
 from even_palette.core.tones.palette import check_palette
 from even_palette.core.tones.ramp import check_ramp
 
@@ -146,8 +146,12 @@ def check_tones(sheet: Sheet, palettes: set[str]) -> None:
     for tone in sheet.tones:
         _check_tone(tone, before, palettes)
         before.append(tone.key)
-    if sheet.base_tone and sheet.base_tone not in before:
+    if not sheet.base_tone:
+        return
+    if sheet.base_tone not in before:
         raise UserError(f"sheet “{sheet.name[:40]}” has a base colour made of a tone that is not there.")
+    if sheet.tone(sheet.base_tone).kind not in REPLACING:
+        raise UserError(f"{sheet.tone(sheet.base_tone).name[:40]} cannot stand in place of the base colour.")
 
 
 def _check_tone(tone: Tone, before: list[str], palettes: set[str]) -> None:

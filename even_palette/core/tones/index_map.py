@@ -3,14 +3,13 @@
 from enum import StrEnum
 from functools import cache
 
-import numba as nb
 import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
+from even_palette.core.raster.plane import decode_levels
 from even_palette.core.tones.colours import ALL_COLOURS, codes_of, levels_of, to_oklab
-from even_palette.core.tones.nearest import nearest_entries
 
 BAYER = 8
 
@@ -37,9 +36,11 @@ def index_map(rgb: Levels, entries: Levels, dither: Dither = Dither.NONE, cancel
     Nearest in OKLab, the first of equals. Ordered dither uses an 8 x 8 Bayer matrix (1973) on the step between the two
     nearest entries; diffusion passes errors on in linear light (Floyd and Steinberg 1976). Raises Cancelled.
     """
+    from even_palette.core.tones.nearest import diffuse, nearest_entries
+
     if dither == Dither.DIFFUSED:
         out = np.empty(rgb.shape[:2], dtype=np.uint8)
-        _diffuse(rgb, linear_table(), float32(linear_table()[entries]), _by_lab(entries), out)
+        diffuse(rgb, linear_table(), float32(linear_table()[entries]), _by_lab(entries), out)
         return out
     codes = codes_of(rgb)
     seen = np.zeros(ALL_COLOURS, dtype=bool)
@@ -88,8 +89,6 @@ def _bayer() -> Floats:
 @cache
 def linear_table() -> Floats:
     """Linear light of each level, (256,)."""
-    from even_palette.core.raster.plane import decode_levels
-
     return decode_levels(np.arange(256, dtype=np.uint8))
 
 
@@ -98,40 +97,12 @@ GRID = 64
 
 def _by_lab(entries: Levels) -> Levels:
     """The nearest entry of colours on a grid over encoded RGB, (64, 64, 64) uint8."""
+    from even_palette.core.tones.nearest import nearest_entries
+
     axis = np.linspace(0, 255, GRID).round().astype(np.uint8)
     cube = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
     which, _ = nearest_entries(to_oklab(cube), to_oklab(entries))
     return which.astype(np.uint8).reshape(GRID, GRID, GRID)
-
-
-@nb.njit(nogil=True, cache=True)
-def _diffuse(rgb, linear, entries, grid, out):  # type: ignore[no-untyped-def]
-    height, width = rgb.shape[:2]
-    here = np.zeros((width + 2, 3), dtype=np.float32)
-    below = np.zeros((width + 2, 3), dtype=np.float32)
-    want = np.zeros(3, dtype=np.float32)
-    place = np.zeros(3, dtype=np.int64)
-    for y in range(height):
-        forth = y % 2 == 0
-        for step in range(width):
-            x = step if forth else width - 1 - step
-            for c in range(3):
-                want[c] = min(max(linear[rgb[y, x, c]] + here[x + 1, c], 0.0), 1.0)
-                v = want[c]
-                v = v * 12.92 if v <= 0.0031308 else 1.055 * v ** (1 / 2.4) - 0.055
-                place[c] = int(v * 63 + 0.5)
-            entry = grid[place[0], place[1], place[2]]
-            out[y, x] = entry
-            ahead = 1 if forth else -1
-            for c in range(3):
-                error = want[c] - entries[entry, c]
-                here[x + 1 + ahead, c] += error * 7 / 16
-                below[x + 1 - ahead, c] += error * 3 / 16
-                below[x + 1, c] += error * 5 / 16
-                below[x + 1 + ahead, c] += error / 16
-        for x in range(width + 2):
-            for c in range(3):
-                here[x, c], below[x, c] = below[x, c], 0.0
 
 
 def stored_levels(count: int) -> Levels:

@@ -68,3 +68,38 @@ def shorter_path(points, order):  # type: ignore[no-untyped-def]
 def _far(points, a, b):  # type: ignore[no-untyped-def]
     x, y, z = points[a, 0] - points[b, 0], points[a, 1] - points[b, 1], points[a, 2] - points[b, 2]
     return (x * x + y * y + z * z) ** 0.5
+
+
+@nb.njit(nogil=True, cache=True)
+def diffuse(rgb, linear, entries, grid, out):  # type: ignore[no-untyped-def]
+    """Write into out (H, W) the entry of each texel of rgb (H, W, 3); errors are passed on in light, forth and back.
+
+    `linear` (256,) is the light of levels, `entries` (n, 3) that of the palette, `grid` (64, 64, 64) the nearest entry
+    of encoded colours.
+    """
+    height, width = rgb.shape[:2]
+    here = np.zeros((width + 2, 3), dtype=np.float32)
+    below = np.zeros((width + 2, 3), dtype=np.float32)
+    want = np.zeros(3, dtype=np.float32)
+    place = np.zeros(3, dtype=np.int64)
+    for y in range(height):
+        forth = y % 2 == 0
+        for step in range(width):
+            x = step if forth else width - 1 - step
+            for c in range(3):
+                want[c] = min(max(linear[rgb[y, x, c]] + here[x + 1, c], 0.0), 1.0)
+                v = want[c]
+                v = v * 12.92 if v <= 0.0031308 else 1.055 * v ** (1 / 2.4) - 0.055
+                place[c] = int(v * 63 + 0.5)
+            entry = grid[place[0], place[1], place[2]]
+            out[y, x] = entry
+            ahead = 1 if forth else -1
+            for c in range(3):
+                error = want[c] - entries[entry, c]
+                here[x + 1 + ahead, c] += error * 7 / 16
+                below[x + 1 - ahead, c] += error * 3 / 16
+                below[x + 1, c] += error * 5 / 16
+                below[x + 1 + ahead, c] += error / 16
+        for x in range(width + 2):
+            for c in range(3):
+                here[x, c], below[x, c] = below[x, c], 0.0

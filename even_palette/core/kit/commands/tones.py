@@ -128,7 +128,7 @@ def set_base_tone(sheet: str, key: str) -> Command:
         old = kit.sheet(sheet)
         if key:
             old.tone(key)
-        return kit.with_sheet(replace(old, base_tone=key))
+        return _checked(kit, replace(old, base_tone=key))
 
     return Command("Put tone under coats" if key else "Put paint under coats", apply)
 

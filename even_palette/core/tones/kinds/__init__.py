@@ -15,6 +15,9 @@ if TYPE_CHECKING:
 
 TONE_NAMES = tuple(sorted(module.name for module in pkgutil.iter_modules(__path__) if not module.name.startswith("_")))
 
+REPLACING = ("adjusted", "neutral", "strands")
+"""Kinds that may stand in place of the base colour."""
+
 
 @cache
 def tone_kinds() -> dict[str, ToneKind]:

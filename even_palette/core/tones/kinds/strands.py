@@ -2,11 +2,12 @@
 
 from even_palette.core.arrays import Samples
 from even_palette.core.tones.kinds._declare import Settings, ToneGround, ToneKind, ToneValue, number
-from even_palette.core.tones.strands import enlarged, smooth_strands
 
 
 def make(ground: ToneGround, settings: Settings) -> Samples:
     """All channels smoothed along one grain, as they are stored; perhaps at twice the size."""
+    from even_palette.core.tones.strands import enlarged, smooth_strands
+
     values = ground.source.values()
     done = smooth_strands(
         values, number(settings, "radius"), number(settings, "strength"), int(number(settings, "passes")),
