@@ -26,7 +26,7 @@ from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import OVER, Kit
+from even_palette.core.kit.model import OVER, Kit, Tone
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Coat, PlaneKind, PlaneRef, PlaneUse, ValueKind
 from even_palette.core.mesh.model import build_mesh
@@ -41,6 +41,7 @@ from even_palette.core.results.looks import SHOWN, Look, LookKind, Picture, View
 from even_palette.core.results.materials import material_of, packing_plan
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship
+from even_palette.core.tones.palette import new_palette
 from even_palette.gl import raw
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.model_view import Light, ModelRenderer, Skin
@@ -380,7 +381,11 @@ def test_no_program_takes_more_units_than_there_are(renderer: SheetRenderer) -> 
 @pytest.mark.parametrize("filtered", [True, False])
 def test_every_look(renderer: SheetRenderer, history: History, sheets: Sheets, kind: LookKind, filtered: bool) -> None:
     """All looks that need no mesh, at 1:1 and enlarged, filtered and as texels."""
-    look = picture(history.kit.at(), sheets, Look(kind, region="region_2"))
+    entries = np.array([[20, 20, 20], [200, 90, 40], [90, 120, 200]], np.uint8)
+    history.do(commands.add_palette(new_palette("three", "Three", entries)))
+    history.do(commands.add_tone("sheet_1", Tone("numbers", "Numbers", "index", palette="three")))
+    tone = "numbers" if kind in (LookKind.TONE, LookKind.ENTRY) else ""
+    look = picture(history.kit.at(), sheets, Look(kind, region="region_2", map=tone, entry=1))
     assert difference(renderer, look, whole_sheet(64, 64), filtered) <= 1
     enlarged = View((0.21, 0.33), (1 / 640, 1 / 640), 90, 70)
     drawn = renderer.render(look, enlarged, filtered)[..., :3].astype(int)
