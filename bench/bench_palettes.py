@@ -44,7 +44,7 @@ def distance(one: Levels, other: Levels) -> float:
 def of_libraries(rgb: Levels, size: int) -> dict[str, float]:
     """The fits of scikit-learn's k-means, and the best of Pillow's methods."""
     lab = to_oklab(rgb).reshape(-1, 3)
-    means = KMeans(size, n_init=1, random_state=0, max_iter=60).fit(lab[::3])
+    means = KMeans(size, n_init=1, random_state=0, max_iter=30).fit(lab[::5])
     theirs = 100 * np.sqrt(np.square(lab - means.cluster_centers_[means.predict(lab)]).sum(-1)).mean()
     ways = (Image.Quantize.MEDIANCUT, Image.Quantize.MAXCOVERAGE, Image.Quantize.FASTOCTREE)
     pillow = min(distance(rgb, np.array(Image.fromarray(rgb).quantize(size, way).convert("RGB"))) for way in ways)

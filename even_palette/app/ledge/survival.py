@@ -21,7 +21,7 @@ from even_palette.core.proof.survival import Survivor, verdict
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.toning import survival_of
 
-COLUMNS = ("Way", "Stored", "Scale", "OKLab mean", "OKLab 95 %", "ΔE00 mean", "ΔE00 95 %", "KiB")
+COLUMNS = ("Way", "Stored", "Scale", "OKLab", "OKLab 95 %", "ΔE00", "ΔE00 95 %", "KiB")
 
 
 class SurvivalPage(QWidget):
