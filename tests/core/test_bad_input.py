@@ -8,15 +8,20 @@ from pathlib import Path
 import msgspec
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PIL import Image
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Kit
+from even_palette.core.kit import commands
+from even_palette.core.kit.model import Kit, Tone
 from even_palette.core.kit.store import decode_kit, encode_kit
+from even_palette.core.material.model import Coat
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship
+from even_palette.core.tones.palette import new_palette
+from even_palette.core.tones.ramp import Ramp, RampRow, Stop
 from even_palette.player.load import load
 
 MUTATIONS = 200
@@ -86,11 +91,30 @@ def test_mutated_images(tmp_path: Path, suffix: str) -> None:
     assert any(line.startswith("refused") for line in lines)
 
 
+def with_tones(kit: Kit) -> Kit:
+    """Little beside palettes, ramps and tones."""
+    region = replace(kit.sheets[0].regions[0], coats=(Coat("tint"),))
+    small = kit.with_sheet(replace(kit.sheets[0], regions=(region,)))
+    small = replace(small, variants=(), parameters=())
+    stops = (Stop(0, (9, 9, 9)), Stop(1, (200, 90, 9)))
+    for command in (
+        commands.add_palette(new_palette("palette", "Palette", np.array([[1, 2, 3], [200, 100, 0]], np.uint8))),
+        commands.add_ramp(Ramp("ramp", "Ramp", (RampRow("Row", stops),))),
+        commands.add_tone("sheet_1", Tone("index", "Index", "index", palette="palette")),
+        commands.add_tone("sheet_1", Tone("grey", "Grey", "neutral", values={"gamma": 1.5})),
+        commands.even_tone("sheet_1", "grey", ["region_1"], 0.5, 0.1),
+        commands.set_base_tone("sheet_1", "grey"),
+    ):
+        small = command.apply(small)
+    return small
+
+
+@pytest.mark.parametrize("tones", [False, True])
 @pytest.mark.parametrize("structured", [False, True])
-def test_mutated_kits(kit: Kit, tmp_path: Path, structured: bool) -> None:
+def test_mutated_kits(kit: Kit, tmp_path: Path, structured: bool, tones: bool) -> None:
     """200 damaged kit.json by bytes, and 200 by values: refused in one line that names the file, or a valid kit."""
     rng = random.Random(structured)
-    data, refused = encode_kit(kit, tmp_path), []
+    data, refused = encode_kit(with_tones(kit) if tones else kit, tmp_path), []
     for _ in range(MUTATIONS):
         changed = mutate_values(data, rng) if structured else mutate(data, rng)
         try:
