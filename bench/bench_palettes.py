@@ -167,9 +167,12 @@ def main() -> None:
         "sampling.",
         "",
     ]
-    lines = [*head, *errors(), *speed(), *strands()]
+    lines = head
+    for part in (strands, speed, errors):
+        found = part()
+        print("\n".join(found), flush=True)
+        lines += found
     text = "\n".join(lines)
-    print(text)
     if "--write" in sys.argv:
         DOCUMENT.write_text(text)
 

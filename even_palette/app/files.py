@@ -27,7 +27,7 @@ MESH_FILTER = f"Meshes ({' '.join('*' + suffix for suffix in MESHES)})"
 RELOAD_MS = 250
 Found = tuple[list[Source], list[str]]
 Stamps = dict[str, tuple[int, int] | None]
-Looked = tuple[Stamps, dict[str, Fingerprint]]
+Looked = tuple[Stamps, dict[str, Fingerprint], set[str]]
 
 
 class Files(QObject):
@@ -40,6 +40,7 @@ class Files(QObject):
         super().__init__(document)
         self.jobs, self.document, self.results, self.view = jobs, document, results, view
         self._seen: dict[str, tuple[int, int] | None] = {}
+        self._folders: set[str] = set()
         self._reload = one_shot(self, RELOAD_MS, self.look_again)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(lambda _: self._reload.start())
@@ -194,16 +195,21 @@ class Files(QObject):
         self.look_again()
 
     def watch(self) -> None:
-        """Watch the files of the kit and their folders."""
+        """Watch the files of the kit and their folders; what was never looked at is looked at first."""
         paths = {source.path for source in self.document.kit.files}
-        wanted = {p for p in paths if os.path.exists(p)} | {
-            str(Path(p).parent) for p in paths if exists(Path(p).parent)
-        }
+        if not paths <= self._seen.keys():
+            self.look_again()
+            return
+        wanted = {path for path in paths if self._seen.get(path)} | self._folders
         watched = set(self._watcher.files()) | set(self._watcher.directories())
         if watched - wanted:
             self._watcher.removePaths(sorted(watched - wanted))
         if wanted - watched:
             self._watcher.addPaths(sorted(wanted - watched))
+
+    def is_missing(self, path: str) -> bool:
+        """Whether a file was not there when it was last looked at."""
+        return path in self._seen and self._seen[path] is None
 
     @property
     def seen(self) -> tuple[object, ...]:
@@ -216,11 +222,10 @@ class Files(QObject):
         if not files and not seen_before:
             return
 
-        def work(
-            progress: Progress, cancel: CancelToken
-        ) -> tuple[dict[str, tuple[int, int] | None], dict[str, Fingerprint]]:
+        def work(progress: Progress, cancel: CancelToken) -> Looked:
             stamps = {file.path: _stamp(file.path) for file in files}
             fresh: dict[str, Fingerprint] = {}
+            folders = {str(Path(file.path).parent) for file in files}
             for file in files:
                 stamp = stamps[file.path]
                 if stamp is None or stamp == seen_before.get(file.path) or file.path in fresh:
@@ -231,10 +236,10 @@ class Files(QObject):
                     continue
                 if seen.sha256 != file.sha256:
                     fresh[file.path] = seen
-            return stamps, fresh
+            return stamps, fresh, {folder for folder in folders if exists(Path(folder))}
 
         def done(found: Looked) -> None:
-            stamps, fresh = found
+            stamps, fresh, self._folders = found
             if stamps == self._seen and not fresh:
                 return
             self._seen = stamps

@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
 from even_palette.app.files import FILTER, MESH_FILTER
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, ShortList, choice, empty, label, row, show_choice, tool
-from even_palette.core.disk.gate import exists
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
@@ -185,7 +184,7 @@ class SourcePanel(Panel):
         self.session.do_made("Regions", lambda: regions_from_masks(at, sheets, [key]))
 
     def _told(self, source: Source) -> str:
-        if not exists(Path(source.path)):
+        if self.session.files.is_missing(source.path):
             return "Missing. Point to it with the folder button."
         plane = self.session.sheets.known_plane(source)
         if plane is None:
@@ -238,7 +237,7 @@ class SourcePanel(Panel):
         column.addLayout(buttons)
 
     def _mesh(self, file: MeshFile) -> Mesh | str:
-        if not exists(Path(file.path)):
+        if self.session.files.is_missing(file.path):
             return "Missing. Point to it with the folder button."
         try:
             return self.session.sheets.meshes.file(file)
