@@ -62,6 +62,7 @@ class Pointing(QObject):
 
     def follow_stage(self) -> None:
         """In Regions clicks choose elements, except where ID colours are picked."""
+        self._line = None
         choosing = STAGES[self.session.view.state.stage] == "Regions" and self.tray.regions.tab != "ID map"
         self.stand.elements.set_choosing(choosing, self.session.view.state.tool)
 

@@ -17,8 +17,9 @@ from even_palette.core.kit.model import Tone
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.results.looks import Look, LookKind
 from even_palette.core.results.toning import extract_palette, refit_palette, tone_facts
+from even_palette.core.settings import SettingSpec
 from even_palette.core.tones.kinds import tone_kinds
-from even_palette.core.tones.kinds._declare import ToneKind, ToneValue
+from even_palette.core.tones.kinds._declare import ToneKind
 
 METHODS: list[tuple[str, object]] = [
     ("Chain: neighbours alike", "chain"),
@@ -225,7 +226,7 @@ class TonesPanel(Panel):
         if kind.packs:
             self._build_parts(tone)
 
-    def _editor(self, value: ToneValue, regions: list[str]) -> QWidget:
+    def _editor(self, value: SettingSpec, regions: list[str]) -> QWidget:
         session = self.session
 
         def change(setting: float | str) -> None:

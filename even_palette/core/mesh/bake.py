@@ -8,10 +8,11 @@ import numpy as np
 from even_palette.core.arrays import Bools, Floats
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.mesh.baked import Baked
-from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Settings
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground
 from even_palette.core.mesh.footprint import sample_places
 from even_palette.core.mesh.padding import nearest_covered, spread
 from even_palette.core.mesh.raster import carry_rows, fill_rows, snapped
+from even_palette.core.settings import Settings
 
 BAND_ROWS, TRACED_ROWS = 64, 16
 SIZES = (256, 512, 1024, 2048, 4096, 8192)

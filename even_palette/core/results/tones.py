@@ -162,7 +162,8 @@ def _tone_size(at: Focus, sheets: Sheets, tone: Tone) -> tuple[int, int]:
     else:
         source = at.sheet.source(Role.BASE_COLOUR)
         width, height = sheets.size_of(source) if source else (1, 1)
-    doubled = tone.values.get("size") == "double"
+    kind = tone_kinds()[tone.kind]
+    doubled = bool(kind.grows_by) and kind.settings(tone.values)[kind.grows_by] == "double"
     return (2 * width, 2 * height) if doubled else (width, height)
 
 

@@ -1,6 +1,6 @@
 """What a bake declares, and the mesh that it is made from."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -10,23 +10,7 @@ from even_palette.core.jobs import CancelToken
 from even_palette.core.mesh.elements import island_labels, shell_labels
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.rays import Scene, build_scene, diagonal
-
-Settings = Mapping[str, float | str]
-
-
-@dataclass(frozen=True)
-class BakeValue:
-    """A setting of a bake: a number in a range, or one of the choices."""
-
-    name: str
-    label: str
-    default: float | str
-    help: str
-    low: float = 0.0
-    high: float = 1.0
-    whole: bool = False
-    unit: str = ""
-    choices: tuple[tuple[str, str], ...] = ()
+from even_palette.core.settings import Settings, SettingSpec, filled
 
 
 @dataclass(eq=False)
@@ -87,19 +71,11 @@ class BakeKind:
     tracer: Callable[[Ground, Settings], Tracer] | None = None
     index_like: bool = False
     background: float = 0.0
-    values: tuple[BakeValue, ...] = ()
+    values: tuple[SettingSpec, ...] = ()
 
     def settings(self, own: Settings) -> dict[str, float | str]:
         """The settings with defaults filled in, numbers held in their ranges."""
-        filled: dict[str, float | str] = {}
-        for value in self.values:
-            given = own.get(value.name, value.default)
-            if value.choices:
-                filled[value.name] = given if given in [name for name, _ in value.choices] else value.default
-            else:
-                number = float(given) if isinstance(given, int | float) else float(value.default)
-                filled[value.name] = float(np.clip(round(number) if value.whole else number, value.low, value.high))
-        return filled
+        return filled(self.values, own)
 
 
 def flat(values: Samples) -> Floats:
@@ -108,11 +84,11 @@ def flat(values: Samples) -> Floats:
 
 
 AXES = (("y", "Up (y)"), ("x", "Right (x)"), ("z", "Front (z)"))
-RAYS = BakeValue("rays", "Rays", 64.0, "Rays a texel; more are smoother and slower.", 16, 4096, True)
-REACH = BakeValue(
+RAYS = SettingSpec("rays", "Rays", 64.0, "Rays a texel; more are smoother and slower.", 16, 4096, True)
+REACH = SettingSpec(
     "reach", "Reach", 0.25, "How far rays go, as a share of the mesh's diagonal; 1 is without end.", 0.01, 1.0
 )
-SEED = BakeValue(
+SEED = SettingSpec(
     "seed", "Seed", 1.0, "Another seed gives other random numbers; the same one the same bytes.", 0, 9999, True
 )
 

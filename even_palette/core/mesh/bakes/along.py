@@ -5,8 +5,9 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import dijkstra
 
 from even_palette.core.arrays import Floats, Samples, float32
-from even_palette.core.mesh.bakes._declare import BakeKind, BakeValue, Ground, Settings
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground
 from even_palette.core.mesh.model import distinct_rows
+from even_palette.core.settings import Settings, SettingSpec
 
 WAYS = (
     ("up", "Up the sheet"),
@@ -65,7 +66,7 @@ def by_way(ground: Ground) -> Samples:
 BAKE = BakeKind(
     "along", "Along", "0 at the root and 1 at the tip of each shell.", 11, 1, 16, corners,
     values=(
-        BakeValue("way", "Direction", "up", "Where the tip lies from the root; root faces are picked in a pane.",
+        SettingSpec("way", "Direction", "up", "Where the tip lies from the root; root faces are picked in a pane.",
                   choices=WAYS),
     ),
 )  # fmt: skip

@@ -3,8 +3,9 @@
 import numpy as np
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.mesh.bakes._declare import BakeKind, BakeValue, Ground, Settings
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground
 from even_palette.core.mesh.model import Mesh, face_normals
+from even_palette.core.settings import Settings, SettingSpec
 
 
 def mean_curvature(mesh: Mesh) -> Floats:
@@ -43,6 +44,6 @@ def corners(ground: Ground, settings: Settings) -> Floats:
 BAKE = BakeKind(
     "curvature", "Curvature", "Grey is flat, white bulges, black is hollow.", 9, 1, 16, corners, background=0.5,
     values=(
-        BakeValue("radius", "Radius", 0.02, "A bulge of this radius (share of the diagonal) is white.", 0.001, 0.5),
+        SettingSpec("radius", "Radius", 0.02, "A bulge of this radius (share of the diagonal) is white.", 0.001, 0.5),
     ),
 )  # fmt: skip

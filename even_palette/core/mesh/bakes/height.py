@@ -1,7 +1,8 @@
 """Height gradient: 0 at one end of the mesh, 1 at the other, along an axis."""
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.mesh.bakes._declare import AXES, BakeKind, BakeValue, Ground, Settings
+from even_palette.core.mesh.bakes._declare import AXES, BakeKind, Ground
+from even_palette.core.settings import Settings, SettingSpec
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:
@@ -13,5 +14,5 @@ def corners(ground: Ground, settings: Settings) -> Floats:
 
 BAKE = BakeKind(
     "height", "Height gradient", "0 at the lower end of the mesh, 1 at the upper, along an axis.", 10, 1, 16, corners,
-    values=(BakeValue("axis", "Axis", "y", "The axis to go along.", choices=AXES),),
+    values=(SettingSpec("axis", "Axis", "y", "The axis to go along.", choices=AXES),),
 )  # fmt: skip

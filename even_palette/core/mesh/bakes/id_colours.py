@@ -1,7 +1,8 @@
 """ID colours: each face in the ID colour of its region."""
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Settings, flat
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground, flat
+from even_palette.core.settings import Settings
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:

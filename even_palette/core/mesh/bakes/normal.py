@@ -4,7 +4,8 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
-from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Settings, Tracer
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Tracer
+from even_palette.core.settings import Settings
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:

@@ -4,8 +4,9 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
-from even_palette.core.mesh.bakes._declare import RAYS, REACH, SEED, BakeKind, Ground, Settings, Tracer, reach_of
+from even_palette.core.mesh.bakes._declare import RAYS, REACH, SEED, BakeKind, Ground, Tracer, reach_of
 from even_palette.core.mesh.model import face_normals
+from even_palette.core.settings import Settings
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:

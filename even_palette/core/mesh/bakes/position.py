@@ -3,7 +3,8 @@
 import numpy as np
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Settings
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground
+from even_palette.core.settings import Settings
 
 
 def corners(ground: Ground, settings: Settings) -> Floats:

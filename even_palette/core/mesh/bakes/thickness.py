@@ -2,8 +2,9 @@
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
-from even_palette.core.mesh.bakes._declare import RAYS, REACH, SEED, BakeKind, Ground, Settings, Tracer, reach_of
+from even_palette.core.mesh.bakes._declare import RAYS, REACH, SEED, BakeKind, Ground, Tracer, reach_of
 from even_palette.core.mesh.bakes.occlusion import corners, unit
+from even_palette.core.settings import Settings
 
 
 def tracer(ground: Ground, settings: Settings) -> Tracer:

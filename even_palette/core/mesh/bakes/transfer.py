@@ -5,10 +5,11 @@ import numpy as np
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
-from even_palette.core.mesh.bakes._declare import BakeKind, BakeValue, Ground, Settings, Tracer
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Tracer
 from even_palette.core.mesh.bakes.occlusion import corners, unit
 from even_palette.core.mesh.rays import build_scene
 from even_palette.core.mesh.surface import NearestFace
+from even_palette.core.settings import Settings, SettingSpec
 
 
 def tracer(ground: Ground, settings: Settings) -> Tracer:
@@ -42,9 +43,9 @@ BAKE = BakeKind(
     "transfer", "IDs from another mesh", "Slots or vertex colours of a reference mesh in the same place.", 12, 3, 8,
     corners, tracer, index_like=True,
     values=(
-        BakeValue("by", "By", "slots", "What tells the parts of the other mesh apart.",
+        SettingSpec("by", "By", "slots", "What tells the parts of the other mesh apart.",
                   choices=(("slots", "Material slots"), ("colours", "Vertex colours"))),
-        BakeValue("limit", "Limit", 0.02, "The farthest that the other mesh may be, as a share of the diagonal.",
+        SettingSpec("limit", "Limit", 0.02, "The farthest that the other mesh may be, as a share of the diagonal.",
                   0.001, 0.5),
     ),
 )  # fmt: skip

@@ -8,25 +8,8 @@ import numpy as np
 from even_palette.core.arrays import Floats, Levels, Samples
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.raster.plane import Encoding, Plane, decode_levels, rgb_of, stored_values
-
-Settings = Mapping[str, float | str]
-
-
-@dataclass(frozen=True)
-class ToneValue:
-    """A setting of a tone: a number in a range, or one of the choices. `of_region` ones may differ by region."""
-
-    name: str
-    label: str
-    default: float | str
-    help: str
-    low: float = 0.0
-    high: float = 1.0
-    whole: bool = False
-    unit: str = ""
-    choices: tuple[tuple[str, str], ...] = ()
-    of_region: bool = False
+from even_palette.core.raster.plane import Encoding, Plane, rgb_of, stored_values
+from even_palette.core.settings import Settings, SettingSpec, filled
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,7 +54,8 @@ class ToneKind:
     """A kind of tone: a plane that is made of a picture. `make` gives its samples (H, W, C), uint8 or uint16.
 
     `encoding` is what they mean, None for what the source's mean. One that `replaces` the base colour may stand in its
-    place; one that `matches` needs a palette; one that `packs` takes other planes in place of a picture.
+    place; one that `matches` needs a palette; one that `packs` takes other planes in place of a picture. With
+    the setting `grows_by` at "double" it is twice as large as the picture.
     """
 
     name: str
@@ -79,32 +63,18 @@ class ToneKind:
     help: str
     place: int
     make: Callable[[ToneGround, Settings], Samples]
-    values: tuple[ToneValue, ...] = ()
+    values: tuple[SettingSpec, ...] = ()
     encoding: Encoding | None = Encoding.DATA
     replaces: bool = False
     matches: bool = False
     packs: bool = False
-    scale: int = 1
     grows_by: str = ""
 
     def settings(self, own: Settings) -> dict[str, float | str]:
         """The settings with defaults filled in, numbers held in their ranges."""
-        filled: dict[str, float | str] = {}
-        for value in self.values:
-            given = own.get(value.name, value.default)
-            if value.choices:
-                filled[value.name] = given if given in [name for name, _ in value.choices] else value.default
-            else:
-                number = float(given) if isinstance(given, int | float) else float(value.default)
-                filled[value.name] = float(np.clip(round(number) if value.whole else number, value.low, value.high))
-        return filled
+        return filled(self.values, own)
 
 
 def number(settings: Settings, name: str) -> float:
     """A setting that is a number."""
     return float(settings[name])
-
-
-def light_of(levels: Levels) -> Floats:
-    """Linear light of encoded levels."""
-    return decode_levels(levels)

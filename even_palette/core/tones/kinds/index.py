@@ -1,8 +1,9 @@
 """Index: which entry of a palette each texel shows."""
 
 from even_palette.core.arrays import Levels, Samples
+from even_palette.core.settings import Settings, SettingSpec
 from even_palette.core.tones.index_map import Dither, Stored, index_map, read_indices, stored_levels
-from even_palette.core.tones.kinds._declare import Settings, ToneGround, ToneKind, ToneValue
+from even_palette.core.tones.kinds._declare import ToneGround, ToneKind
 
 MATCHED = "matched"
 
@@ -30,11 +31,11 @@ TONE = ToneKind(
     4,
     make,
     (
-        ToneValue("way", "Texels", MATCHED, "Whether the picture shows colours, or holds numbers already.",
+        SettingSpec("way", "Texels", MATCHED, "Whether the picture shows colours, or holds numbers already.",
                   choices=((MATCHED, "Nearest colours"), ("found", "Numbers, as found"),
                            (Stored.ONE_TO_ONE, "Numbers, one to one"), (Stored.SPREAD, "Numbers, spread"),
                            (Stored.LEVELS, "Numbers, by rank of grey"))),
-        ToneValue("dither", "Dither", Dither.NONE, "How colours between two entries are shown.",
+        SettingSpec("dither", "Dither", Dither.NONE, "How colours between two entries are shown.",
                   choices=((Dither.NONE, "None"), (Dither.ORDERED, "Ordered"), (Dither.DIFFUSED, "Diffused"))),
     ),
     matches=True,

@@ -4,7 +4,8 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.colour.srgb import srgb_to_linear
-from even_palette.core.tones.kinds._declare import Settings, ToneGround, ToneKind, ToneValue, number
+from even_palette.core.settings import Settings, SettingSpec
+from even_palette.core.tones.kinds._declare import ToneGround, ToneKind, number
 from even_palette.core.tones.neutral import (
     CONTRAST,
     METHODS,
@@ -60,8 +61,8 @@ def make(ground: ToneGround, settings: Settings) -> Samples:
     return ground.like_source(float32(done)[..., None])
 
 
-def _number(name: str, label: str, default: float, low: float, high: float, told: str) -> ToneValue:
-    return ToneValue(name, label, default, told, low, high, of_region=True)
+def _number(name: str, label: str, default: float, low: float, high: float, told: str) -> SettingSpec:
+    return SettingSpec(name, label, default, told, low, high)
 
 
 TONE = ToneKind(
@@ -71,15 +72,15 @@ TONE = ToneKind(
     1,
     make,
     (
-        ToneValue(
-            "method", "By", "luminance", "How the grey of a colour is found.", of_region=True,
+        SettingSpec(
+            "method", "By", "luminance", "How the grey of a colour is found.",
             choices=(*((name, label) for name, (label, _) in METHODS.items()), (CONTRAST, "Mix with most contrast")),
         ),
         _number("black", "Black", 0.0, 0.0, 0.95, "The grey that becomes black."),
         _number("white", "White", 1.0, 0.05, 1.0, "The grey that becomes white."),
         _number("gamma", "Gamma", 1.0, 0.2, 5.0, "Above 1 lightens the middle, below 1 darkens it."),
         _number("contrast", "Contrast", 1.0, 0.0, 4.0, "About the middle grey; 1 leaves it."),
-        ToneValue("reach", "Aim", "keep", "Whether mean and spread are brought to what is set.", of_region=True,
+        SettingSpec("reach", "Aim", "keep", "Whether mean and spread are brought to what is set.",
                   choices=REACH),
         _number("mean", "Mean", 0.73, 0.05, 0.98, "The mean that the grey is brought to, as it looks; met in light."),
         _number("spread", "Spread", 0.12, 0.0, 0.4, "The standard deviation that the grey is brought to."),

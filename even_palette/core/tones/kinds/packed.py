@@ -3,7 +3,8 @@
 import numpy as np
 
 from even_palette.core.arrays import Samples
-from even_palette.core.tones.kinds._declare import Settings, ToneGround, ToneKind
+from even_palette.core.settings import Settings
+from even_palette.core.tones.kinds._declare import ToneGround, ToneKind
 
 
 def make(ground: ToneGround, settings: Settings) -> Samples:

@@ -1,7 +1,8 @@
 """Strands: a plane smoothed along its grain: hair, fur, brushed metal, rope, wood."""
 
 from even_palette.core.arrays import Samples
-from even_palette.core.tones.kinds._declare import Settings, ToneGround, ToneKind, ToneValue, number
+from even_palette.core.settings import Settings, SettingSpec
+from even_palette.core.tones.kinds._declare import ToneGround, ToneKind, number
 
 
 def make(ground: ToneGround, settings: Settings) -> Samples:
@@ -23,13 +24,13 @@ TONE = ToneKind(
     3,
     make,
     (
-        ToneValue("radius", "Radius", 6.0, "How far along the grain is averaged: one standard deviation.", 0.5, 32,
+        SettingSpec("radius", "Radius", 6.0, "How far along the grain is averaged: one standard deviation.", 0.5, 32,
                   unit="tx"),
-        ToneValue("strength", "Strength", 1.0, "How much of the smoothed plane is taken."),
-        ToneValue("passes", "Passes", 1.0, "How often it is smoothed; each pass follows the grain anew.", 1, 8, True),
-        ToneValue("holds", "Holds", "values", "Normals are made of length 1 again.",
+        SettingSpec("strength", "Strength", 1.0, "How much of the smoothed plane is taken."),
+        SettingSpec("passes", "Passes", 1.0, "How often it is smoothed; each pass follows the grain anew.", 1, 8, True),
+        SettingSpec("holds", "Holds", "values", "Normals are made of length 1 again.",
                   choices=(("values", "Colours or values"), ("normals", "Normals"))),
-        ToneValue("size", "Size", "same", "Twice the size keeps lines clean.",
+        SettingSpec("size", "Size", "same", "Twice the size keeps lines clean.",
                   choices=(("same", "The same size"), ("double", "Twice the size"))),
     ),
     encoding=None,
