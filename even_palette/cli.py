@@ -94,6 +94,16 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--shared", action="store_true", help="one palette for all images")
     command.set_defaults(run=_palette)
 
+    command = commands.add_parser("render", help="full-size maps of variants")
+    command.add_argument("kit", type=Path)
+    command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the maps")
+    command.add_argument("--variant", action="append", metavar="V", help="name or key; without it all, master first")
+    command.add_argument("--sheet", action="append", metavar="S", help="name or key; without it all")
+    command.add_argument("--output", action="append", metavar="NAME", help="colour (without it), emission, roughness …")
+    command.add_argument("--size", type=_size, default=0, metavar="N", help="width in texels; else the sheet's own")
+    command.add_argument("--format", default="png", choices=("png", "exr", "tga", "tif"), help="format of the maps")
+    command.set_defaults(run=_render)
+
     command = commands.add_parser("ship", help="write the package of a kit")
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="a new folder, or an older package")
@@ -197,6 +207,33 @@ def _palette(options: argparse.Namespace) -> int:
     for each in written:
         say(f"{each.picture}: {each.entries} entries, OKLab error x 100: mean {each.mean:.2f}, most {each.largest:.2f}")
     return 0
+
+
+def _render(options: argparse.Namespace) -> int:
+    from even_palette.core.kit.store import read_kit
+    from even_palette.core.results.sheets import Sheets
+    from even_palette.core.ship.render import write_renders
+
+    kit = read_kit(options.kit)
+    variants = _chosen("variant", kit.variant_names, options.variant)
+    of_sheets = _chosen("sheet", {sheet.key: sheet.name for sheet in kit.sheets}, options.sheet)
+    outputs = list(dict.fromkeys(options.output or ["colour"]))
+    sizes = write_renders(
+        kit, Sheets(), options.to, variants, of_sheets, outputs, options.size, f".{options.format}", _progress()
+    )
+    _print_sizes(sizes)
+    return 0
+
+
+def _chosen(what: str, there: dict[str, str], wanted: list[str] | None) -> list[str]:
+    """Keys of what was asked for by name or key, all without a wish. Raises UserError for what is not there."""
+    found = []
+    for each in wanted or there:
+        key = each if each in there else next((key for key, name in there.items() if name == each), None)
+        if key is None:
+            raise UserError(f"There is no {what} “{each}”; there is {', '.join(there.values())}.")
+        found.append(key)
+    return list(dict.fromkeys(found))
 
 
 def _ship(options: argparse.Namespace) -> int:

@@ -19,24 +19,22 @@ from even_palette.core.colour.hexcode import parse_hex
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
-from even_palette.core.graph.reference import Environment, run
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Focus, Kit, MeshFile, Source, identifier
 from even_palette.core.kit.store import KIT_FILE, KitFolder, fingerprint
-from even_palette.core.material.build import linear_setting
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding, to_levels8
-from even_palette.core.raster.sampling import texel_centres
 from even_palette.core.regions.brush import Brush, along
 from even_palette.core.regions.stroke import Effect, stroke_through
 from even_palette.core.results.masks_made_elsewhere import regions_from_masks
-from even_palette.core.results.materials import material_of, packing_plan, slots_of
 from even_palette.core.results.painting import ground_of, stamp_of, taken_from_others
+from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.maps import write_bakes, write_masks
+from even_palette.core.ship.render import write_renders
 from even_palette.core.ship.write import ship
 
 ROWS = 64
@@ -151,21 +149,23 @@ class OpenKit:
 
         Raises UserError for an output that nothing sets.
         """
-        at = self.at(sheet)
-        material = material_of(at, self.results)
-        plan = packing_plan(at, material, size=self.results.mask_size(at))
-        program = material.program(plan)
-        if name not in program.outputs:
-            raise UserError(f"Nothing sets “{name}” on this sheet; there is {', '.join(program.outputs)}.")
-        slots = {**slots_of(at, self.results, material.slots, make=True), **plan.slots(self.results.weights(at).packed)}
-        inputs = {key: linear_setting(value) for key, value in self.settings(variant).items()}
-        base = self.results.base_colour(at)
-        uv = texel_centres(base.height, base.width)
-        bands = [
-            run(program, Environment(uv[first : first + ROWS], slots, inputs))[name]
-            for first in range(0, base.height, ROWS)
-        ]
-        return np.concatenate(bands)
+        settings = resolve(self.kit.parameters, self.kit.variants, self.variant(variant))
+        found = float32(SheetRender(self.at(sheet), self.results).render([name], settings)[name])
+        return found if found.shape[-1] > 1 else found[..., 0]
+
+    def render(
+        self,
+        folder: str | Path,
+        variants: Sequence[str] = (),
+        sheets: Sequence[str] = (),
+        outputs: Sequence[str] = ("colour",),
+        side: int = 0,
+        suffix: str = ".png",
+    ) -> dict[str, int]:
+        """Write full-size maps of variants, all without a choice; the bytes of each file (see `write_renders`)."""
+        chosen = [self.variant(name) for name in variants] or list(self.kit.variant_names)
+        keys = [self.at(name).key for name in sheets] or [sheet.key for sheet in self.kit.sheets]
+        return write_renders(self.kit, self.results, Path(folder), chosen, keys, outputs, side, suffix)
 
     def settings(self, variant: str = MASTER) -> dict[str, Any]:
         """The value of every parameter in a variant, by the parameter's name; colours are encoded sRGB 0..1.

@@ -32,7 +32,9 @@ def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monk
     folder = tmp_path_factory.mktemp("state")
     monkeypatch.setenv("EVEN_PALETTE_STATE", str(folder))
     monkeypatch.setenv("XDG_CONFIG_HOME", str(folder))
-    monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path_factory.getbasetemp() / "cache"))
+    run = tmp_path_factory.getbasetemp()  # all processes of a run share what is made anew, as windows do
+    shared = run.parent if "PYTEST_XDIST_WORKER" in os.environ else run
+    monkeypatch.setenv("EVEN_PALETTE_CACHE", str(shared / "cache"))
 
 
 def write_maps(folder: Path, side: int = 64, seed: int = 5) -> dict[Role, Path]:

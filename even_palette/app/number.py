@@ -1,9 +1,33 @@
 """A named number with a slider and a field."""
 
+import re
+
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QValidator
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSlider, QWidget
 
 STEPS = 1000
+FORMS = re.compile(r"\s*(\d{1,3}(?:\.\d*)?)\s*(%|/\s*255)\s*")
+BEGUN = re.compile(r"\s*\d{1,3}(?:\.\d*)?\s*(?:/\s*2?5?)?")
+"""The forms in which a number 0..1 may be typed beside its own."""
+
+
+class _Field(QDoubleSpinBox):
+    """A number 0..1, which may also be typed in percent or as a level: 20%, 51/255."""
+
+    def validate(self, text: str | None, at: int) -> tuple[QValidator.State, str, int]:
+        text = text or ""
+        if FORMS.fullmatch(text.replace(",", ".")):
+            return QValidator.State.Acceptable, text, at
+        state = super().validate(text, at)[0]
+        begun = state == QValidator.State.Invalid and BEGUN.fullmatch(text.replace(",", "."))
+        return (QValidator.State.Intermediate if begun else state), text, at
+
+    def valueFromText(self, text: str | None) -> float:
+        fits = FORMS.fullmatch((text or "").replace(",", "."))
+        if fits is None:
+            return super().valueFromText(text)
+        return float(fits[1]) / (100 if fits[2] == "%" else 255)
 
 
 class NumberRow(QWidget):
@@ -21,7 +45,7 @@ class NumberRow(QWidget):
         self.slider.setRange(0, STEPS)
         self.slider.setAccessibleName(name)
         self.slider.setMinimumHeight(24)
-        self.field = QDoubleSpinBox()
+        self.field = _Field() if (low, high, unit) == (0, 1, "") else QDoubleSpinBox()
         self.field.setRange(low, high)
         self.field.setDecimals(decimals)
         self.field.setSingleStep((high - low) / 100)
@@ -29,7 +53,7 @@ class NumberRow(QWidget):
         self.field.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.field.setKeyboardTracking(False)
         self.field.setAccessibleName(f"{name} value")
-        self.field.setFixedWidth(78)
+        self.field.setFixedWidth(78 if head else 68)
         self.setToolTip(tip)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)

@@ -152,11 +152,6 @@ class Painting(QObject):
             self.notice.tell("Painting needs one picture in the pane; switch spread and wipe off.")
             return
         on_model = isinstance(view, ModelCanvas)
-        if on_model and self.painter.hand == Hand.SMEAR:
-            self.notice.tell("Smearing works on the sheet; on the model, paint or soften.")
-            return
-        if on_model and self.painter.brush.stamp:
-            self.notice.tell("On the model the tip is round; stamps are printed on the sheet.")
         found = self._ready(on_model)
         if found is None:
             self.notice.tell(self._trouble)
@@ -169,7 +164,7 @@ class Painting(QObject):
         if painter.hand == Hand.FILL:
             self._fill(focus, ground, view, at)
             return
-        stamp = found.stamp if not on_model else None
+        stamp = found.stamp
         limits = self._limits(focus, surface, view, at)
         self._stroke = ground.stroke(
             painter.brush, painter.value, EFFECTS[painter.hand], stamp, limits, surface if on_model else None
@@ -220,6 +215,7 @@ class Painting(QObject):
             others = taken_from_others(at, self.session.sheets, ground.region, stroke) if takes else {}
         except NotReady:
             others = {}
+            self.notice.tell("The masks of other regions are still made; the stroke was not taken from them.")
         paints = {ground.region: (ground.number, stroke.paint()), **others}
         if not self.session.do(commands.paint_steps(paints, label)):
             view.end_live(at_once=True)

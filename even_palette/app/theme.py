@@ -219,6 +219,10 @@ def _style_sheet(t: Tokens) -> str:
         border-top: 1px solid {line}; border-radius: 0; text-align: left; font-weight: 600; padding: 4px 0; }}
     QToolButton[role="fold"]:focus {{ border: 2px solid {text}; padding: 2px 0; }}
     QToolButton[role="tab"] {{ padding: 2px 8px; }}
+    QToolButton[role="plain"] {{ background: {panel}; border: none; padding: 0 4px; color: {quiet_text}; }}
+    QToolButton[role="plain"]:hover {{ background: {hover}; }}
+    QToolButton[role="plain"]:focus {{ border: 2px solid {text}; padding: 0 2px; }}
+    QToolButton::menu-indicator {{ image: none; }}
     QPushButton[role="main"] {{ background: {chosen}; color: {chosen_text}; border-color: {chosen}; font-weight: 600; }}
     QPushButton[role="main"]:disabled {{ background: {line}; color: {panel}; border-color: {line}; }}
     QListWidget, QTableWidget, QTableView, QTreeWidget {{ background: {field}; border: 1px solid {line};

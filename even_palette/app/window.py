@@ -43,6 +43,7 @@ from even_palette.app.view_state import Hand, Panes
 from even_palette.core.checks import Finding
 from even_palette.core.kit.home import find_unsaved
 from even_palette.core.kit.model import Kit
+from even_palette.core.kit.owners import coats_of
 from even_palette.core.kit.store import KIT_FILE
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look, LookKind
@@ -335,7 +336,7 @@ class Window(QMainWindow):
             "Regions": bool(at.sheet.regions),
             "Masks": bool(at.sheet.regions and (at.sheet.source(Role.ID) or at.kit.meshes)),
             "Tones": bool(at.sheet.tones or at.kit.palettes or at.kit.ramps),
-            "Recolour": any(coat.values for region in at.sheet.regions for coat in region.coats),
+            "Recolour": any(coat.values for region in at.sheet.regions for coat in coats_of(at.kit, region.key)),
             "Lineup": bool(at.kit.variants),
             "Ship": self.tray.shipped,
         }
@@ -450,6 +451,7 @@ class Window(QMainWindow):
         """Closing never asks: unsaved work stays in the autosave and is there at the next opening."""
         self.jobs.close()
         self.session.close()
+        self.renderer.release()
         super().closeEvent(event)
 
     # Looks of the window

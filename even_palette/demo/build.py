@@ -2,7 +2,7 @@
 
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
@@ -14,31 +14,41 @@ from even_palette.core.disk.whole import write_whole
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
 from even_palette.core.kit.assignment import pack_faces
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import OVER, Bake, Kit, MeshFile, Source, Tone, identifier
+from even_palette.core.kit.model import (
+    Bake,
+    Kit,
+    MeshFile,
+    Source,
+    Tone,
+    identifier,
+)
+from even_palette.core.kit.owners import OVER
 from even_palette.core.kit.store import KIT_FILE, encode_kit, fingerprint
-from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Setting
+from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Setting, Value
 from even_palette.core.mesh.files.gltf import write_glb
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
-from even_palette.core.raster.plane import Plane
+from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.dividing import new_regions, scatter_split
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.toning import extract_palette
 from even_palette.core.tones.palette import PaletteRow, colours_of, new_palette
 from even_palette.core.tones.ramp import Ramp, RampRow, Stop
-from even_palette.demo import KIT_FOLDER, cargo, reeds, sign, tug, tug_mesh
+from even_palette.demo import KIT_FOLDER, cargo, quay, reeds, sign, tug, tug_mesh
 
 SCATTER = {"hull": 62.0, "hull_weathered": 24.0, "hull_patched": 14.0}
 SCATTER_SEED = 7
 PLANK_FACES = 12
 DECK_ENTRIES = 48
+BRIGHTEST = 1.5
+"""The light that the map of spilled light stores as 255."""
 
 
 @dataclass(frozen=True)
 class DemoSheet:
-    """A sheet of the demo: its maps, its mesh with the ID colours of its parts, and whether IDs are painted."""
+    """A sheet of the demo: maps by role, its mesh with the ID colours of its parts, bakes, maps without a role."""
 
     name: str
     file: str
@@ -46,6 +56,7 @@ class DemoSheet:
     id_colours: dict[str, Rgb8]
     maps: dict[Role, Plane]
     bakes: tuple[Bake, ...] = ()
+    others: dict[str, Plane] = field(default_factory=dict)
 
 
 def _sheets() -> list[DemoSheet]:
@@ -57,6 +68,7 @@ def _sheets() -> list[DemoSheet]:
              Role.METALNESS: finish["metalness"]},
             (Bake("id_colours", "id_colours", 1024, 16, 4), Bake("occlusion", "occlusion", 1024, 16, 2),
              Bake("shell_ids", "shell_ids", 1024, 16, 1)),
+            {"dirt": tug.dirt_plane()},
         ),
         DemoSheet(
             "Oar and crate", "oar_and_crate", cargo.cargo_mesh, cargo.ID_COLOURS,
@@ -67,6 +79,11 @@ def _sheets() -> list[DemoSheet]:
             (Bake("along", "along", 512, 8, 2, {"way": "up"}), Bake("random", "random", 512, 8, 1)),
         ),
         DemoSheet("Painted sign", "painted_sign", None, {}, {Role.BASE_COLOUR: sign.sign_plane()}),
+        DemoSheet(
+            "Quay wall", "quay_wall", None, quay.ID_COLOURS,
+            {Role.BASE_COLOUR: quay.base_plane(), Role.ID: quay.id_plane(), Role.HEIGHT: quay.height_plane()},
+            others={"surfaces": quay.atlas_plane()},
+        ),
     ]  # fmt: skip
 
 
@@ -83,7 +100,6 @@ COATS = {
     "fenders": ("shift", {"space": "hsl"}),
     "boards": ("tint", {"mode": "luminance"}),
     "irons": ("shift", {"space": "oklch"}),
-    "blade": ("repaint", {}),
     "grip": ("tint", {"mode": "luminance"}),
     "blades": ("shift", {"space": "oklch"}),
     "heads": ("shift", {"space": "oklch"}),
@@ -106,8 +122,6 @@ MASTER: dict[tuple[str, str], Setting] = {
     ("cabin", "colour"): hex_to_encoded("#5c8783"),
     ("funnel", "colour"): hex_to_encoded("#b8913f"),
     ("boards", "colour"): hex_to_encoded("#a98258"),
-    ("blade", "colour"): hex_to_encoded("#7a3328"),
-    ("blade", "strength"): 0.75,
     ("grip", "colour"): hex_to_encoded("#6f4a35"),
 }
 
@@ -185,6 +199,10 @@ def build(folder: Path = KIT_FOLDER) -> Kit:
     _scatter(history, sheets)
     _dress(history)
     _tone(history, sheets)
+    _keep_bake(history, sheets, folder, history.kit.sheets[0].bake("occlusion"), "baked_occlusion")
+    _weather(history)
+    _build_quay(history)
+    _spill(history, sheets, folder)
     write_whole(folder / KIT_FILE, encode_kit(history.kit, folder))
     return history.kit
 
@@ -200,7 +218,17 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
         size = (plane.width, plane.height)
         source = Source(identifier(role), role, str(path.resolve()), plane.encoding, seen.size, seen.sha256, *size)
         history.do(commands.add_map(key, source))
+    for name, plane in sheet.others.items():
+        path = maps / f"{sheet.file}_{name}.png"
+        write_plane(path, plane)
+        seen = fingerprint(path)
+        told = Source(
+            name, Role.NONE, str(path.resolve()), plane.encoding, seen.size, seen.sha256, plane.width, plane.height
+        )
+        history.do(commands.add_map(key, told))
     if sheet.mesh is None:
+        if sheet.id_colours:
+            _name_regions(history, sheet, key)
         return
     mesh, parts = sheet.mesh()
     path = maps / f"{sheet.file}.glb"
@@ -211,9 +239,7 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
     history.do(mesh_commands.add_mesh(file))
     names = list(sheet.id_colours)
     if Role.ID in sheet.maps:
-        history.do(commands.add_regions(key, list(sheet.id_colours.values())))
-        for region, name in zip(history.kit.sheet(key).regions, names, strict=True):
-            history.do(commands.rename_region(region.key, name))
+        _name_regions(history, sheet, key)
     else:
         made = new_regions(history.kit.at(key), names, list(sheet.id_colours.values()))
         loaded = sheets.meshes.file(file)
@@ -224,6 +250,12 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
         history.do(mesh_commands.set_faces("Give parts to regions", {file.key: faces}, key, made))
     for bake in sheet.bakes:
         history.do(mesh_commands.add_bake(key, bake))
+
+
+def _name_regions(history: History, sheet: DemoSheet, key: str) -> None:
+    history.do(commands.add_regions(key, list(sheet.id_colours.values())))
+    for region, name in zip(history.kit.sheet(key).regions, sheet.id_colours, strict=True):
+        history.do(commands.rename_region(region.key, name))
 
 
 def _scatter(history: History, sheets: Sheets) -> None:
@@ -251,16 +283,105 @@ def _dress(history: History) -> None:
     for (name, value), setting in MASTER.items():
         history.do(commands.set_cell_value(keys[name], value, setting))
     history.do(commands.expose("hull", "colour"))
-    history.do(commands.bind(keys["blade"], "colour", "hull_colour"))
     for variant, (parent, settings) in VARIANTS.items():
         history.do(commands.add_variant(variant, identifier(parent) if parent else None))
         for (name, value), setting in settings.items():
             history.do(commands.set_cell_value(keys[name], value, setting, identifier(variant)))
 
 
+def _weather(history: History) -> None:
+    """What stays on top of all paint, how shiny parts are, and the lamp's light."""
+    tug_key, _, reed_key, _, _ = (sheet.key for sheet in history.kit.sheets)
+    keys = {identifier(region.name): region.key for region in history.kit.regions}
+    over, dirt = OVER + tug_key, PlaneRef(PlaneKind.MAP, "dirt")
+    occlusion = {"plane": PlaneUse(PlaneRef(PlaneKind.MAP, "baked_occlusion"))}
+    history.do(commands.add_coat(over, Coat("shade", {"strength": 0.55}, occlusion)))
+    history.do(commands.add_coat(over, Coat("bare", {"what": "all"}, pattern=PlaneUse(dirt, 0))))
+    history.do(commands.add_coat(over, Coat("repaint", {"colour": hex_to_encoded("#3a3226"), "strength": 0.5},
+                                            pattern=PlaneUse(dirt, 1))))  # fmt: skip
+    history.do(commands.expose(over, "strength", 1))
+    worn = history.kit.parameters[-1].key
+    history.do(commands.rename_parameter(worn, "worn"))
+    for variant, much in (("morning_ferry", 0.35), ("harvest_barge", 1.0)):
+        history.do(commands.set_cell_value(over, "strength", much, variant, 1))
+    for name, finish in FINISHES.items():
+        history.do(commands.add_coat(keys[name], Coat("finish", finish)))
+    history.do(commands.add_coat(keys["lamp"], Coat("glow", {"colour": hex_to_encoded("#ffd08a"), "intensity": 0.4})))
+    number = len(history.kit.region(keys["lamp"]).coats) - 1
+    for variant, much in (("night_post", 3.0), ("ice_patrol", 2.0)):
+        history.do(commands.set_cell_value(keys["lamp"], "intensity", much, variant, number))
+    history.do(commands.make_recipe(keys["hull"], "Ferry paint"))
+    history.do(commands.wear_recipe(keys["blade"], "ferry_paint"))
+    history.do(commands.set_own_value(keys["blade"], "strength", 0, 0.8))
+    along = {"along": PlaneUse(PlaneRef(PlaneKind.BAKE, "along"))}
+    root_to_tip: dict[str, Value] = {"root": hex_to_encoded("#b9c49a"), "tip": hex_to_encoded("#fff3cf"), "power": 1.4}
+    history.do(commands.add_coat(keys["blades"], Coat("along", root_to_tip, along)))
+    assert history.kit.sheet(reed_key).bake("along")
+
+
+def _keep_bake(history: History, sheets: Sheets, folder: Path, bake: Bake, name: str) -> None:
+    """Make a bake of the tug and keep it as a map in 8 bits, so that no start waits for rays."""
+    sheet = history.kit.sheets[0]
+    made, _ = sheets.meshes.bake(history.kit.at(sheet.key), bake)
+    path = folder / "maps" / f"ferry_tug_{name}.png"
+    write_plane(path, Plane(made.levels8(), Encoding.DATA))
+    seen = fingerprint(path)
+    told = Source(name, Role.NONE, str(path.resolve()), Encoding.DATA, seen.size, seen.sha256, bake.size, bake.size)
+    history.do(commands.add_map(sheet.key, told))
+
+
+def _spill(history: History, sheets: Sheets, folder: Path) -> None:
+    """What the lamp throws on cabin and deck by night."""
+    sheet = history.kit.sheets[0]
+    bake = Bake(
+        "spill", "spill", 256, 8, 2, {"rays": 64.0, "reach": 1.0, "brightest": BRIGHTEST, "smooth": 2.0}, "night_post"
+    )
+    _keep_bake(history, sheets, folder, bake, "spill")
+    over = OVER + sheet.key
+    use = {"colours": PlaneUse(PlaneRef(PlaneKind.MAP, "spill"))}
+    history.do(commands.add_coat(over, Coat("glow", {"colours": "plane", "intensity": 0.0}, use)))
+    number = len(history.kit.sheet(sheet.key).overcoats) - 1
+    for variant, much in (("night_post", BRIGHTEST), ("ice_patrol", BRIGHTEST * 2 / 3)):
+        history.do(commands.set_cell_value(over, "intensity", much, variant, number))
+
+
+def _build_quay(history: History) -> None:
+    """The wall of stones or bricks, moss where the joints lie deep, a coping of planks in winter."""
+    keys = {identifier(region.name): region.key for region in history.kit.regions}
+    sheet = history.kit.sheets[4]
+    atlas = PlaneUse(PlaneRef(PlaneKind.MAP, "surfaces"), grid=(2, 2))
+    height = PlaneUse(PlaneRef(PlaneKind.MAP, sheet.source(Role.HEIGHT).key))  # type: ignore[union-attr]
+    for name, cell, repeat in (("wall", 0.0, "plain"), ("coping", 3.0, "turned")):
+        history.do(commands.set_coat_kind(keys[name], "surface"))
+        history.do(commands.set_coat_plane(keys[name], 0, "atlas", atlas))
+        history.do(commands.set_choice(keys[name], "repeat", repeat))
+        history.do(commands.set_cell_value(keys[name], "scale", 4.0))
+        history.do(commands.set_cell_value(keys[name], "cell", cell))
+    history.do(
+        commands.add_coat(
+            keys["wall"],
+            Coat(
+                "surface",
+                {"cell": 2.0, "scale": 3.0, "repeat": "moved"},
+                {"atlas": atlas},
+                replace(height, low=0.1, high=0.5, invert=True),
+            ),
+        )
+    )
+    history.do(commands.set_cell_value(keys["wall"], "cell", 1.0, "harvest_barge"))
+    history.do(commands.set_cell_value(keys["wall"], "strength", 0.25, "ice_patrol", 1))
+
+
+FINISHES: dict[str, dict[str, Value]] = {
+    "hull": {"metalness": 0.0, "roughness": 0.42, "clear_coat": 0.5},
+    "funnel": {"metalness": 0.2, "roughness": 0.35, "clear_coat": 0.3},
+    "rails": {"metalness": 1.0, "roughness": 0.3},
+}
+
+
 def _tone(history: History, sheets: Sheets) -> None:
     """Palettes, ramps and tones: the sign's rows, the deck by numbers, an even hull, smooth rope, reeds by instance."""
-    tug_key, _, _, sign_key = (sheet.key for sheet in history.kit.sheets)
+    tug_key, _, _, sign_key, _ = (sheet.key for sheet in history.kit.sheets)
     keys = {identifier(region.name): region.key for region in history.kit.regions}
     palette = new_palette("sign_colours", "Sign", sign.colours_of(sign.DAY))
     rows = tuple(PaletteRow(name, colours_of(sign.colours_of(look))) for name, look in sign.ROWS.items())

@@ -63,6 +63,17 @@ def _worn(chips: Floats, gaps: Floats) -> Floats:
     return float32(np.clip((chips - 0.66 + 0.10 * gaps) * 14, 0, 1))
 
 
+def dirt_plane() -> Plane:
+    """Where paint is worn off to the timber (red) and where grime lies (green), 8 bit."""
+    shape = (SIDE, SIDE)
+    chips, worn = layered(shape, (26.0, 34.0), 19, 5), np.zeros(shape, dtype=np.float32)
+    for index, part in enumerate(PAINTS):
+        inside = _shape(part)
+        worn[inside] = _worn(chips, _relief(part, 100 + index)[1])[inside]
+    grime = np.clip(layered(shape, (160.0, 60.0), 57) - 0.45, 0, 1) * 1.6
+    return Plane(to_levels8(float32(np.stack([soften(worn, 0.5), grime, np.zeros(shape)], axis=-1))), Encoding.DATA)
+
+
 def finish_planes() -> dict[str, Plane]:
     """Normal (tangent space, green up), roughness and metalness, 8 bit, from the same planks, gaps and chips."""
     shape = (SIDE, SIDE)

@@ -18,7 +18,6 @@ from even_palette.core.raster.sampling import SMOOTH
 from even_palette.core.results.looks import SHOWN, Picture
 from even_palette.gl.draw import Bound, compile_program
 from even_palette.gl.programs import Programs
-from even_palette.gl.sheet_view import TEXELS
 from even_palette.gl.textures import Samplers, Textures
 
 MOST_MESHES = 8
@@ -74,6 +73,7 @@ out vec4 out_colour;
 {helpers}
 struct Surface {{ vec3 shown, emission; float metalness, roughness, clear_coat, occlusion; }};
 Surface surface(vec2 uv) {{
+    vec4 pixel = vec4(dFdx(v_uv), dFdy(v_uv));
     vec3 shown = vec3(0.0), colour, emission = vec3(0.0);
     float metalness = 0.0, roughness = 0.6, clear_coat = 0.0, occlusion = 1.0, opacity = 1.0;
     bool has_emission = false, has_metalness = false, has_roughness = false, has_clear_coat = false;
@@ -194,7 +194,7 @@ class ModelRenderer:
             bound = []
             for name in used.slots:
                 slot = skin.picture.slots[name]
-                sampler = self._samplers.of(slot.sampler if filtered else TEXELS)
+                sampler = self._samplers.of(slot.sampler)
                 bound.append(Bound(texture_name(name), self._textures.of(slot), sampler))
             for name, plane in zip(RELIEF, skin.relief, strict=True):
                 if plane is not None and light.lit:

@@ -3,14 +3,11 @@
 from even_palette.core.arrays import Levels
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
-from even_palette.core.raster.sampling import Filter, Sampler
 from even_palette.core.results.looks import SHOWN, Picture, View
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.draw import Bound, Draw
 from even_palette.gl.programs import Programs
 from even_palette.gl.textures import Samplers, Textures
-
-TEXELS = Sampler(Filter.NEAREST, mips=False)
 
 VERTEX = """\
 #version 330
@@ -26,7 +23,7 @@ uniform vec2 view_texels;
 out vec4 out_colour;
 {uniforms}
 {helpers}
-vec3 seen(vec2 uv) {{
+vec3 seen(vec2 uv, vec4 pixel) {{
     vec3 shown, colour, emission;
     float metalness, roughness, clear_coat, occlusion, opacity;
     bool has_emission, has_metalness, has_roughness, has_clear_coat, has_occlusion, has_opacity;
@@ -37,7 +34,8 @@ vec3 seen(vec2 uv) {{
 void main() {{
     vec2 uv = view_origin + gl_FragCoord.xy * view_scale;
     vec2 at = view_texels.x > 0.0 ? (floor(uv * view_texels) + 0.5) / view_texels : uv;
-    vec3 colour = seen(at);
+    vec2 step = view_texels.x > 0.0 ? 1.0 / view_texels : view_scale;
+    vec3 colour = seen(at, vec4(step.x, 0.0, 0.0, step.y));
     bool inside = all(greaterThanEqual(uv, vec2(0.0))) && all(lessThan(uv, vec2(1.0)));
     out_colour = inside ? vec4(clamp(colour, 0.0, 1.0), 1.0) : vec4(0.0);
 }}
@@ -59,7 +57,8 @@ class SheetRenderer:
     def render(self, shown: Picture, view: View, filtered: bool = True) -> Levels:
         """A picture through a view: (height, width, 4) uint8, encoded, alpha 0 off the sheet.
 
-        `filtered` samples as a runtime does, by each slot's sampler; otherwise texels are squares.
+        `filtered` samples where pixels are; otherwise texels of the finest plane are squares, each sampled at its
+        centre.
         """
         self.textures.begin()
         only = program_of({SHOWN: shown.outputs[SHOWN]})
@@ -68,7 +67,7 @@ class SheetRenderer:
             Bound(
                 texture_name(name),
                 self.textures.of(shown.slots[name]),
-                self._samplers.of(shown.slots[name].sampler if filtered else TEXELS),
+                self._samplers.of(shown.slots[name].sampler),
             )
             for name in only.slots
         ]

@@ -24,7 +24,8 @@ def play_reference(loaded: Loaded, variant: str, width: int, height: int, output
     result = np.empty((height, width, 3), dtype=np.uint8)
     try:
         for first in range(0, height, ROWS):
-            environment = Environment(uv[first : first + ROWS], loaded.slots, inputs)
+            part = uv[first : first + ROWS]
+            environment = Environment(part, loaded.slots, inputs, pixel=(1 / width, 0.0, 0.0, 1 / height))
             values = run(loaded.program, environment)[output]
             shown = linear_to_srgb(values) if output in LIGHT else values
             result[first : first + ROWS] = to_levels8(shown if shown.ndim == 3 else shown[..., None])

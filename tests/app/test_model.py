@@ -335,7 +335,8 @@ def test_bakes_tab(regions: Driver, tmp_path: Path) -> None:
     regions.click(tab.add)
     regions.settle()
     assert session.kit.sheets[0].bakes[-1].kind == "height"
-    assert regions.stand.look == Look(LookKind.BAKE, bake="height")
+    key = session.kit.sheets[0].bakes[-1].key
+    assert regions.stand.look == Look(LookKind.BAKE, bake=key)
     regions.choose(tab.size_box, "256")
     tab.padding.setValue(4)
     regions.settle()
@@ -344,7 +345,7 @@ def test_bakes_tab(regions: Driver, tmp_path: Path) -> None:
     regions.settle()
     plane = read_plane(tmp_path / "height.png", Encoding.DATA)
     assert (plane.width, plane.samples.dtype) == (256, np.uint16)
-    made, _ = session.sheets.meshes.bake(session.kit.at(), session.kit.sheets[0].bake("height"))
+    made, _ = session.sheets.meshes.bake(session.kit.at(), session.kit.sheets[0].bake(key))
     assert np.array_equal(plane.samples, made.samples)
     tab.list.setCurrentRow(0)  # ID colours
     regions.settle()

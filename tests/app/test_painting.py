@@ -180,6 +180,15 @@ def test_a_stroke_on_the_model(masks: Driver) -> None:
     assert masks.session.history.undo_labels[0] == "Paint"
     shown = pixels(view.grab().toImage())[start.toPoint().y() + 2, start.toPoint().x() + 6]
     assert shown.min() > 150
+    for fields, label in (({"stamp": "speckle"}, "Paint"), ({"stamp": "", "hand": Hand.SMEAR}, "Smear mask")):
+        masks.session.view.change_painter(**fields)
+        masks.settle()
+        kit = masks.session.kit
+        press(view, [start, start + QPointF(9, 5), start + QPointF(20, 12)])
+        send(view, QEvent.Type.MouseButtonRelease, start + QPointF(20, 12))
+        masks.settle()
+        assert masks.session.history.undo_labels[0] == label
+        assert masks.session.kit is not kit
     yaw = view.orbit.yaw
     press(view, [QPointF(4, 4), QPointF(30, 4)])
     send(view, QEvent.Type.MouseButtonRelease, QPointF(30, 4))

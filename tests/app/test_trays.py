@@ -1,5 +1,6 @@
 """The trays' controls, one by one: each changes the kit, and each change can be undone."""
 
+from itertools import combinations
 from pathlib import Path
 
 import numpy as np
@@ -8,10 +9,15 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QPushButton, QToolButton
 
 from even_palette.app.rail import STAGES, State
+from even_palette.core.arrays import float32
+from even_palette.core.colour.ciede2000 import ciede2000
+from even_palette.core.colour.cielab import linear_to_cielab
+from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.kit import commands, mesh_commands
-from even_palette.core.kit.model import OVER, Box, Unmix, users_of
+from even_palette.core.kit.model import Box, Unmix
+from even_palette.core.kit.owners import OVER, users_of
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.model import Blending, Bound
+from even_palette.core.material.model import Blending, Bound, ValueKind
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
@@ -127,22 +133,30 @@ def test_binding(small: Driver) -> None:
     """Fixed, a parameter of its own, a shared one: the tray shows who shares it."""
     small.session.select(region="region_4", variant="")
     small.stage(5)
-    box = control(small, QComboBox, "Binding of Colour")
-    assert box.currentText() == "Parameter region_4_colour"
-    small.choose(box, "Parameter region_1_colour")
+
+    def bind(text: str) -> None:
+        button = control(small, QToolButton, "Binding of Colour")
+        menu = button.menu()  # type: ignore[attr-defined]
+        next(action for action in menu.actions() if action.text() == text).trigger()
+
+    assert "region_4_colour" in control(small, QToolButton, "Binding of Colour").toolTip()
+    bind("Parameter region_1_colour")
     assert [use.owner for use in users_of(small.session.kit, "region_1_colour")] == ["region_1", "region_4"]
     from PyQt6.QtWidgets import QLabel
 
     assert any("Shared with Region 1." in label.text() for label in small.tray.recolour.findChildren(QLabel))
-    small.choose(control(small, QComboBox, "Binding of Colour"), "Parameter of its own")
+    bind("Parameter of its own")
     assert len(users_of(small.session.kit, "region_1_colour")) == 1
-    small.click(control(small, QToolButton, "Unbind Colour"))
+    bind("Fixed in the shader")
     assert not isinstance(small.session.kit.region("region_4").coats[0].values["colour"], Bound)
     small.choose(small.tray.recolour.blending, "Blend encoded")
     assert small.session.kit.blending == Blending.ENCODED
     small.choose(small.tray.recolour.kind, "Repaint")
     small.type(control(small, type(small.tray.recolour.editors["strength"].field), "Strength value"), "0.25")  # type: ignore[attr-defined]
     assert small.session.kit.region("region_4").coats[0].values["strength"] == 0.25
+    for typed, number in (("20%", 0.2), ("51/255", 0.2), ("100 %", 1.0)):
+        small.type(small.tray.recolour.editors["strength"].field, typed)  # type: ignore[attr-defined]
+        assert small.session.kit.region("region_4").coats[0].values["strength"] == number, typed
 
 
 def test_lineup(small: Driver) -> None:
@@ -231,35 +245,53 @@ def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     tray.add(COATS["repaint"])
     demo.settle()
     assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint", "repaint"]
-    assert tray.coat_box.currentText().startswith("2  Repaint")
+    assert tray.coats.currentItem().text() == "2  Repaint"
     editor = tray.editors["pattern"]
     demo.choose(editor.plane, "Map · roughness")  # type: ignore[attr-defined]
     assert session.kit.region(hull).coats[1].pattern is not None
-    assert tray.coat_box.currentText() == "2  Repaint by pattern"
+    assert tray.coats.currentItem().text() == "2  Repaint by pattern"
+    tray.coats.item(1).setCheckState(Qt.CheckState.Unchecked)
+    assert not session.kit.region(hull).coats[1].on
+    demo.settle()
+    assert demo.stand.texel_at(0.3, 0.2).encoded == before.encoded
+    tray.coats.item(1).setCheckState(Qt.CheckState.Checked)
     demo.choose(editor.wrap, "Mirror")  # type: ignore[attr-defined]
     demo.settle()
     after = demo.stand.texel_at(0.3, 0.2)
     assert after
     assert before.encoded != after.encoded
+    tray.copy_menu.aboutToShow.emit()
+    action = next(action for action in tray.copy_menu.actions() if action.text() == "Ferry tug · Lamp")
+    action.trigger()
+    lamp = next(region for region in session.at.sheet.regions if region.name == "Lamp")
+    assert lamp.coats[-1] == session.kit.region(hull).coats[1]
     demo.click(tray.order.earlier)
     assert [coat.kind for coat in session.kit.region(hull).coats] == ["repaint", "tint"]
+    demo.key(tray.coats, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint", "repaint"]
+    demo.key(tray.coats, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    assert tray.coat == 0
     demo.click(tray.order.remove)
     assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint"]
     rows = board.board_model.rowCount()
     assert board.board_model.owner(rows - 1) == OVER + session.at.key
     session.select(region=OVER + session.at.key)
     assert tray.cell.text().startswith("Overcoats of Ferry tug")
-    tray.add(COATS["shade"])
+    for button, kind in zip(tray.defaults[:2], ("shade", "bare"), strict=True):
+        demo.click(button)
+        assert session.at.sheet.overcoats[-1].kind == kind
+    demo.click(tray.order.remove)
     demo.settle()
-    (over,) = session.at.sheet.overcoats
+    over = session.at.sheet.overcoats[-1]
     assert over.planes["plane"].plane.key in [source.key for source in session.at.sheet.sources] + [
         bake.key for bake in session.at.sheet.bakes
     ]
     shaded = demo.stand.texel_at(0.3, 0.2)
     assert shaded
     assert sum(shaded.linear) <= sum(before.linear) + 1e-6
+    count = len(session.at.sheet.overcoats)
     demo.click(tray.order.remove)
-    assert not session.at.sheet.overcoats
+    assert len(session.at.sheet.overcoats) == count - 1
 
 
 def test_the_packing_of_weights_is_chosen_in_ship(small: Driver) -> None:
@@ -275,7 +307,7 @@ def test_the_packing_of_weights_is_chosen_in_ship(small: Driver) -> None:
     assert told["RGBA planes"].startswith("1 texture, 1 sample a pixel")
     assert told["RGB planes"].startswith("2 textures, 2 samples a pixel")
     assert told["One array"].startswith("1 texture, 1 sample a pixel")
-    assert told["Edge pairs"].startswith("1 texture, 4 samples a pixel")
+    assert told["Edge pairs"].startswith("1 texture, 8 samples a pixel")
     assert "Exact" in told["Edge pairs"]
     assert small.session.at.sheet.packing == Packing.PAIRS
     files = [panel.files.topLevelItem(i).text(0) for i in range(panel.files.topLevelItemCount())]  # type: ignore[union-attr]
@@ -378,3 +410,148 @@ def test_channels_are_moved_by_drag_and_suggested(demo: Driver) -> None:
     session.undo(2)
     demo.settle()
     assert listed() == first
+
+
+def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
+    """By the tray: made of a region's coats, worn by another, edited through it, a value of its own, and let go."""
+    session, tray = demo.session, demo.tray.recolour
+    demo.stage(5)
+    demo.settle()
+    cabin, funnel = (next(r.key for r in session.at.sheet.regions if r.name == name) for name in ("Cabin", "Funnel"))
+    session.select(region=cabin, variant="")
+    demo.settle()
+    before = session.sheets.weights(session.at)
+    demo.choose(tray.recipe_row.box, "Make one of these coats")
+    recipe = session.kit.region(cabin).recipe
+    assert session.kit.recipe(recipe).name == "Cabin paint"
+    demo.type(tray.recipe_row.name, "Wheelhouse")
+    assert session.kit.recipe(recipe).name == "Wheelhouse"
+    session.select(region=funnel)
+    demo.settle()
+    demo.choose(tray.recipe_row.box, "Wheelhouse")
+    assert tray.recipe_row.wearers.text() == "Also worn by Cabin."
+    assert tray.coats.item(0).text() == "1  Tint · recipe"
+    tray.editors["strength"].field.setValue(0.5)  # type: ignore[attr-defined]
+    assert session.kit.recipe(recipe).coats[0].values["strength"] == 0.5
+
+    def own(text: str) -> None:
+        menu = control(demo, QToolButton, "Binding of Strength").menu()  # type: ignore[attr-defined]
+        next(action for action in menu.actions() if action.text() == text).trigger()
+
+    own("Set for this region alone")
+    tray.editors["strength"].field.setValue(0.9)  # type: ignore[attr-defined]
+    assert session.kit.region(funnel).own_values == {"0 strength": 0.9}
+    assert session.kit.recipe(recipe).coats[0].values["strength"] == 0.5
+    own("Follow the recipe")
+    assert session.kit.region(funnel).own_values == {}
+    tray.add(COATS["finish"])
+    demo.click(tray.recipe_row.take_in)
+    assert [coat.kind for coat in session.kit.recipe(recipe).coats] == ["tint", "finish"]
+    demo.choose(tray.recipe_row.box, "Coats of its own")
+    assert [coat.kind for coat in session.kit.region(funnel).coats] == ["tint", "finish"]
+    session.select(region=cabin)
+    demo.settle()
+    demo.click(tray.recipe_row.drop)
+    assert recipe not in [each.key for each in session.kit.recipes]
+    demo.settle()
+    assert session.sheets.weights(session.at) is before
+
+
+def test_parameters_as_a_table_and_variants_by_chance(demo: Driver) -> None:
+    """Named, grouped, ordered, made a switch, set in a variant; then variants by chance that are unlike each other."""
+    session, table = demo.session, demo.tray.lineup.parameters
+    demo.stage(6)
+    session.select(variant="harvest_barge")
+    worn = next(parameter.key for parameter in session.kit.parameters if parameter.name == "worn")
+
+    def choose(key: str) -> None:
+        items = table.table.findItems("", Qt.MatchFlag.MatchContains | Qt.MatchFlag.MatchRecursive)
+        table.table.setCurrentItem(next(each for each in items if each.data(0, Qt.ItemDataRole.UserRole) == key))
+
+    choose(worn)
+    assert table.users.text() == "Followed by Overcoats of Ferry tug: strength."
+    demo.type(table.group, "Weather")
+    demo.type(table.help, "How worn the paint is")
+    assert (session.kit.parameter(worn).group, session.kit.parameter(worn).help) == ("Weather", "How worn the paint is")
+    at = [each.key for each in session.kit.parameters].index(worn)
+    demo.click(table.earlier)
+    assert [each.key for each in session.kit.parameters].index(worn) == at - 1
+    demo.choose(table.kind, "Switch")
+    assert session.kit.parameter(worn).kind == ValueKind.SWITCH
+    assert session.kit.variant("morning_ferry").values[worn] == 0.0
+    table.editor.click()  # type: ignore[union-attr]
+    assert session.kit.variant("harvest_barge").values[worn] == 0.0
+    demo.choose(table.kind, "Number")
+    table.editor.field.setValue(0.25)  # type: ignore[union-attr]
+    assert session.kit.variant("harvest_barge").values[worn] == 0.25
+    hue = next(parameter for parameter in session.kit.parameters if parameter.name == "deck_hue")
+    choose(hue.key)
+    demo.type(table.high, "9000")
+    assert session.kit.parameter(hue.key) == hue  # its value could not follow
+    count = len(session.kit.variants)
+    demo.click(demo.tray.lineup.chance.make)
+    assert len(session.kit.variants) == count + 4
+    colours = [
+        float32([value for key, value in sorted(variant.values.items()) if isinstance(value, tuple)])
+        for variant in session.kit.variants[count:]
+    ]
+    for one, other in combinations(map(linear_to_cielab, map(srgb_to_linear, colours)), 2):
+        assert ciede2000(one, other).max() >= 8
+    demo.settle()
+    session.undo()
+    assert len(session.kit.variants) == count
+
+
+def test_finishes_and_cells_are_chosen_by_their_pictures(demo: Driver) -> None:
+    """Satin is 0/20/0 and matte 0/50/0 (common practice); a click on a cell of the atlas uses it in the variant."""
+    session, tray = demo.session, demo.tray.recolour
+    demo.stage(5)
+    rails = next(region.key for region in session.at.sheet.regions if region.name == "Rails")
+    session.select(region=rails, variant="")
+    demo.settle()
+    tray.coats.setCurrentRow(1)
+    demo.settle()
+    for name, wanted in (("Satin", (0.0, 0.2, 0.0)), ("Matte", (0.0, 0.5, 0.0)), ("Bright brass", (1.0, 0.12, 0.0))):
+        chart = tray.starts
+        assert chart is not None
+        item = next(chart.item(row) for row in range(chart.count()) if chart.item(row).text() == name)
+        demo.qtbot.mouseClick(chart.viewport(), Qt.MouseButton.LeftButton, pos=chart.visualItemRect(item).center())
+        values = session.kit.region(rails).coats[1].values
+        assert (values["metalness"], values["roughness"], values["clear_coat"]) == wanted
+    session.show_sheet(session.kit.sheets[4].key)
+    demo.settle()
+    wall = session.at.sheet.regions[0].key
+    session.select(region=wall, variant="night_post")
+    demo.settle()
+    tray.coats.setCurrentRow(0)
+    demo.qtbot.waitUntil(lambda: tray.cells is not None and tray.cells.count() == 4, timeout=10_000)
+    item = tray.cells.item(3)
+    demo.qtbot.mouseClick(
+        tray.cells.viewport(), Qt.MouseButton.LeftButton, pos=tray.cells.visualItemRect(item).center()
+    )
+    assert commands.read_cell(session.kit, wall, "night_post").settings[0]["cell"] == 3.0
+    assert commands.read_cell(session.kit, wall, "morning_ferry").settings[0]["cell"] == 0.0
+
+
+def test_looks_at_surface_values_and_differences(demo: Driver) -> None:
+    """They follow the selected variant; two variants that are alike somewhere are black there."""
+    session, stand = demo.session, demo.stand
+    demo.stage(5)
+    session.select(variant="night_post")
+    demo.settle()
+    demo.choose(stand.look_box, "Roughness · Night Post")
+    demo.settle()
+    assert stand.look == Look(LookKind.SURFACE, "night_post", output="roughness")
+    session.select(variant="harvest_barge")
+    demo.settle()
+    assert stand.look_box.currentText() == "Roughness · Harvest Barge"
+    demo.choose(stand.look_box, "Difference · Harvest Barge, Night Post")
+    demo.settle()
+    hull, rails = stand.texel_at(0.3, 0.05), stand.texel_at(0.42, 0.62)
+    assert hull is not None
+    assert rails is not None
+    assert hull.encoded[0] > 0.5
+    assert rails.encoded[0] < 0.02
+    session.select(variant="night_post")
+    demo.settle()
+    assert stand.look == Look(variant="night_post")

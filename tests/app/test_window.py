@@ -320,7 +320,7 @@ window.session.do(commands.rename_kit("Nearly lost"))
 window.session.document._autosave.setInterval(50)
 window.session.document._autosave.start()
 from PyQt6.QtCore import QTimer
-QTimer.singleShot(400, lambda: print("working", flush=True))
+QTimer.singleShot(1500, lambda: print("working", flush=True))
 app.exec()
 """
 
@@ -538,9 +538,10 @@ def test_spread_shows_all_variants_and_selects_by_click(demo: Driver) -> None:
     ]
     demo.qtbot.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=canvas.position_of((0.5, 0.5), 3).toPoint())
     assert demo.session.variant == "harvest_barge"
-    item = demo.tray.lineup.parameters.item(0)
+    table = demo.tray.lineup.parameters
+    item = table.table.topLevelItem(0)
     assert item is not None
-    item.setText("Paint of hull")
+    item.setText(0, "Paint of hull")
     assert demo.session.kit.parameters[0].name == "paint_of_hull"
     demo.choose(demo.tray.lineup.parent_box, "Ice Patrol")
     assert demo.session.kit.variant("harvest_barge").parent == "ice_patrol"

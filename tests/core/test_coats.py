@@ -8,15 +8,19 @@ from skimage import color as skcolor
 
 from even_palette.core.arrays import float32
 from even_palette.core.checks import find
+from even_palette.core.checks.dark_seams import seam
 from even_palette.core.colour import hsl, oklab
 from even_palette.core.colour.luma import luminance
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
-from even_palette.core.graph import slots
+from even_palette.core.graph import nodes, slots
+from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, evaluate, run
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
+from even_palette.core.kit.model import Step
 from even_palette.core.material.build import BASE_SLOT, Dressed, Pictures, build_material, map_plane, worn
 from even_palette.core.material.coats import COATS
+from even_palette.core.material.coats.tonal import shares
 from even_palette.core.material.model import (
     Blending,
     Bound,
@@ -305,3 +309,235 @@ def test_outputs_mix_by_weights_where_a_region_sets_them(blending: Blending) -> 
     assert found["roughness"] == pytest.approx(rough[..., 0] * (1 - share) + 0.25 * share, abs=1e-6)
     assert found["colour"] == pytest.approx(B * 0.5 + 0.5, abs=1e-5)
     assert set(found) == {"colour", "roughness", "metalness", "clear_coat"}
+
+
+GREYS = np.repeat(np.arange(256, dtype=np.uint8)[None, :, None], 3, axis=2)
+FIRST, SECOND = (0.9, 0.1, 0.2), (0.1, 0.6, 0.95)
+
+
+def light(encoded: tuple[float, float, float]) -> np.ndarray:
+    return srgb_to_linear(float32(encoded))
+
+
+def map_use(key: str, **how: object) -> PlaneUse:
+    return PlaneUse(map_plane(key), **how)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("over", ["replace", "paint"])
+def test_two_tone_on_black_and_white_is_the_two_colours(over: str) -> None:
+    """A plane of 0 gives the first colour and of 1 the second, between them their linear mix (common practice)."""
+    plane = np.linspace(0, 1, 256, dtype=np.float32)[None, :, None]
+    values = {"first": FIRST, "second": SECOND, "from": "plane", "over": over}
+    white = np.full((1, 256, 3), 255, np.uint8)
+    got = layers([Coat("two_tone", values, {"plane": map_use("ramp")})], white, ramp=plane)
+    assert got == pytest.approx(light(FIRST) * (1 - plane) + light(SECOND) * plane, abs=1e-6)
+    by_tone = layers([Coat("two_tone", {"first": FIRST, "second": SECOND})], GREYS)
+    assert by_tone[0, 0] == pytest.approx(light(FIRST), abs=1e-6)
+    assert by_tone[0, -1] == pytest.approx(light(SECOND), abs=1e-5)
+
+
+@pytest.mark.parametrize("blending", list(Blending))
+def test_a_mix_of_two_saturated_colours_is_dark_only_where_it_is_encoded(blending: Blending) -> None:
+    """Luminance halfway is the mean of both in linear light; encoded mixing is darker (common practice, gamma)."""
+    red, green = (1.0, 0.0, 0.0), (0.0, 1.0, 0.0)
+    regions = [Dressed(name, name, (Coat("repaint", {"colour": colour}),), ((0.5,) * 3,)) for name, colour in
+               (("a", red), ("b", green))]  # fmt: skip
+    built = build_material(regions, [], blending)
+    plan = PackingPlan(Packing.PLANES, ("a", "b"))
+    half = Plane(np.full((1, 1, 2), 0.5, np.float32), Encoding.DATA)
+    there = {BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB)), "weights_0": slots.of(half)}
+    got = evaluate(built.packed(plan)["colour"], Environment(float32([[[0.5, 0.5]]]), there))[0, 0]
+    mean = (luminance(light(red)) + luminance(light(green))) / 2
+    if blending == Blending.LINEAR:
+        assert luminance(got) == pytest.approx(mean, abs=1e-5)
+    else:
+        assert luminance(got) < 0.5 * mean
+
+
+@given(st.floats(0, 1), st.floats(0, 1), st.floats(0, 0.5))
+def test_tonal_shares_add_up_to_one(low: float, high: float, softness: float) -> None:
+    """At every tone the three shares are not below 0 and add up to 1, wherever the borders lie."""
+    tone = nodes.uv()["x"]
+    found = shares(tone, nodes.constant(low), nodes.constant(high), nodes.constant(softness))
+    uv = np.zeros((1, 257, 2), np.float32)
+    uv[..., 0] = np.linspace(0, 1, 257)
+    values = [evaluate(share, Environment(uv)) for share in found]
+    assert min(value.min() for value in values) >= 0
+    assert sum(values) == pytest.approx(1, abs=1e-6)
+
+
+@pytest.mark.parametrize("way", ["tint", "shift"])
+def test_tonal_gives_each_band_its_own(way: str) -> None:
+    """Darks, middles and lights of a grey ramp take only their own tint; shifts of nothing give the paint back."""
+    values = {"shadow_colour": FIRST, "middle_colour": (1.0, 1.0, 1.0), "light_colour": SECOND, "way": way}
+    got = layers([Coat("tonal", values)], GREYS)
+    under = light(tuple(GREYS[0, 30] / 255)), light(tuple(GREYS[0, 127] / 255)), light(tuple(GREYS[0, 250] / 255))
+    tints = (light(FIRST), 1.0, light(SECOND)) if way == "tint" else (1.0, 1.0, 1.0)
+    for at, paint, tint in zip((30, 127, 250), under, tints, strict=True):
+        assert got[0, at] == pytest.approx(paint * tint, abs=1e-5)
+    if way == "shift":
+        turned = layers([Coat("tonal", {"way": "shift", "light_saturation": 0.0})])
+        assert np.abs(turned - B).max() > 0.01
+
+
+def test_along_leads_from_root_to_tip() -> None:
+    """Ends and middle are exact; power p has the middle at along = 0.5^(1/p)."""
+    plane = float32([0, 0.25, 0.5, 0.5**0.5, 1])[None, :, None]
+    paint = np.full((1, 5, 3), 255, np.uint8)
+    values = {"root": FIRST, "tip": SECOND, "middle": (0.3, 0.3, 0.3)}
+    use = {"along": map_use("a")}
+    two = layers([Coat("along", values, use)], paint, a=plane)[0]
+    three = layers([Coat("along", {**values, "colours": "three", "power": 2.0}, use)], paint, a=plane)[0]
+    assert two == pytest.approx(light(FIRST) * (1 - plane[0]) + light(SECOND) * plane[0], abs=1e-6)
+    for at, want in ((0, FIRST), (3, (0.3, 0.3, 0.3)), (4, SECOND)):
+        assert three[at] == pytest.approx(light(want), abs=1e-6)
+
+
+def test_blend_by_height_lets_the_higher_one_win() -> None:
+    """A mask of 0 or 1 decides whatever the heights; at 1/2 the higher one wins beyond the band."""
+    other = RNG.random((16, 16, 3)).astype(np.float32)
+    over, under = RNG.random((16, 16, 1)).astype(np.float32), RNG.random((16, 16, 1)).astype(np.float32)
+    for level in (0.0, 0.5, 1.0):
+        planes = {"colour_map_other": other, "over": over, "under": under, "mask": np.full((16, 16, 1), level)}
+        uses = {name: map_use(name) for name in ("over", "under", "mask")}
+        coat = Coat("blend", {"way": "height", "band": 0.05}, {"colour": map_use("other"), **uses})
+        found = worn(Dressed("r", "R", (coat,), ((0.5,) * 3,)), [])
+        there = {BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB))}
+        there |= {(name if name.startswith("colour") else f"map_{name}"): slots.of(Plane(float32(plane), Encoding.DATA))
+                  for name, plane in planes.items()}  # fmt: skip
+        got = evaluate(found.outputs["colour"], Environment(texel_centres(16, 16), there))
+        if level == 0.5:
+            higher, lower = (over - under)[..., 0] > 0.051, (over - under)[..., 0] < -0.051
+            assert got[higher] == pytest.approx(other[higher], abs=1e-6)
+            assert got[lower] == pytest.approx(B[lower], abs=1e-6)
+        else:
+            assert got == pytest.approx(other if level else B, abs=1e-6)
+
+
+@given(st.integers(0, 10**6))
+def test_overcoats_are_covered_by_no_paint(seed: int) -> None:
+    """Where dirt is 1 the dirt's colour is seen exactly, and bare timber is bare, whatever coats are under them."""
+    rng = np.random.default_rng(seed)
+    dirt = (rng.random((16, 16, 1)) > 0.6).astype(np.float32)
+    wear_ = (rng.random((16, 16, 1)) > 0.6).astype(np.float32)
+    paints = [Coat(kind, {"colour": tuple(rng.random(3))}) for kind in rng.choice(["tint", "repaint"], 3)]
+    shifted = Coat("shift", {"hue": float(rng.uniform(-180, 180)), "saturation": float(rng.random() * 2)})
+    use = {name: map_use(name) for name in ("dirt", "wear")}
+    coats = [*paints, shifted, Coat("bare", pattern=use["wear"]),
+             Coat("repaint", {"colour": FIRST}, pattern=use["dirt"])]  # fmt: skip
+    got = layers(coats, dirt=dirt, wear=wear_)
+    dirty, bare = dirt[..., 0] == 1, (wear_[..., 0] == 1) & (dirt[..., 0] == 0)
+    assert np.abs(got[dirty] - light(FIRST)).max(initial=0) < 1e-6
+    assert np.abs(got[bare] - B[bare]).max(initial=0) < 1e-6
+
+
+def test_glow_adds_light_and_leaves_the_colour() -> None:
+    """emission + T * mask * intensity, above 1 where it is strong; a second colour by a plane."""
+    mask, second = RNG.random((16, 16, 1)).astype(np.float32), RNG.random((16, 16, 1)).astype(np.float32)
+    values = {"colour": FIRST, "other": SECOND, "colours": "two", "intensity": 7.0}
+    coat = Coat("glow", values, {"mask": map_use("mask"), "second": map_use("second")})
+    found = worn(Dressed("r", "R", (coat, coat), ((0.5,) * 3,) * 2), [])
+    there = {BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB))}
+    there |= {f"map_{name}": slots.of(Plane(plane, Encoding.DATA)) for name, plane in
+              (("mask", mask), ("second", second))}  # fmt: skip
+    around = Environment(texel_centres(16, 16), there)
+    want = 2 * 7 * mask * (light(FIRST) * (1 - second) + light(SECOND) * second)
+    assert evaluate(found.outputs["emission"], around) == pytest.approx(want, abs=1e-5)
+    assert want.max() > 1
+    assert evaluate(found.outputs["colour"], around) == pytest.approx(B)
+
+
+def test_finish_over_a_map() -> None:
+    """Replace, multiply and add; satin is roughness 20 %, 51 of 255, and matte 50 % (common practice)."""
+    rough = RNG.random((16, 16, 1)).astype(np.float32)
+    for way, want in (
+        ("replace", np.full_like(rough, 0.2)),
+        ("scale", rough * 0.2),
+        ("add", np.minimum(rough + 0.2, 1)),
+    ):
+        coat = Coat("finish", {"roughness": 0.2, "way": way})
+        found = worn(Dressed("r", "R", (coat,), ((0.5,) * 3,)), [], Pictures({"roughness": map_plane("rough")}))
+        there = {
+            BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB)),
+            "map_rough": slots.of(Plane(rough, Encoding.DATA)),
+        }
+        got = evaluate(found.outputs["roughness"], Environment(texel_centres(16, 16), there))
+        assert got == pytest.approx(np.broadcast_to(want[..., 0], got.shape), abs=1e-6)
+    assert round(0.2 * 255) == 51
+
+
+def test_hue_noise_of_nothing_is_the_plain_shift() -> None:
+    """A plane of 1/2, or 0 degrees of noise, turns nothing; a plane of 0 and 1 turns back and on by the degrees."""
+    plain, use = wear("shift", hue=40.0), {"noise": map_use("n")}
+    for degrees, level, hue in ((0.0, 1.0, 40.0), (30.0, 0.5, 40.0), (30.0, 1.0, 70.0), (30.0, 0.0, 10.0)):
+        noise = np.full((16, 16, 1), level, np.float32)
+        got = layers([Coat("shift", {"hue": 40.0, "noise": degrees}, use)], n=noise)
+        want = plain if hue == 40.0 else wear("shift", hue=hue)
+        assert got == pytest.approx(want, abs=2e-6)
+
+
+@pytest.mark.parametrize(
+    "coat",
+    [Coat("tint"), Coat("shift"), Coat("repaint", {"strength": 0.0}), Coat("shade", {"strength": 0.0},
+     {"plane": map_use("o")}), Coat("shift", {"space": "yiq"}, {"noise": map_use("n")}), Coat("two_tone", {"strength": 0.0})],
+)  # fmt: skip
+def test_coats_that_change_nothing_leave_the_program(coat: Coat) -> None:
+    """A shipped program is that of the base colour alone; a live one keeps its values changeable."""
+    region = Dressed("r", "R", (coat,), ((0.5,) * 3,))
+    bare = worn(Dressed("r", "R", (), ()), [])
+    assert worn(region, []).outputs["colour"] == bare.outputs["colour"]
+    assert len(program_of(build_material([region], [], live=True).outputs).records) > len(
+        program_of(bare.outputs).records
+    )
+
+
+def test_no_sines_of_what_is_known() -> None:
+    """Angles that are fixed are worked out once, not at every texel."""
+    found = worn(Dressed("r", "R", (Coat("shift", {"hue": 50.0}),), ((0.5,) * 3,)), [])
+    assert not {"sin", "cos"} & {record.op for record in program_of(found.outputs).records}
+
+
+def test_a_dark_seam_of_encoded_blending_is_found(history: History, sheets: Sheets) -> None:
+    """Red beside green: encoded mixing is darker halfway (common practice); linear light has none, greys next to none."""
+    assert seam(light((1.0, 0.0, 0.0)), light((0.0, 1.0, 0.0))) > 6
+    assert seam(light((0.5, 0.5, 0.5)), light((0.55, 0.55, 0.55))) < 1
+    for region, colour in (("region_1", (0.9, 0.05, 0.05)), ("region_2", (0.05, 0.8, 0.05))):
+        history.do(commands.set_coat_kind(region, "repaint"))
+        history.do(commands.set_cell_value(region, "colour", colour))
+        history.do(commands.add_step(region, Step("grow", {"radius": 3.0})))
+        history.do(commands.add_step(region, Step("feather", {"radius": 4.0})))
+
+    def seams() -> list[str]:
+        return [finding.text for finding in find(history.kit, sheets) if "dark seam" in finding.text]
+
+    assert seams() == []
+    history.do(commands.set_blending(Blending.ENCODED))
+    assert any("Region 1 and Region 2" in text for text in seams())
+    found = next(finding for finding in find(history.kit, sheets) if "dark seam" in finding.text)
+    assert found.mend
+    history.do(found.mend.command)
+    assert seams() == []
+
+
+def test_spilled_light_is_known_by_what_it_comes_from(history: History) -> None:
+    """Another state of a map, of the glow, of a variant's value or of a region's place is other light; a tint is not."""
+    from msgspec.structs import replace
+
+    from even_palette.core.kit.model import Bake, with_files
+    from even_palette.core.results.glow import light_key
+
+    bake = Bake("spill", "spill", variant="day")
+    history.do(commands.add_coat("region_1", Coat("glow", {"intensity": 2.0}, {"mask": map_use("base_colour")})))
+    kit = history.kit
+    before = light_key(kit.at(), bake)
+    assert light_key(commands.set_cell_value("region_2", "colour", FIRST).apply(kit).at(), bake) == before
+    others = [
+        with_files(kit, lambda file: replace(file, sha256="0" * 64)),
+        commands.set_cell_value("region_1", "intensity", 3.0, coat=1).apply(kit),
+        commands.set_cell_value("region_1", "intensity", 3.0, "day", 1).apply(kit),
+        commands.add_step("region_1", Step("grow", {"radius": 3.0})).apply(kit),
+        commands.switch_coat("region_1", 1, False).apply(kit),
+    ]
+    keys = [light_key(other.at(), bake) for other in others]
+    assert before not in keys
+    assert len(set(keys)) == len(keys)

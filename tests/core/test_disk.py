@@ -209,7 +209,7 @@ for line in sys.stdin:
 """
 
 
-@pytest.mark.parametrize(("how", "kills"), [("exchange", 100), ("plain", 40)])
+@pytest.mark.parametrize(("how", "kills"), [("exchange", 40), ("plain", 20)])
 def test_kills_while_shipping(how: str, kills: int, kit: Kit, tmp_path: Path) -> None:
     """The target is always the old or the new package whole, and the next run leaves no hidden folder.
 

@@ -20,7 +20,15 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import FORMAT, OVER, Kit, Step, Tone, Unmix, identifier, users_of, without_unused
+from even_palette.core.kit.model import (
+    FORMAT,
+    Kit,
+    Step,
+    Tone,
+    Unmix,
+    identifier,
+)
+from even_palette.core.kit.owners import OVER, users_of, without_unused
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.coats import COATS

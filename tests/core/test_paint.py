@@ -19,8 +19,9 @@ from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Box, Kit, Region, Step, paint_tiles
 from even_palette.core.kit.store import BLOBS, KitFolder, read_kit
 from even_palette.core.mesh.footprint import footprint
+from even_palette.core.mesh.model import build_mesh
 from even_palette.core.mesh.texels import SurfaceTexels, surface_texels
-from even_palette.core.raster.tiles import spots
+from even_palette.core.raster.tiles import Spot, spots
 from even_palette.core.regions.brush import Brush, Dab, along, tip
 from even_palette.core.regions.brush import Path as Stretch
 from even_palette.core.regions.paint import Paint, PaintTile, over, place_name
@@ -321,11 +322,11 @@ def stroke_at_random(history: History, sheets: Given, rng: random.Random) -> Non
     history.do(commands.paint_step(region.key, ground.number, stroke_through(stroke, along(brush, points))))
 
 
-def test_500_strokes_and_edits_undone_and_redone_byte_for_byte() -> None:
+def test_200_strokes_and_edits_undone_and_redone_byte_for_byte() -> None:
     rng = random.Random(12)
     history, sheets = random_kit((400, 300))
     states = []
-    for _ in range(500):
+    for _ in range(200):
         stroke_at_random(history, sheets, rng)
         for tile in rng.sample(list(paint_tiles(history.kit)), min(2, len(list(paint_tiles(history.kit))))):
             tile.pack()
@@ -571,6 +572,62 @@ def test_stamps_are_printed_whole() -> None:
         at = [(y - c) * 128 / 60 + 63.5 for y, c in ((rows, dab.y), (columns, dab.x))]
         rest *= 1 - 0.8 * np.clip(map_coordinates(stamp.astype(float), at, order=1, mode="constant"), 0, 1)
     assert np.abs(result(stroke) - (1 - rest)).max() < 1e-4
+
+
+@pytest.mark.parametrize("turn", [0.0, 40.0])
+def test_a_stamp_on_a_flat_mesh_is_that_on_the_sheet(turn: float) -> None:
+    """A square that faces the eye, its sheet upright: the same print, to rounding, wherever it lies in space."""
+    side = 200
+    for place in ((0.0, 0.0, 0.0), (3.0, -2.0, 5.0)):
+        points = float32([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0)]) + float32(place)
+        uv = float32([[(0, 1), (1, 1), (1, 0)], [(0, 1), (1, 0), (0, 0)]])
+        mesh = build_mesh(points, np.array([(0, 1, 2), (0, 2, 3)]), (uv,))
+        surface = surface_texels(mesh, uv, footprint(uv, side, side, 1, 2))
+        brush = Brush(radius=40.0, flow=0.9, stamp="cracks", turn_deg=turn)
+        stamp, angle = shipped_stamp("cracks"), float(np.radians(turn))
+        on_mesh, on_sheet = (plain(side, side, brush, stamp=stamp, surface=each) for each in (surface, None))
+        on_sheet.put([Dab(110.0, 90.0, 40.0, 0.9, 1.0, angle)])
+        x, y = 110.0 / side * 2 - 1 + place[0], 1 - 90.0 / side * 2 + place[1]
+        on_mesh.put([Dab(x, y, 40.0, 0.9, 1.0, angle, place[2])])
+        assert result(on_sheet).max() > 0.5
+        assert np.abs(result(on_mesh) - result(on_sheet)).max() < 2e-3
+
+
+def test_a_stamp_prints_no_far_side() -> None:
+    """Around a ball as large as the stamp, what lies more than half its radius off the plane stays clean."""
+    mesh, uv = ball()
+    surface = surface_texels(mesh, uv, footprint(uv, 512, 512, 1, 8))  # type: ignore[arg-type]
+    radius = 1.0 / surface.texel
+    stroke = plain(512, 512, Brush(radius=radius, stamp="grain"), stamp=shipped_stamp("grain"), surface=surface)
+    stroke.put([Dab(1.0, 0.0, radius, 1.0, 1.0)])
+    painted = result(stroke) > 0
+    places = surface.places[:512, :512]
+    assert painted.any()
+    assert places[painted][:, 0].min() > 0.2
+
+
+def test_smearing_on_a_flat_mesh_is_that_on_the_sheet() -> None:
+    """Pulled by whole texels over a square that faces the eye, a mask is drawn along as on its sheet."""
+    side = 160
+    points = float32([(-1, -1, 0), (1, -1, 0), (1, 1, 0), (-1, 1, 0)])
+    uv = float32([[(0, 1), (1, 1), (1, 0)], [(0, 1), (1, 0), (0, 0)]])
+    surface = surface_texels(build_mesh(points, np.array([(0, 1, 2), (0, 2, 3)]), (uv,)), uv,
+                             footprint(uv, side, side, 1, 2))  # fmt: skip
+    mask = np.float32(np.arange(side) < 80)[None].repeat(side, axis=0)
+
+    def below(spot: Spot) -> Floats:
+        return mask[spot.top : spot.bottom, spot.left : spot.right]
+
+    made = []
+    for on in (None, surface):
+        stroke = Stroke(side, side, None, below, Brush(radius=20.0, hardness=0.6), effect=Effect.SMEAR, surface=on)
+        for step in range(12):
+            x, y = 70.5 + 3 * step, 80.5
+            place = (x, y, 0.0) if on is None else (x / side * 2 - 1, 1 - y / side * 2, 0.0)
+            stroke.put([Dab(place[0], place[1], 20.0, 1.0, 1.0, 0.0, place[2])])
+        made.append(stroke.mask((0, 0, side, side)))
+    assert made[0][80, 95] > 0.5  # it was drawn along
+    assert np.abs(made[0] - made[1]).max() < 0.02
 
 
 def test_a_kill_loses_the_stroke_in_hand_alone(tmp_path: Path) -> None:

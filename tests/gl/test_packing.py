@@ -16,9 +16,10 @@ from even_palette.core.graph.reference import Environment, run
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import read_kit
+from even_palette.core.raster.mips import level_count, sample_level
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import texel_centres
-from even_palette.core.regions.edge_pairs import decode_pairs, encode_pairs, exactness
+from even_palette.core.regions.edge_pairs import decode_pairs, encode_pairs, exactness, pyramid_place, pyramid_size
 from even_palette.core.regions.id_colours import list_id_colours
 from even_palette.core.regions.packing import Packing, PackingPlan, shared_blocks, suggested_order
 from even_palette.core.regions.unmix import unmix
@@ -107,7 +108,7 @@ def test_every_packing_gives_the_weights_filtered(packing: Packing, size: tuple[
 def test_samples_and_units_are_told() -> None:
     keys = tuple(f"r{i}" for i in range(10))
     told = {packing: (PackingPlan(packing, keys).units, PackingPlan(packing, keys).samples) for packing in Packing}
-    assert told == {Packing.PLANES: (3, 3), Packing.ARRAY: (1, 3), Packing.RGB: (4, 4), Packing.PAIRS: (1, 4)}
+    assert told == {Packing.PLANES: (3, 3), Packing.ARRAY: (1, 3), Packing.RGB: (4, 4), Packing.PAIRS: (1, 8)}
 
 
 @pytest.mark.parametrize("packing", [Packing.RGB, Packing.ARRAY, Packing.PAIRS])
@@ -172,14 +173,47 @@ def test_a_package_tells_its_pairs(tmp_path: Path, kit: Kit, sheets: Sheets) -> 
     assert "edge pairs" in (tmp_path / "p" / "README.txt").read_text()
 
 
+@pytest.mark.parametrize("size", [(1, 1), (13, 29), (64, 64), (37, 5), (256, 100)])
+@pytest.mark.parametrize("lod", [0.0, 0.4, 1.0, 1.5, 2.75, 9.0])
+def test_pairs_have_mips(size: tuple[int, int], lod: float) -> None:
+    """Minified, a pair's weight is that of the weight's own mips, mixed between two levels as OpenGL mixes them."""
+    height, width = size
+    level = np.clip(gaussian_filter(RNG.normal(0.5, 1.5, size), 1.0, mode="nearest") * 255, 0, 255).astype(np.uint8)
+    plan, plane = PackingPlan(Packing.PAIRS, ("r0",), (width, height)), Plane(level[..., None], Encoding.DATA)
+    uv = texel_centres(11, 7)
+    step = 2.0**lod
+    program = program_of({"w": plan.weight("r0")})
+    pixel = (step / width, 0.0, 0.0, step / height)
+    got = run(program, Environment(uv, plan.slots(packed(level[None])), pixel=pixel))["w"]
+    last = level_count(height, width) - 1
+    held = min(lod, last)
+    low, high = (sample_level(plane, uv, number)[..., 0] for number in (int(held), min(int(held) + 1, last)))
+    wanted = low * (1 - held % 1) + high * (held % 1)
+    assert np.abs(got - wanted).max() < 1.01 / 255
+
+
+@pytest.mark.parametrize("size", [(1, 1), (5, 300), (301, 77), (8, 8), (7, 7)])
+def test_mips_of_pairs_lie_beside_each_other(size: tuple[int, int]) -> None:
+    """No two levels share a texel, and all lie inside of the plane; at each, shares are of weights that add up to 255."""
+    height, width = size
+    across, down = pyramid_size(width, height)
+    used = np.zeros((down, across), dtype=int)
+    for number in range(level_count(height, width)):
+        left, top, wide, high = pyramid_place(number, width, height)
+        assert left + wide <= across
+        assert top + high <= down
+        used[top : top + high, left : left + wide] += 1
+    assert used.max() == 1
+
+
 def test_many_regions_with_soft_edges_as_pairs() -> None:
-    """200 regions in boxes: one texture, four samples, and exact where two meet."""
+    """200 regions in boxes: one texture, eight samples, and exact where two meet."""
     keys = tuple(f"r{i}" for i in range(200))
     plan = PackingPlan(Packing.PAIRS, keys, (40, 30))
     levels = random_levels(200, 30, 40)
     got = evaluated(plan, "r150", packed(levels), texel_centres(30, 40))
     assert np.abs(got - levels[150] / 255.0).max() < 1e-4
-    assert (plan.units, plan.samples) == (1, 4)
+    assert (plan.units, plan.samples) == (1, 8)
 
 
 @pytest.mark.parametrize("packing", list(Packing))

@@ -11,9 +11,10 @@ from even_palette.core.mesh.bakes.along import by_way
 from even_palette.core.mesh.bakes.curvature import mean_curvature
 from even_palette.core.mesh.elements import shell_labels
 from even_palette.core.mesh.hashing import hashed_unit, number_colours
-from even_palette.core.mesh.model import Mesh, build_mesh
+from even_palette.core.mesh.model import Mesh, build_mesh, face_normals
 from even_palette.core.mesh.raster import rasterize
 from even_palette.core.mesh.rays import build_scene
+from even_palette.core.mesh.smoothing import smoothed
 from even_palette.core.mesh.unwrap import unwrapped
 from even_palette.core.regions.keying import Metric, key_mask
 from tests.mesh.conftest import of_trimesh, quads
@@ -176,3 +177,79 @@ def test_shell_ids_follow_shells() -> None:
     mesh = quads([(0.1 * i, 0, 0.1 * i + 0.08, 1) for i in range(9)])
     ids = make_bake(bakes()["shell_ids"], ground_of(mesh), {}, 256, 0, 4).samples
     assert len(np.unique(ids.reshape(-1, 3), axis=0)) == shell_labels(mesh).max() + 2  # and the background
+
+
+def facing_squares(distance: float) -> Mesh:
+    """Two unit squares that look at each other, the lower with uv in the left half, the upper in the right half."""
+    low = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0)]
+    high = [(0, 0, distance), (0, 1, distance), (1, 1, distance), (1, 0, distance)]
+    faces = np.array([(0, 1, 2), (0, 2, 3), (4, 5, 6), (4, 6, 7)])
+    left = np.float32([(0.02, 0.05), (0.48, 0.05), (0.48, 0.95), (0.02, 0.95)])
+    corner = np.concatenate([left, left + np.float32((0.5, 0))])
+    return build_mesh(np.float32(low + high), faces, (np.float32(corner[faces]),))
+
+
+def test_spill_of_a_facing_square_is_its_view_factor() -> None:
+    """Two parallel unit squares at distance 1: view factor 0.1998 (Howell, Catalog of Radiation Heat Transfer, C-11)."""
+    mesh = facing_squares(1.0)
+    ground = ground_of(mesh)
+    light = np.zeros((64, 64, 3), np.float32)
+    light[:, 32:] = (1.0, 0.5, 0.25)
+    ground.light = light
+    kind = bakes()["spill"]
+    baked = make_bake(kind, ground, {"rays": 256.0, "reach": 1.0}, 256, 0, 1).samples.astype(float) / 65535
+    receiver = baked[20:236, 8:120].reshape(-1, 3).mean(axis=0)
+    assert receiver == pytest.approx(0.1998 * np.float32((1.0, 0.5, 0.25)), abs=0.01)
+    assert baked[20:236, 140:240].max() == 0  # what glows sees nothing that does
+    ground.light = None
+    assert make_bake(kind, ground, {"rays": 16.0}, 256, 0, 1).samples.max() == 0
+    behind = facing_squares(1.0)
+    turned = build_mesh(behind.points, behind.faces[:, ::-1].copy(), (behind.uv_sets[0][:, ::-1].copy(),))
+    away = ground_of(turned)
+    away.light = light
+    assert make_bake(kind, away, {"rays": 64.0, "reach": 1.0}, 256, 0, 1).samples.max() == 0  # backs give no light
+
+
+def test_spill_in_a_closed_box_keeps_the_energy() -> None:
+    """All that one wall sends out arrives somewhere: the sum of received light over the area is what was sent (2 %)."""
+    box = of_trimesh(trimesh.creation.box((1.0, 0.6, 1.4)))
+    mesh = unwrapped(box)
+    inward = build_mesh(mesh.points, mesh.faces[:, ::-1].copy(), (mesh.uv_sets[0][:, ::-1].copy(),))
+    ground = ground_of(inward)
+    side = 256
+    covered = rasterize(inward.uv_sets[0], side, side)
+    up, _ = face_normals(inward.corners())
+    lamp = up[:, 1] > 0.9
+    light = np.zeros((side, side, 3), np.float32)
+    faces = covered.face
+    light[(faces >= 0) & lamp[np.clip(faces, 0, None)]] = 1.0
+    # Texels at the borders of the lamp's islands belong to it, too.
+    from scipy.ndimage import maximum_filter
+
+    wide = maximum_filter(light, (3, 3, 1)) * (faces < 0)[..., None]
+    ground.light = np.maximum(light, wide)
+    baked = make_bake(bakes()["spill"], ground, {"rays": 128.0, "reach": 1.0}, side, 0, 1).samples[..., 0] / 65535
+    area = np.linalg.norm(np.cross(*(inward.corners()[:, k] - inward.corners()[:, 0] for k in (1, 2))), axis=-1) / 2
+    texels = np.bincount(faces[faces >= 0], minlength=inward.face_count)
+    mean = np.bincount(faces[faces >= 0], baked[faces >= 0], inward.face_count) / np.maximum(texels, 1)
+    sent = area[lamp].sum()
+    assert (mean * area).sum() == pytest.approx(sent, rel=0.02)
+
+
+def test_smoothing_lowers_noise_and_keeps_edges() -> None:
+    """Noise falls to less than a half; a step between islands, or between faces at right angles, stays exactly."""
+    rng = np.random.default_rng(4)
+    islands = np.zeros((96, 96), np.int64)
+    islands[:, 48:] = 1
+    islands[90:] = -1
+    normals = np.zeros((96, 96, 3), np.float32)
+    normals[:40] = (0, 0, 1)
+    normals[40:] = (1, 0, 0)
+    clean = np.where(islands == 1, 0.8, 0.2) + np.where(np.arange(96) < 40, 0.0, 0.1)[:, None]
+    noisy = np.float32(clean + rng.normal(0, 0.05, clean.shape))[..., None]
+    got = smoothed(noisy, islands, normals, 3)
+    inside = islands >= 0
+    assert np.std((got[..., 0] - clean)[inside]) < 0.4 * np.std((noisy[..., 0] - clean)[inside])
+    exact = smoothed(np.float32(clean)[..., None], islands, normals, 3)
+    assert np.abs(exact[..., 0] - clean)[inside].max() < 1e-6
+    assert np.array_equal(got[~inside], noisy[~inside])

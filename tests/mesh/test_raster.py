@@ -147,3 +147,13 @@ def test_edges_are_shared_by_area() -> None:
     assert np.allclose(table[classes[16, 2]], (0, 0))
     sums = table[classes].sum(axis=-1)
     assert set(np.round(np.unique(sums), 6)) == {0.0, 1.0}
+
+
+def test_overlaps_are_found_in_claims_that_were_kept() -> None:
+    """Results that were kept, on disk or in memory, cannot be written to."""
+    from even_palette.core.mesh.raster import overlapping_faces
+
+    uv = np.float32([[(0.1, 0.1), (0.9, 0.1), (0.1, 0.9)], [(0.2, 0.2), (0.8, 0.2), (0.2, 0.8)]])
+    claims = rasterize(uv, 32, 32).claims
+    claims.setflags(write=False)
+    assert overlapping_faces(uv, claims).tolist() == [True, True]

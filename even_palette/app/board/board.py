@@ -12,22 +12,29 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from even_palette.app.ball import ball
 from even_palette.app.board.model import BoardModel, is_own
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import to_image
 from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.app.thumbnails import Thumbnails
+from even_palette.core.arrays import float32
 from even_palette.core.colour.hexcode import format_hex
+from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import OVER, Focus, coats_of
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.owners import OVER, coats_of
 from even_palette.core.material.coats import COATS
+from even_palette.core.material.declare import STRENGTH
 from even_palette.core.results.materials import coat_strip, paint_strip
 
 ROW_PX, COLUMN_PX, NAME_PX = 26, 132, 150
 THUMB_PX, HEAD_PX = 46, 74
 WIDEST_PX = 240
 HANDLE_PX = 8
+FINISH = ("metalness", "roughness", "clear_coat")
+"""The outputs that a ball shows where a coat has values for all of them."""
 
 
 class Board(QTableView):
@@ -218,6 +225,7 @@ class CellDelegate(QStyledItemDelegate):
             painter.drawImage(box.adjusted(0, box.height() // 3, 0, 0), strips[0])
         else:
             painter.drawImage(box, strips[0])
+        self._mark(painter, at, owner, variant, box, strips[0])
         painter.setPen(
             QPen(grey(t.text if own else t.quiet_text), 1, Qt.PenStyle.SolidLine if own else Qt.PenStyle.DotLine)
         )
@@ -225,6 +233,26 @@ class CellDelegate(QStyledItemDelegate):
         if option.state & QStyle.StateFlag.State_Selected:
             painter.setPen(QPen(grey(t.text), 2))
             painter.drawRect(option.rect.adjusted(1, 1, -1, -1))
+
+    def _mark(self, painter: QPainter, at: Focus, owner: str, variant: str, box: QRect, strip: QImage) -> None:
+        """A small ball for a finish, a rim of light for a glow, as the variant has them."""
+        cell = commands.read_cell(at.kit, owner, variant)
+        for coat, settings in zip(cell.coats, cell.settings, strict=True):
+            strength = settings[STRENGTH.name]
+            if not coat.on or not strength:
+                continue
+            sets = COATS[coat.kind].sets
+            if all(name in sets and name in settings for name in FINISH):
+                seen = strip.pixelColor(strip.width() * 2 // 3, 0)
+                linear = srgb_to_linear(float32((seen.redF(), seen.greenF(), seen.blueF()))).round(2).tolist()
+                values = [settings[name] for name in FINISH]
+                side = max(8, box.height() - 2)
+                image = ball(side, (linear[0], linear[1], linear[2]), *values)
+                painter.drawImage(box.right() - side - 3, box.top() + 1, image)
+            colour = next((value for value in settings.values() if isinstance(value, tuple)), None)
+            if "emission" in sets and settings.get("intensity", 1.0) and colour is not None:
+                painter.setPen(QPen(QColor.fromRgbF(*colour), 3))
+                painter.drawRect(box.adjusted(2, 2, -3, -3))
 
     def _strips(self, at: Focus, owner: str, variant: str, with_paint: bool) -> list[QImage]:
         """The coat of a cell, and the paint under it if that is wanted; while they are made anew, those before them."""

@@ -92,6 +92,12 @@ class Renderer(QObject):
             self._models = ModelRenderer(context, self._sheets.textures)
         return self._models
 
+    def release(self) -> None:
+        """Free the textures; the driver keeps them otherwise, however long nobody draws."""
+        if self._sheets is not None:
+            self._sheets.textures.begin()
+            self._sheets.textures.release()
+
     def _start(self) -> Callable[[Picture, View, bool], Levels]:
         try:
             from even_palette.gl.sheet_view import SheetRenderer

@@ -1,6 +1,7 @@
 """The stand: sheet and model panes, look selectors in the foot, wipe, spread and loupe."""
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
@@ -29,10 +30,21 @@ from even_palette.app.theme import set_icon
 from even_palette.app.view_state import Panes, ViewState
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Bake, Focus
+from even_palette.core.material.outputs import OUTPUTS
+from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.regions.steps import STEPS
-from even_palette.core.results.looks import Look, LookKind, Texel, View, map_picture, picture, read_texel
+from even_palette.core.results.looks import (
+    Look,
+    LookKind,
+    Texel,
+    View,
+    map_picture,
+    picture,
+    read_texel,
+    surface_outputs,
+)
 
 EMPTY = "Open a base colour map and an ID map: drop them here, or use Open maps in Source."
 
@@ -194,7 +206,19 @@ class Stand(QWidget):
 
     def looks(self, at: Focus) -> list[tuple[str, Look]]:
         """Everything that can be looked at, with its name."""
-        found = [(f"Result · {name}", Look(variant=key)) for key, name in at.kit.variant_names.items()]
+        names = at.kit.variant_names
+        found = [(f"Result · {name}", Look(variant=key)) for key, name in names.items()]
+        variant = self.session.variant if self.session.variant in names else MASTER
+        if at.sheet.regions:
+            found += [
+                (f"{OUTPUTS[output].label} · {names[variant]}", Look(LookKind.SURFACE, variant, output=output))
+                for output in surface_outputs(at)
+            ]
+            found += [
+                (f"Difference · {names[variant]}, {name}", Look(LookKind.DIFFERENCE, variant, other=key))
+                for key, name in names.items()
+                if key != variant
+            ]
         for source in at.sheet.sources:
             base = source.role == Role.BASE_COLOUR
             name = source.key.replace("_", " ") if source.role == Role.NONE else source.role
@@ -222,8 +246,11 @@ class Stand(QWidget):
 
     def _follow_selection(self) -> None:
         """A result follows the selected variant, a weight the selected region."""
-        if self.look.kind == LookKind.RESULT:
-            self.set_look(Look(variant=self.session.variant))
+        variant = self.session.variant
+        if self.look.kind == LookKind.RESULT or (self.look.kind, self.look.other) == (LookKind.DIFFERENCE, variant):
+            self.set_look(Look(variant=variant))
+        elif self.look.kind in (LookKind.SURFACE, LookKind.DIFFERENCE):
+            self.set_look(replace(self.look, variant=variant))
         elif self.look.kind in (LookKind.WEIGHT, LookKind.MASK):
             self.set_look(Look(LookKind.WEIGHT, region=self.session.region))
 
@@ -325,8 +352,8 @@ class Stand(QWidget):
         shown = picture(at, sheets, self._showable(self.look, at))
         if self.state.wipe:
             other = picture(at, sheets, self._showable(self.state.other_look, at))
-            return [Tile(names[self.look], shown, names[self.state.other_look], other)]
-        return [Tile(names[self.look], shown)]
+            return [Tile(names.get(self.look, "Result"), shown, names.get(self.state.other_look, "Result"), other)]
+        return [Tile(names.get(self.look, "Result"), shown)]
 
     def _fill_boxes(self, at: Focus) -> None:
         looks = self.looks(at)

@@ -61,17 +61,20 @@ class SwatchEditor(QWidget):
     finished = pyqtSignal()
     pick_wanted = pyqtSignal()
 
-    def __init__(self, name: str, parent: QWidget | None = None) -> None:
+    def __init__(self, name: str, parent: QWidget | None = None, folded: bool = False) -> None:
+        """Where it is `folded`, a click on its colour opens the sliders."""
         super().__init__(parent)
         self._name = name
         self._colour: Colour = (0.0, 0.0, 0.0)
         self._model: ColourModel = MODELS[0]
         self._axes = np.zeros(3, dtype=np.float32)
         self._build()
+        self.more.setVisible(not folded)
 
     def _build(self) -> None:
         self.patch = Patch(f"{self._name} colour", 44, 28)
         self.patch.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.patch.clicked.connect(lambda: self.more.setVisible(self.more.isHidden()))
         self.hex = QLineEdit()
         self.hex.setAccessibleName(f"{self._name} hex")
         self.hex.setMaxLength(9)
@@ -122,11 +125,17 @@ class SwatchEditor(QWidget):
             patch.clicked.connect(lambda _, p=patch: self._take(hex_to_encoded(p.hex), end=True))
             recent_row.addWidget(patch)
         recent_row.addStretch(1)
+        self.more = QWidget()
+        below = QVBoxLayout(self.more)
+        below.setContentsMargins(0, 0, 0, 0)
+        below.setSpacing(6)
+        for part in (choices, grid, recent_row):
+            below.addLayout(part)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        for part in (top, choices, grid, recent_row):
-            layout.addLayout(part)
+        layout.addLayout(top)
+        layout.addWidget(self.more)
 
     # Showing
 

@@ -52,6 +52,9 @@ class BakesTab(QWidget):
         self.padding.setSuffix(" texels")
         self.padding.setKeyboardTracking(False)
         self.padding.valueChanged.connect(lambda value: self._change(padding=value))
+        self.variant = choice_box("Light of variant", [])
+        self.variant.setToolTip("The variant whose glowing coats throw the light")
+        self.variant.activated.connect(lambda i: self._change(variant=self.variant.itemData(i)))
         self.lasting = label("", "quiet")
         self.values = QVBoxLayout()
         self.values.setSpacing(6)
@@ -73,6 +76,7 @@ class BakesTab(QWidget):
         column.addWidget(self.told)
         column.addLayout(row(self.size_box, self.samples))
         column.addWidget(self.padding)
+        column.addWidget(self.variant)
         column.addWidget(self.lasting)
         column.addLayout(self.values)
         column.addWidget(self.roots_button)
@@ -111,12 +115,18 @@ class BakesTab(QWidget):
             widget.setEnabled(bake is not None)
         self.roots_button.setVisible(bake is not None and bake.kind == "along")
         if bake is None:
+            self.variant.setVisible(False)
             self.told.setText("No bakes yet. Add one; it follows the mesh and the regions.")
             self.lasting.setText("")
             empty(self.values)
             self._shown_kind = ""
             return
         kind = bakes()[bake.kind]
+        self.variant.setVisible(kind.reads_light)
+        self.variant.clear()
+        for key, name in self.session.kit.variant_names.items():
+            self.variant.addItem(f"Light of {name}", key)
+        show_choice(self.variant, bake.variant)
         self.told.setText(kind.told)
         show_choice(self.size_box, bake.size)
         show_choice(self.samples, bake.samples)

@@ -1,21 +1,26 @@
 """Stage 6, Lineup: the variants, what each inherits, and all of them beside each other."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QPushButton
 
 from even_palette.app.session import Session
+from even_palette.app.tray.chance import Chance
 from even_palette.app.tray.panel import Panel, choice, label, row, show_choice, tool
+from even_palette.app.tray.parameters import ParameterTable
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import owner_name, users_of
 from even_palette.core.material.variants import MASTER
 
 
 class LineupPanel(Panel):
+    """The variants with what each inherits, the parameters, and variants by chance."""
+
+    pick_wanted = pyqtSignal(object)
+
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Lineup", "Variants of the asset. A click on a picture selects its variant.")
         self.variants = QListWidget()
         self.variants.setAccessibleName("Variants")
-        self.variants.setFixedHeight(136)
+        self.variants.setFixedHeight(112)
         self.variants.setEditTriggers(
             QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
         )
@@ -31,18 +36,17 @@ class LineupPanel(Panel):
         self.parent_box.activated.connect(
             lambda i: session.do(commands.set_parent(session.variant, self.parent_box.itemData(i) or None))
         )
-        self.parameters = QListWidget()
-        self.parameters.setAccessibleName("Parameters")
-        self.parameters.setFixedHeight(110)
-        self.parameters.setEditTriggers(self.variants.editTriggers())
-        self.parameters.itemChanged.connect(self._rename_parameter)
+        self.parameters = ParameterTable(session)
+        self.parameters.pick_wanted.connect(self.pick_wanted)
+        self.chance = Chance(session, lambda: self.parameters.key)
         self.column.addWidget(label("Variants (double-click to rename)", "section"))
         self.column.addWidget(self.variants)
         self.column.addLayout(row(self.add, remove, stretch=0))
         self.column.addWidget(label("Inherits from", "section"))
         self.column.addWidget(self.parent_box)
-        self.column.addWidget(label("Parameters (double-click to rename)", "section"))
+        self.column.addWidget(label("Parameters in this variant (double-click to rename)", "section"))
         self.column.addWidget(self.parameters)
+        self.column.addWidget(self.chance)
         self.column.addStretch(1)
         session.selection_changed.connect(self.follow)
 
@@ -66,24 +70,7 @@ class LineupPanel(Panel):
         self.parent_box.setEnabled(bool(self.session.variant))
         parent = at.kit.variant(self.session.variant).parent if self.session.variant else None
         show_choice(self.parent_box, parent or MASTER)
-        self._refresh_parameters()
-
-    def _refresh_parameters(self) -> None:
-        at = self.session.at
-        self.parameters.blockSignals(True)
-        self.parameters.clear()
-        for parameter in at.kit.parameters:
-            item = QListWidgetItem(parameter.name)
-            users = ", ".join(owner_name(at.kit, use.owner) for use in users_of(at.kit, parameter.key))
-            item.setToolTip(f"{parameter.help} Used by {users}.")
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
-            item.setData(Qt.ItemDataRole.UserRole, parameter.key)
-            self.parameters.addItem(item)
-        self.parameters.blockSignals(False)
-
-    def _rename_parameter(self, item: QListWidgetItem) -> None:
-        self.session.do(commands.rename_parameter(item.data(Qt.ItemDataRole.UserRole), item.text()))
-        self._refresh_parameters()
+        self.parameters.follow()
 
     def _add(self) -> None:
         name = f"Variant {len(self.session.kit.variants) + 1}"

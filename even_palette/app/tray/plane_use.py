@@ -5,8 +5,9 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
-from even_palette.app.tray.panel import choice, row, show_choice
-from even_palette.core.kit.model import Focus
+from even_palette.app.tray.panel import Fold, choice, row, show_choice
+from even_palette.core.kit.model import MOST_GRID, Focus
+from even_palette.core.material.declare import Reads
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.sampling import Filter, Wrap
@@ -76,9 +77,10 @@ class PlaneUseEditor(QWidget):
     changed = pyqtSignal(object)
     finished = pyqtSignal()
 
-    def __init__(self, name: str, nothing: str, index: bool = False) -> None:
+    def __init__(self, name: str, nothing: str, reads: Reads = Reads.VALUE, lies: bool = True) -> None:
+        """`reads` is what the plane is read as; where it `lies` over the sheet it can be tiled, turned and moved."""
         super().__init__()
-        self._index = index
+        self._reads = reads
         self._use: PlaneUse | None = None
         self._nothing = nothing
         self.plane = choice(name, [])
@@ -89,15 +91,29 @@ class PlaneUseEditor(QWidget):
         self.power = NumberRow("Power", 0.1, 8, "", 2, "Above 1 darkens the middle, below 1 lightens it")
         self.filter = choice(f"Filter of {name}", FILTERS)
         self.wrap = choice(f"Wrap of {name}", WRAPS)
-        self.invert = QCheckBox("Turned round")
-        self.invert.setAccessibleName(f"{name} turned round")
+        self.invert = QCheckBox("Inverted")
+        self.invert.setAccessibleName(f"{name} inverted")
+        self.columns = NumberRow("Columns", 1, MOST_GRID, "", 0, "Cells beside each other in the atlas")
+        self.rows = NumberRow("Rows", 1, MOST_GRID, "", 0, "Cells below each other in the atlas")
+        self.cells = NumberRow("Cells", 0, MOST_GRID**2, "", 0, "How many of them there are; 0 for all of the grid")
+        self.tiles = NumberRow("Tiles", 0.1, 64, "×", 2, "How often it lies over the sheet")
+        self.turn = NumberRow("Turn", -180, 180, "°", 1, "How far it is turned about the middle of the sheet")
+        self.moves = [
+            NumberRow(f"Moves {way}", -2, 2, "/s", 2, f"How many of its own sizes it goes {way} in a second")
+            for way in ("right", "down")
+        ]
+        self.placement = Fold("Tiled, turned, moving")
+        for part in (self.tiles, self.turn, *self.moves):
+            self.placement.column.addWidget(part)
         self.more = QWidget()
         column = QVBoxLayout(self.more)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        for widget in (self.low, self.high, self.power):
+        for widget in (self.low, self.high, self.power, self.columns, self.rows, self.cells):
             column.addWidget(widget)
         column.addLayout(row(self.filter, self.wrap, self.invert))
+        column.addWidget(self.placement)
+        self.placement.setVisible(lies and reads in (Reads.VALUE, Reads.COLOUR))
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(4)
@@ -108,8 +124,15 @@ class PlaneUseEditor(QWidget):
         self.filter.activated.connect(lambda i: self._change(filter=self.filter.itemData(i)))
         self.wrap.activated.connect(lambda i: self._change(wrap=self.wrap.itemData(i)))
         self.invert.clicked.connect(lambda on: self._change(invert=bool(on)))
-        for field, number in (("low", self.low), ("high", self.high), ("power", self.power)):
+        plain = (("low", self.low), ("high", self.high), ("power", self.power), ("turn", self.turn))
+        for field, number in plain:
             number.changed.connect(lambda value, field=field: self._change(**{field: value}))
+        self.tiles.changed.connect(self._tile)
+        for part in self.moves:
+            part.changed.connect(lambda _: self._change(speed=(self.moves[0].value(), self.moves[1].value())))
+        for part in (self.columns, self.rows, self.cells):
+            part.changed.connect(lambda _: self._cut())
+        for number in (*(number for _, number in plain), self.tiles, *self.moves, self.columns, self.rows, self.cells):
             number.finished.connect(self.finished)
 
     def show_use(self, at: Focus, use: PlaneUse | None) -> None:
@@ -124,15 +147,24 @@ class PlaneUseEditor(QWidget):
         show_choice(self.plane, use.plane if use else None)
         self.channel.setEnabled(use is not None)
         self.more.setVisible(use is not None)
-        for widget in (self.low, self.high, self.power, self.filter, self.invert):
-            widget.setVisible(not self._index)
+        self.channel.setVisible(self._reads in (Reads.VALUE, Reads.INDEX))
+        for widget in (self.low, self.high, self.power, self.invert):
+            widget.setVisible(self._reads == Reads.VALUE)
+        self.filter.setVisible(self._reads in (Reads.VALUE, Reads.COLOUR))
+        self.wrap.setVisible(self._reads != Reads.ATLAS)
+        for number in (self.columns, self.rows, self.cells):
+            number.setVisible(self._reads == Reads.ATLAS)
         if use is None:
             return
         show_choice(self.channel, use.channel)
         show_choice(self.filter, use.filter)
         show_choice(self.wrap, use.wrap)
         self.invert.setChecked(use.invert)
-        for number, value in ((self.low, use.low), (self.high, use.high), (self.power, use.power)):
+        for number, value in (
+            (self.low, use.low), (self.high, use.high), (self.power, use.power), (self.turn, use.turn),
+            (self.tiles, use.tiling[0]), (self.moves[0], use.speed[0]), (self.moves[1], use.speed[1]),
+            (self.columns, use.grid[0]), (self.rows, use.grid[1]), (self.cells, use.cells),
+        ):  # fmt: skip
             number.show_value(value)
 
     def _choose(self, ref: PlaneRef | None) -> None:
@@ -140,6 +172,15 @@ class PlaneUseEditor(QWidget):
             self.changed.emit(None)
         else:
             self.changed.emit(replace(self._use, plane=ref) if self._use else PlaneUse(ref))
+
+    def _tile(self, times: float) -> None:
+        """As often down as across; what is tiled repeats."""
+        wrap = Wrap.REPEAT if self._use is not None and self._use.wrap == Wrap.CLAMP else None
+        self._change(tiling=(times, times), **({"wrap": wrap} if wrap else {}))
+
+    def _cut(self) -> None:
+        columns, rows = int(self.columns.value()), int(self.rows.value())
+        self._change(grid=(columns, rows), cells=min(int(self.cells.value()), columns * rows))
 
     def _change(self, **fields: object) -> None:
         if self._use is not None:

@@ -1,22 +1,42 @@
 """Stage 5, Recolour: the coats of the selected cell, the values of one of them, and their parameters."""
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
+from even_palette.app.tray.cells import CellGrid
+from even_palette.app.tray.coats import CoatList
 from even_palette.app.tray.order import Order
-from even_palette.app.tray.panel import Panel, choice, empty, label, row, show_choice, tool
-from even_palette.app.tray.plane_use import PlaneUseEditor, StripBox, strips_of
+from even_palette.app.tray.overcoats import DEFAULT_OVERCOATS, suited
+from even_palette.app.tray.panel import Fold, Panel, choice, empty, label, row, show_choice, tool
+from even_palette.app.tray.parameters import ParameterTable
+from even_palette.app.tray.plane_use import PlaneUseEditor, StripBox
+from even_palette.app.tray.recipe import HEAD_PX, RecipeRow
+from even_palette.app.tray.starts import StartChart
+from even_palette.core.arrays import float32
+from even_palette.core.colour.srgb import srgb_to_linear
+from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import OVER, Focus, coats_of, owner_name, users_of
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.owners import (
+    OVER,
+    coats_of,
+    home_of,
+    owner_name,
+    recipe_length,
+    users_of,
+)
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.declare import CoatKind, PlaneSpec, Reads, ValueSpec
-from even_palette.core.material.model import Blending, Coat, PlaneKind, PlaneRef, PlaneUse, Setting, ValueKind
-from even_palette.core.material.variants import MASTER
+from even_palette.core.material.declare import CoatKind, Reads, ValueSpec
+from even_palette.core.material.model import Blending, Coat, Colour, PlaneUse, Setting, ValueKind
+from even_palette.core.results.materials import coat_strip
 
-HEAD_PX = 64
+BINDING_PX = 120
 OF_ITS_OWN = "+"
 """The choice of a parameter that is not there yet; no key reads like it."""
 
@@ -30,8 +50,10 @@ class RecolourPanel(Panel):
         super().__init__(session, "Recolour", "")
         self.coat = 0
         self.cell = label("", "section")
-        self.coat_box = choice("Coats in order", [])
-        self.coat_box.activated.connect(self._choose_coat)
+        self.coats = CoatList(session)
+        self.coats.chosen.connect(self._choose_coat)
+        self.coats.dropped.connect(self._drop)
+        self.defaults = [self._default(name, tip, make) for name, tip, make in DEFAULT_OVERCOATS]
         self.order = Order(
             "coat", COATS.values(), self.add, self._move,
             lambda: session.do(commands.remove_coat(session.owner, self.coat)),
@@ -40,6 +62,12 @@ class RecolourPanel(Panel):
         self.kind.activated.connect(
             lambda i: session.do(commands.set_coat_kind(session.owner, self.kind.itemData(i), self.coat))
         )
+        self.recipe_row = RecipeRow(session)
+        self.copy = tool("Copy coat to", "copy", "Put a copy of the chosen coat on another region, on any sheet")
+        self.copy_menu = QMenu(self.copy)
+        self.copy_menu.aboutToShow.connect(self._fill_copy_menu)
+        self.copy.setMenu(self.copy_menu)
+        self.copy.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.told = label("", "quiet")
         self.values = QVBoxLayout()
         self.values.setSpacing(8)
@@ -49,41 +77,59 @@ class RecolourPanel(Panel):
         self.blending.setToolTip("How regions are mixed where weights are soft. Choose what your runtime does.")
         self.blending.activated.connect(lambda i: session.do(commands.set_blending(self.blending.itemData(i))))
         self.column.addWidget(self.cell)
-        coats = self.order.layout()
-        coats.insertWidget(0, self.coat_box, 1)
-        self.column.addLayout(coats)
-        for widget in (self.kind, self.told):
-            self.column.addWidget(widget)
+        self.column.addWidget(self.coats)
+        buttons = self.order.layout()
+        buttons.insertWidget(0, self.kind, 1)
+        self.column.addLayout(buttons)
+        self.column.addLayout(row(*self.defaults))
+        self.recipe_row.beside.addWidget(self.copy)
+        self.column.addWidget(self.recipe_row)
+        self.column.addWidget(self.told)
         self.column.addLayout(self.values)
         self.column.addStretch(1)
+        self.parameters = ParameterTable(session)
+        self.parameters.pick_wanted.connect(self.pick_wanted)
+        self.all_parameters = Fold("Parameters")
+        self.all_parameters.column.addWidget(self.parameters)
+        self.all_parameters.head.clicked.connect(self.follow)
+        self.column.addWidget(self.all_parameters)
         self.column.addLayout(_headed("All", self.blending))
         self._shape: object = None
         self.editors: dict[str, QWidget] = {}
+        self.cells: CellGrid | None = None
+        self.starts: StartChart | None = None
         session.selection_changed.connect(self.follow)
 
     def refresh(self) -> None:
         at, owner = self.session.at, self.session.owner
         show_choice(self.blending, at.kit.blending)
+        if not self.all_parameters.body.isHidden():
+            self.parameters.follow()
         try:
             coats = coats_of(at.kit, owner)
         except KeyError:
             self._show_coats(())
             self.order.follow(0, 0, can_add=False)
+            self.copy.setEnabled(False)
+            self.recipe_row.setEnabled(False)
             self._show_nothing("No region is selected", "Make regions in stage 2 first.")
             return
         self.cell.setText(f"{owner_name(at.kit, owner)} · {at.kit.variant_names[self.session.variant]}")
         self.coat = min(self.coat, max(0, len(coats) - 1))
         self._show_coats(coats)
+        for button in self.defaults:
+            button.setVisible(owner.startswith(OVER))
+        self.recipe_row.setEnabled(True)
+        self.recipe_row.show_owner(at, owner)
+        self.copy.setEnabled(bool(coats_of(at.kit, owner)))
         if not coats:
             self._show_nothing(self.cell.text(), "Coats here are put on the whole sheet, after those of all regions.")
             return
         kind = COATS[coats[self.coat].kind]
         show_choice(self.kind, kind.name)
-        at_master = self.session.variant == MASTER
         self.kind.setEnabled(True)
-        self.kind.setToolTip(kind.help)
-        self.told.setText("" if at_master else "The coats are the same in all variants; values differ.")
-        self.told.setVisible(not at_master)
+        self.kind.setToolTip(f"{kind.help} Coats are the same in all variants; their values differ.")
+        self.told.setVisible(False)
         shape = self._shape_of(at, owner)
         if shape != self._shape:
             self._shape = shape
@@ -99,16 +145,25 @@ class RecolourPanel(Panel):
         self.editors = {}
         self._shape = None
 
+    def _fill_copy_menu(self) -> None:
+        """All other owners of coats; a copy of the chosen coat goes on top of theirs."""
+        session, owner, coat = self.session, self.session.owner, self.coat
+        self.copy_menu.clear()
+        several = len(session.kit.sheets) > 1
+        for sheet in session.kit.sheets:
+            for other in (*(region.key for region in sheet.regions), OVER + sheet.key):
+                if other == owner:
+                    continue
+                name = owner_name(session.kit, other)
+                text = f"{sheet.name} · {name}" if several and not other.startswith(OVER) else name
+                action = self.copy_menu.addAction(text)
+                assert action is not None
+                action.triggered.connect(lambda _, other=other: session.do(commands.copy_coats(owner, [other], [coat])))
+
     # The list of coats
 
     def _show_coats(self, coats: tuple[Coat, ...]) -> None:
-        self.coat_box.blockSignals(True)
-        self.coat_box.clear()
-        for number, coat in enumerate(coats, 1):
-            where = " by pattern" if coat.pattern else ""
-            self.coat_box.addItem(f"{number}  {COATS[coat.kind].label}{where}", number - 1)
-        self.coat_box.setCurrentIndex(self.coat if coats else -1)
-        self.coat_box.blockSignals(False)
+        self.coats.show_coats(self.session.owner if coats else "", self.coat)
         self.order.follow(len(coats), self.coat, least=0 if self.session.owner.startswith(OVER) else 1)
 
     def _choose_coat(self, index: int) -> None:
@@ -117,16 +172,41 @@ class RecolourPanel(Panel):
 
     def add(self, kind: CoatKind) -> None:
         """Put a coat of a kind on top, with the planes that suit it best."""
-        at, owner = self.session.at, self.session.owner
+        at = self.session.at
         planes = {spec.name: use for spec in kind.planes if (use := suited(at, spec)) is not None}
-        if self.session.do(commands.add_coat(owner, Coat(kind.name, planes=planes))):
-            self.coat = len(coats_of(self.session.kit, owner)) - 1
-            self.refresh()
-        missing = [spec.label.lower() for spec in kind.planes if spec.name not in planes]
+        self._put_on(Coat(kind.name, planes=planes))
+        needed = [spec for spec in kind.planes if spec.needed and not spec.when]
+        missing = [spec.label.lower() for spec in needed if spec.name not in planes]
         if missing:
             self.session.notice.emit(
-                f"{kind.label} reads a {missing[0]}; open a map or make a bake for it, then choose it here."
+                f"{kind.label} reads a plane ({missing[0]}); open a map or make a bake for it, then choose it here."
             )
+
+    def _put_on(self, coat: Coat) -> None:
+        owner = self.session.owner
+        if self.session.do(commands.add_coat(owner, coat)):
+            self.coat = len(coats_of(self.session.kit, owner)) - 1
+            self.refresh()
+
+    def _default(self, name: str, tip: str, make: Callable[[Focus], Coat | str]) -> QPushButton:
+        """A button that puts one of the usual overcoats on, or says what is missing for it."""
+        button = QPushButton(name)
+        button.setToolTip(tip)
+
+        def put() -> None:
+            made = make(self.session.at)
+            if isinstance(made, str):
+                self.session.notice.emit(made)
+            else:
+                self._put_on(made)
+
+        button.clicked.connect(put)
+        return button
+
+    def _drop(self, coat: int, at: int) -> None:
+        if self.session.do(commands.move_coat(self.session.owner, coat, at - coat)):
+            self.coat = at
+        self.refresh()  # also where it was refused: the list shows what is
 
     def _move(self, by: int) -> None:
         if self.session.do(commands.move_coat(self.session.owner, self.coat, by)):
@@ -141,32 +221,65 @@ class RecolourPanel(Panel):
         bound = commands.bound_parameters(at.kit, owner)
         shared = {place: [use.owner for use in users_of(at.kit, key)] for place, key in bound.items()}
         known = [(parameter.key, parameter.name, parameter.kind) for parameter in at.kit.parameters]
-        return (owner, owner_name(at.kit, owner), self.coat, coat.kind, bound, shared, known, self.session.variant)
+        ways = [coat.values.get(spec.name, spec.default) for spec in COATS[coat.kind].values if spec.choices]
+        if not owner.startswith(OVER):
+            ways += [at.kit.region(owner).recipe, *at.kit.region(owner).own_values]
+        what = (owner, owner_name(at.kit, owner), self.coat, coat.kind)
+        return (*what, ways, bound, shared, known, self.session.variant)
 
     def _build(self, at: Focus, owner: str) -> None:
         empty(self.values)
-        self.editors = {}
-        kind = COATS[coats_of(at.kit, owner)[self.coat].kind]
-        for spec in sorted(kind.values, key=lambda spec: spec.bindable):
-            editor = self._editor(owner, spec)
+        self.editors, self.cells, self.starts = {}, None, None
+        coat = coats_of(at.kit, owner)[self.coat]
+        kind = COATS[coat.kind]
+        ways = {spec.name: coat.values.get(spec.name, spec.default) for spec in kind.values if spec.choices}
+
+        def counts(when: tuple[str, tuple[str, ...]] | None) -> bool:
+            return when is None or ways[when[0]] in when[1]
+
+        if kind.starts:
+            self.starts = StartChart(kind)
+            self.starts.chosen.connect(
+                lambda name: self.session.do(commands.set_start(owner, self.coat, name, self.session.variant))
+            )
+            self.values.addWidget(self.starts)
+        if any(plane.reads == Reads.ATLAS for plane in kind.planes):
+            self.cells = CellGrid(self.session)
+            self.cells.chosen.connect(lambda number: self._choose_cell(owner, number))
+            self.values.addWidget(self.cells)
+        values = [spec for spec in kind.values if counts(spec.when)]
+        several = sum(spec.kind == ValueKind.COLOUR for spec in values) > 1
+        for spec in sorted(values, key=lambda spec: spec.bindable):
+            editor = self._editor(owner, spec, several)
             editor.setToolTip(spec.help)
             self.editors[spec.name] = editor
             if spec.kind == ValueKind.CHOICE:
                 self.values.addLayout(_headed(spec.label, editor))
                 continue
-            self.values.addWidget(label(spec.label, "section"))
-            self.values.addWidget(editor)
-            if spec.bindable:
-                self._add_binding(at, owner, spec)
+            head, binding = label(spec.label, "section"), self._binding(at, owner, spec)
+            if spec.kind == ValueKind.NUMBER:
+                head.setFixedWidth(HEAD_PX)
+                binding.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
+                self.values.addLayout(row(head, editor, binding, stretch=1))
+            else:
+                self.values.addLayout(row(head, binding, stretch=0))
+                self.values.addWidget(editor)
+            if (others := self._sharers(at, owner, spec)) != "":
+                self.values.addWidget(label(f"Shared with {others}.", "quiet"))
         for plane in kind.planes:
+            if not counts(plane.when):
+                continue
             editor = (
                 StripBox(plane.label, plane.strips)
                 if plane.reads == Reads.STRIP
-                else PlaneUseEditor(plane.label, "Nothing is read", plane.reads == Reads.INDEX)
+                else PlaneUseEditor(plane.label, "Nothing is read", plane.reads)
             )
             self._add_plane(plane.label, plane.help, f"plane {plane.name}", editor, plane.name)
         pattern = PlaneUseEditor("Pattern", "Everywhere")
         self._add_plane("Pattern", "Where the coat acts: 0 not at all, 1 wholly.", "pattern", pattern, "")
+
+    def _choose_cell(self, owner: str, number: int) -> None:
+        self.session.do(commands.set_cell_value(owner, "cell", float(number), self.session.variant, self.coat))
 
     def _add_plane(self, title: str, told: str, name: str, editor: StripBox | PlaneUseEditor, plane: str) -> None:
         owner, coat = self.session.owner, self.coat
@@ -181,9 +294,10 @@ class RecolourPanel(Panel):
         editor.changed.connect(change)
         editor.finished.connect(self.session.history.end_merge)
         self.editors[name] = editor
-        self.values.addLayout(_headed(title, editor))
+        self.values.addWidget(label(title, "section"))
+        self.values.addWidget(editor)
 
-    def _editor(self, owner: str, spec: ValueSpec) -> QWidget:
+    def _editor(self, owner: str, spec: ValueSpec, several: bool) -> QWidget:
         session, coat = self.session, self.coat
 
         def change(setting: Setting) -> None:
@@ -194,7 +308,7 @@ class RecolourPanel(Panel):
             box.activated.connect(lambda i: session.do(commands.set_choice(owner, spec.name, box.itemData(i), coat)))
             return box
         if spec.kind == ValueKind.COLOUR:
-            swatch = SwatchEditor(spec.label)
+            swatch = SwatchEditor(spec.label, folded=several)
             swatch.changed.connect(change)
             swatch.finished.connect(session.history.end_merge)
             swatch.pick_wanted.connect(lambda: self.pick_wanted.emit(swatch))
@@ -205,27 +319,53 @@ class RecolourPanel(Panel):
         number.finished.connect(session.history.end_merge)
         return number
 
-    def _add_binding(self, at: Focus, owner: str, spec: ValueSpec) -> None:
-        """Whether the value is fixed or bound, to which parameter, and who shares it."""
-        session, coat = self.session, self.coat
-        parameter = commands.bound_parameters(at.kit, owner).get((coat, spec.name))
-        items: list[tuple[str, object]] = [("Fixed in the shader", ""), ("Parameter of its own", OF_ITS_OWN)]
+    def _binding(self, at: Focus, owner: str, spec: ValueSpec) -> QToolButton:
+        """Tells whether the value is fixed or which parameter it follows; its menu binds it to another."""
+        parameter = commands.bound_parameters(at.kit, owner).get((self.coat, spec.name))
+        button = tool(f"Binding of {spec.label}", "link" if parameter else "link-break", "")
+        button.setProperty("role", "plain")
+        if parameter is not None:
+            name = at.kit.parameter(parameter).name
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+            button.setText(button.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, BINDING_PX))
+            button.setToolTip(f"Follows the parameter {name}, which the runtime can set")
+        else:
+            button.setToolTip("Fixed in the shader; click to make it a parameter, or to share one")
+        menu = QMenu(button)
+        items: list[tuple[str, str]] = [("Fixed in the shader", ""), ("Parameter of its own", OF_ITS_OWN)]
         items += [
             (f"Parameter {p.name}", p.key) for p in at.kit.parameters if p.key == parameter or commands.fits(p, spec)
         ]
-        box = choice(f"Binding of {spec.label}", items)
-        show_choice(box, parameter or "")
-        box.activated.connect(lambda i: self._bind(owner, spec.name, parameter, str(box.itemData(i))))
+        for text, key in items:
+            action = menu.addAction(text)
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(key == (parameter or ""))
+            action.triggered.connect(lambda _, key=key: self._bind(owner, spec.name, parameter, key))
+        if self.coat < recipe_length(at.kit, owner):
+            menu.addSeparator()
+            own = commands.overrides(at.kit, owner, spec.name, self.coat)
+            action = menu.addAction("Follow the recipe" if own else "Set for this region alone")
+            assert action is not None
+            action.triggered.connect(lambda: self._own(owner, spec.name, own))
+        button.setMenu(menu)
+        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        return button
+
+    def _own(self, owner: str, value_name: str, own: bool) -> None:
+        """Let the region set a value of its recipe itself, beginning with what it is now, or follow again."""
+        cell = commands.read_cell(self.session.kit, owner, self.session.variant)
+        now = None if own else cell.settings[self.coat][value_name]
+        self.session.do(commands.set_own_value(owner, value_name, self.coat, now))
+
+    def _sharers(self, at: Focus, owner: str, spec: ValueSpec) -> str:
+        """Who else follows the parameter of a value, in words."""
+        parameter = commands.bound_parameters(at.kit, owner).get((self.coat, spec.name))
         if parameter is None:
-            self.values.addWidget(box)
-            return
-        link = tool(f"Unbind {spec.label}", "link-break", "Fix the value; a parameter without users goes at the save")
-        link.clicked.connect(lambda: session.do(commands.unbind(owner, spec.name, coat)))
-        self.values.addLayout(row(box, link, stretch=0))
-        places = [use for use in users_of(at.kit, parameter) if (use.owner, use.coat) != (owner, coat)]
-        others = dict.fromkeys(owner_name(at.kit, use.owner) for use in places)
-        if others:
-            self.values.addWidget(label(f"Shared with {', '.join(others)}.", "quiet"))
+            return ""
+        mine = ((owner, self.coat), home_of(at.kit, owner, self.coat))
+        places = [use for use in users_of(at.kit, parameter) if (use.owner, use.coat) not in mine]
+        return ", ".join(dict.fromkeys(owner_name(at.kit, use.owner) for use in places))
 
     def _bind(self, owner: str, value_name: str, parameter: str | None, chosen: str) -> None:
         if chosen == OF_ITS_OWN:
@@ -240,6 +380,12 @@ class RecolourPanel(Panel):
     def _show_values(self, at: Focus, owner: str) -> None:
         cell, coat = commands.read_cell(at.kit, owner, self.session.variant), coats_of(at.kit, owner)[self.coat]
         choices, settings = cell.choices[self.coat], cell.settings[self.coat]
+        if self.starts is not None:
+            self.starts.show_colour(self._seen_colour(at, owner))
+        if self.cells is not None and "cell" in settings:
+            number = settings["cell"]
+            assert not isinstance(number, tuple)
+            self.cells.show_cells(at, coat.planes.get("atlas"), number)
         for name, editor in self.editors.items():
             if isinstance(editor, PlaneUseEditor | StripBox):
                 use = coat.pattern if name == "pattern" else coat.planes.get(name.removeprefix("plane "))
@@ -255,6 +401,15 @@ class RecolourPanel(Panel):
                 assert not isinstance(value, tuple)
                 editor.show_value(value)
 
+    def _seen_colour(self, at: Focus, owner: str) -> Colour:
+        """The mean colour of the owner as the variant wears it, linear; grey while that is made."""
+        try:
+            strip = coat_strip(at, self.session.sheets, owner, self.session.variant)
+        except (NotReady, UserError):
+            return (0.4, 0.4, 0.4)
+        red, green, blue = srgb_to_linear(float32(strip) / np.float32(255)).mean(axis=0).round(2).tolist()
+        return (red, green, blue)
+
     def focus_first(self) -> None:
         """Put the keyboard into the first value, as Enter on the board asks for."""
         if self.editors:
@@ -264,25 +419,6 @@ class RecolourPanel(Panel):
             target.setFocus()
             if isinstance(target, QLineEdit):
                 target.selectAll()
-
-
-def suited(at: Focus, spec: PlaneSpec) -> PlaneUse | None:
-    """The first plane of a sheet that suits a coat: a map of one of its roles, else a bake of one of its kinds."""
-    for role in spec.roles:
-        if (source := at.sheet.source(role)) is not None:
-            return PlaneUse(PlaneRef(PlaneKind.MAP, source.key))
-    for kind in spec.bakes:
-        for bake in at.sheet.bakes:
-            if bake.kind == kind:
-                return PlaneUse(PlaneRef(PlaneKind.BAKE, bake.key))
-    for kind in spec.tones:
-        for tone in at.sheet.tones:
-            if tone.kind == kind:
-                return PlaneUse(PlaneRef(PlaneKind.TONE, tone.key))
-    for _, ref in strips_of(at, spec.strips):
-        assert isinstance(ref, PlaneRef)
-        return PlaneUse(ref)
-    return None
 
 
 def _headed(text: str, editor: QWidget) -> QHBoxLayout:

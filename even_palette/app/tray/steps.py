@@ -180,7 +180,7 @@ class StepsList(QWidget):
             number.finished.connect(finish)
             self.editors[value.name] = number
         if kind.reads_channel:
-            plane = PlaneUseEditor("Plane of the step", "Choose a plane")
+            plane = PlaneUseEditor("Plane of the step", "Choose a plane", lies=False)
             plane.changed.connect(self._set_plane)
             plane.finished.connect(finish)
             self.editors["plane"] = plane

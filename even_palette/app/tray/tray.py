@@ -123,7 +123,9 @@ class Tray(QWidget):
         """Stage 6."""
         from even_palette.app.tray.lineup import LineupPanel
 
-        return self._laid(LineupPanel(self.session))
+        made = LineupPanel(self.session)
+        made.pick_wanted.connect(self.pick_wanted)
+        return self._laid(made)
 
     @cached_property
     def proof(self) -> "NotePanel":

@@ -14,6 +14,7 @@ from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import read_cell
 from even_palette.core.kit.model import Focus
+from even_palette.core.kit.owners import coats_of
 from even_palette.core.material.variants import resolve_all
 from even_palette.core.raster.plane import rgb_of
 from even_palette.core.raster.sampling import sample
@@ -29,11 +30,12 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     """Regions whose first coat is a plain tint that lands far from its swatch, in the variant where it is worst."""
     every = resolve_all(at.kit.parameters, at.kit.variants)
     try:
-        if not any(region.coats[0].kind == "tint" for region in at.sheet.regions):
+        firsts = {region.key: coats_of(at.kit, region.key)[0].kind for region in at.sheet.regions}
+        if "tint" not in firsts.values():
             return
         places, means, base = spots(at, sheets), sheets.means(at), sheets.base_colour(at)
         for number, region in enumerate(at.sheet.regions):
-            if region.coats[0].kind != "tint":
+            if firsts[region.key] != "tint":
                 continue
             worst, where, colour = 0.0, "", (0.0, 0.0, 0.0)
             for variant, settings in every.items():

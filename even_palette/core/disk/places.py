@@ -11,6 +11,11 @@ def state_folder() -> Path:
     return Path(os.environ.get("EVEN_PALETTE_STATE") or platformdirs.user_state_path("even-palette"))
 
 
+def cache_home() -> Path:
+    """The folder of what can be made anew (XDG Base Directory Specification); `EVEN_PALETTE_CACHE` names another."""
+    return Path(os.environ.get("EVEN_PALETTE_CACHE") or platformdirs.user_cache_path("even-palette"))
+
+
 def log_file() -> Path:
     """The file that holds what went wrong and what libraries print."""
     return state_folder() / "even-palette.log"

@@ -38,7 +38,8 @@ class GlslFunction:
 def emit(program: Program) -> GlslFunction:
     """Write a program as statements; what is used more than once has a name and is computed once.
 
-    The body expects `uv` in scope. Uniforms are named p_<parameter> and t_<slot>, and as INPUTS says.
+    The body expects `uv` in scope, and `pixel` where the program uses it. Uniforms are named p_<parameter> and
+    t_<slot>, and as INPUTS says.
     """
     writer = _Writer(program)
     declared = [INPUTS[name].declaration for name in program.inputs if INPUTS[name].declaration]
@@ -102,6 +103,10 @@ class _Writer:
                 return f"texture({texture_name(str(payload[0]))}, {args[0]})"
             case "layer":
                 return f"texture({texture_name(str(payload[0]))}, vec3({args[0]}, {float(payload[1]):.1f}))"
+            case "level":
+                return f"textureLod({texture_name(str(payload[0]))}, {args[0]}, {args[1]})"
+            case "cell":
+                return f"textureLod({texture_name(str(payload[0]))}, vec3({args[0]}, {args[2]}), {args[1]})"
             case "strip":
                 return f"ep_strip({texture_name(str(payload[0]))}, {args[0]}, {args[1]})"
             case "matrix":

@@ -8,6 +8,10 @@ from collections.abc import Callable, Iterable
 from typing import Union
 from weakref import WeakValueDictionary
 
+import numpy as np
+
+from even_palette.core.arrays import float32
+from even_palette.core.graph.operations import TABLE
 from even_palette.core.graph.types import Payload, Type, vector
 
 Operand = Union["Node", float, int]
@@ -64,7 +68,8 @@ class Node:
         return make("swizzle", vector(len(channels)), (self,), (channels,))
 
     def __repr__(self) -> str:
-        return f"{self.op}{self.payload or ''}({', '.join(map(repr, self.args))})"
+        below = ", ".join(f"{arg.op}{arg.payload or ''}" for arg in self.args)  # whole expressions have no end in text
+        return f"{self.op}{self.payload or ''}({below})"
 
 
 _nodes: WeakValueDictionary[tuple[object, ...], Node] = WeakValueDictionary()
@@ -110,9 +115,24 @@ def strip(slot: str, position: Operand, row: Operand = 0.0) -> Node:
     return make("strip", Type.VEC4, (as_node(position), as_node(row)), (slot,))
 
 
+def level(slot: str, at: Node, number: Node) -> Node:
+    """A vec4 sampled from one mip level of a slot, filtered within it; the number is a whole one."""
+    return make("level", Type.VEC4, (at, number), (slot,))
+
+
+def cell(slot: str, at: Node, number: Node, layer_number: Node) -> Node:
+    """A vec4 sampled from one mip level of one layer of a slot that is an array; both numbers are whole ones."""
+    return make("cell", Type.VEC4, (at, number, layer_number), (slot,))
+
+
 def uv() -> Node:
     """The texture coordinate; v runs down from the top left corner."""
     return make("uv", Type.VEC2)
+
+
+def pixel() -> Node:
+    """How far the texture coordinate goes in one pixel to the right (xy) and in one down (zw); a vec4."""
+    return make("pixel", Type.VEC4)
 
 
 def seed() -> Node:
@@ -142,10 +162,38 @@ def splat(node: Node, kind: Type) -> Node:
 
 
 def componentwise(op: str, *operands: Operand) -> Node:
-    """An operation on each component; floats among vectors are spread."""
-    nodes = [as_node(operand) for operand in operands]
-    kind = max((node.type for node in nodes), key=lambda t: t.size)
-    return make(op, kind, tuple(splat(node, kind) for node in nodes))
+    """An operation on each component; floats among vectors are spread.
+
+    What is known now is worked out now, and what changes nothing is left out: x + 0, x - 0, x * 1, x * 0, and mixes by
+    0 or 1.
+    """
+    given = [as_node(operand) for operand in operands]
+    kind = max((node.type for node in given), key=lambda t: t.size)
+    args = tuple(splat(node, kind) for node in given)
+    match op, args:
+        case "add" | "subtract", (a, b) if is_constant(b, 0):
+            return a
+        case "add", (a, b) if is_constant(a, 0):
+            return b
+        case "multiply", (a, b) if is_constant(b, 1) or is_constant(a, 0):
+            return a
+        case "multiply", (a, b) if is_constant(a, 1) or is_constant(b, 0):
+            return b
+        case "mix", (a, _, share) if is_constant(share, 0):
+            return a
+        case "mix", (_, b, share) if is_constant(share, 1):
+            return b
+    if all(arg.op == "constant" for arg in args):
+        with np.errstate(all="ignore"):
+            value = TABLE[op].evaluate(*(float32(arg.payload) for arg in args))
+        if np.isfinite(value).all():
+            return constant(*map(float, np.broadcast_to(value, kind.size)))
+    return make(op, kind, args)
+
+
+def is_constant(node: Node, value: float) -> bool:
+    """Whether a node is a constant whose components are all this value."""
+    return node.op == "constant" and all(component == value for component in node.payload)
 
 
 def minimum(a: Operand, b: Operand) -> Node:
@@ -196,6 +244,11 @@ def power(x: Operand, exponent: Operand) -> Node:
 def floor(x: Operand) -> Node:
     """The greatest whole number that is not above x."""
     return componentwise("floor", x)
+
+
+def log2(x: Operand) -> Node:
+    """Logarithm to the base 2; what is below 1e-30 counts as that."""
+    return componentwise("log2", x)
 
 
 def fract(x: Operand) -> Node:

@@ -14,16 +14,22 @@ from even_palette.core.arrays import Floats, float32
 from even_palette.core.graph.types import Payload, Type
 
 Evaluate = Callable[..., Floats]
+LEAST_LOG = 1e-30
+"""Logarithms of less than this are those of this."""
 
 
 @dataclass(frozen=True)
 class Operation:
-    """One row. `componentwise` operations take equal types and give that type."""
+    """One row: its form for NumPy, for GLSL, and for compiled loops, where it is scalar.
+
+    `componentwise` operations take equal types and give that type.
+    """
 
     name: str
     arity: int
     evaluate: Evaluate
     glsl: str
+    loop: str = ""
     helper: str = ""
     componentwise: bool = True
 
@@ -50,42 +56,73 @@ def _swizzle(x: Floats, payload: Payload) -> Floats:
 TABLE: dict[str, Operation] = {
     row.name: row
     for row in (
-        Operation("add", 2, lambda a, b: a + b, "({0} + {1})"),
-        Operation("subtract", 2, lambda a, b: a - b, "({0} - {1})"),
-        Operation("multiply", 2, lambda a, b: a * b, "({0} * {1})"),
-        Operation("divide", 2, _divide, "ep_divide({0}, {1})", "(float a, float b) { return b == 0.0 ? 0.0 : a / b; }"),
-        Operation("minimum", 2, np.minimum, "min({0}, {1})"),
-        Operation("maximum", 2, np.maximum, "max({0}, {1})"),
-        Operation("clamp", 3, lambda x, a, b: np.minimum(np.maximum(x, a), b), "min(max({0}, {1}), {2})"),
-        Operation("mix", 3, lambda a, b, t: a * (1 - t) + b * t, "mix({0}, {1}, {2})"),
-        Operation("step", 2, lambda edge, x: float32(x >= edge), "step({0}, {1})"),
+        Operation("add", 2, lambda a, b: a + b, "({0} + {1})", "({0} + {1})"),
+        Operation("subtract", 2, lambda a, b: a - b, "({0} - {1})", "({0} - {1})"),
+        Operation("multiply", 2, lambda a, b: a * b, "({0} * {1})", "({0} * {1})"),
+        Operation(
+            "divide",
+            2,
+            _divide,
+            "ep_divide({0}, {1})",
+            "divided({0}, {1})",
+            "(float a, float b) { return b == 0.0 ? 0.0 : a / b; }",
+        ),
+        Operation("minimum", 2, np.minimum, "min({0}, {1})", "min({0}, {1})"),
+        Operation("maximum", 2, np.maximum, "max({0}, {1})", "max({0}, {1})"),
+        Operation(
+            "clamp",
+            3,
+            lambda x, a, b: np.minimum(np.maximum(x, a), b),
+            "min(max({0}, {1}), {2})",
+            "min(max({0}, {1}), {2})",
+        ),
+        Operation(
+            "mix", 3, lambda a, b, t: a * (1 - t) + b * t, "mix({0}, {1}, {2})", "({0} * (ONE - {2}) + {1} * {2})"
+        ),
+        Operation("step", 2, lambda edge, x: float32(x >= edge), "step({0}, {1})", "(ONE if {1} >= {0} else ZERO)"),
         Operation(
             "smoothstep",
             3,
             _smoothstep,
             "ep_smoothstep({0}, {1}, {2})",
+            "smooth({0}, {1}, {2})",
             "(float a, float b, float x) { return a >= b ? step(a, x) : smoothstep(a, b, x); }",
         ),
-        Operation("abs", 1, np.abs, "abs({0})"),
+        Operation("abs", 1, np.abs, "abs({0})", "abs({0})"),
         Operation(
-            "sqrt", 1, lambda x: np.sqrt(np.maximum(x, 0)), "ep_sqrt({0})", "(float x) { return sqrt(max(x, 0.0)); }"
+            "sqrt",
+            1,
+            lambda x: np.sqrt(np.maximum(x, 0)),
+            "ep_sqrt({0})",
+            "np.sqrt(max({0}, ZERO))",
+            "(float x) { return sqrt(max(x, 0.0)); }",
         ),
         Operation(
             "pow",
             2,
             lambda x, e: np.maximum(x, 0) ** e,
             "ep_pow({0}, {1})",
+            "power({0}, {1})",
             "(float x, float e) { return x > 0.0 ? pow(x, e) : (e == 0.0 ? 1.0 : 0.0); }",
         ),
-        Operation("floor", 1, np.floor, "floor({0})"),
-        Operation("fract", 1, lambda x: x - np.floor(x), "fract({0})"),
-        Operation("sin", 1, np.sin, "sin({0})"),
-        Operation("cos", 1, np.cos, "cos({0})"),
+        Operation(
+            "log2",
+            1,
+            lambda x: np.log2(np.maximum(x, np.float32(LEAST_LOG))),
+            "ep_log2({0})",
+            "np.log2(max({0}, LEAST_LOG))",
+            "(float x) { return log2(max(x, 1e-30)); }",
+        ),
+        Operation("floor", 1, np.floor, "floor({0})", "np.floor({0})"),
+        Operation("fract", 1, lambda x: x - np.floor(x), "fract({0})", "({0} - np.floor({0}))"),
+        Operation("sin", 1, np.sin, "sin({0})", "np.sin({0})"),
+        Operation("cos", 1, np.cos, "cos({0})", "np.cos({0})"),
         Operation(
             "atan2",
             2,
             np.arctan2,
             "ep_atan2({0}, {1})",
+            "np.arctan2({0}, {1})",
             "(float y, float x) { return x == 0.0 && y == 0.0 ? 0.0 : atan(y, x); }",
         ),
         Operation(
@@ -93,6 +130,7 @@ TABLE: dict[str, Operation] = {
             3,
             lambda c, a, b: float32(np.where(c > 0.5, a, b)),
             "ep_select({0}, {1}, {2})",
+            "({1} if {0} > HALF else {2})",
             "(float c, float a, float b) { return c > 0.5 ? a : b; }",
         ),
         Operation("length", 1, lambda x: np.sqrt((x * x).sum(axis=-1)), "length({0})", componentwise=False),
@@ -106,7 +144,10 @@ TABLE: dict[str, Operation] = {
 
 @dataclass(frozen=True)
 class Input:
-    """A row for what a runtime gives: its type, its GLSL name, and its declaration where that is a uniform."""
+    """A row for what a runtime gives: its type, its GLSL name, and its declaration where that is a uniform.
+
+    Without a declaration the text around has it in scope.
+    """
 
     name: str
     type: Type
@@ -118,11 +159,13 @@ INPUTS: dict[str, Input] = {
     row.name: row
     for row in (
         Input("uv", Type.VEC2, "uv"),
+        Input("pixel", Type.VEC4, "pixel"),
         Input("seed", Type.FLOAT, "instance_seed", "uniform float instance_seed;"),
         Input("time", Type.FLOAT, "time", "uniform float time;"),
     )
 }
-"""The sheet's texture coordinate, the instance's random number 0..1, and the time in seconds."""
+"""The sheet's texture coordinate, how it changes by one pixel to the right (xy) and down (zw), the instance's random
+number 0..1, and the time in seconds."""
 
 
 def fits(name: str, args: tuple[Type, ...], declared: Type) -> bool:

@@ -1,11 +1,12 @@
 """Programs: expressions as plain lists, which all back ends read and a package carries."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.graph.nodes import Node, in_order
@@ -13,7 +14,8 @@ from even_palette.core.graph.operations import INPUTS, TABLE, fits
 from even_palette.core.graph.types import Payload, Type
 
 MOST_RECORDS = 100_000
-LOOK_UPS = ("sample", "layer", "strip")
+LOOK_UPS = ("sample", "layer", "strip", "level", "cell")
+ARRAYS = ("layer", "cell")
 
 
 class NodeRecord(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -44,7 +46,21 @@ class Program:
     @cached_property
     def slots(self) -> dict[str, bool]:
         """Names of the slots in order of first use, and whether they are arrays."""
-        return {str(record.payload[0]): record.op == "layer" for record in self.records if record.op in LOOK_UPS}
+        return {str(record.payload[0]): record.op in ARRAYS for record in self.records if record.op in LOOK_UPS}
+
+    def only(self, names: Iterable[str]) -> "Program":
+        """The program of some of its outputs. Raises KeyError for one that it does not have."""
+        wanted = {name: self.outputs[name] for name in names}
+        needed, stack = set[int](), list(wanted.values())
+        while stack:
+            at = stack.pop()
+            if at not in needed:
+                needed.add(at)
+                stack += self.records[at].args
+        places = {old: new for new, old in enumerate(sorted(needed))}
+        kept = [self.records[old] for old in places]
+        records = tuple(replace(record, args=tuple(places[at] for at in record.args)) for record in kept)
+        return Program(records, {name: places[at] for name, at in wanted.items()})
 
     @cached_property
     def inputs(self) -> list[str]:
@@ -113,6 +129,10 @@ def _fits(record: NodeRecord, args: tuple[Type, ...]) -> bool:
             return numbered and payload[1] in range(256) and args == (Type.VEC2,)
         case "strip":
             return slot and text and args == (Type.FLOAT, Type.FLOAT)
+        case "level":
+            return slot and text and args == (Type.VEC2, Type.FLOAT)
+        case "cell":
+            return slot and text and args == (Type.VEC2, Type.FLOAT, Type.FLOAT)
         case "matrix":
             return args == (Type.VEC3,) and record.type == Type.VEC3 and numbers and len(payload) == 9
         case "swizzle":

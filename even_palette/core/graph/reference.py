@@ -1,6 +1,6 @@
 """The reference back end: evaluates a program with NumPy, plain and obviously right."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -11,6 +11,7 @@ from even_palette.core.graph.operations import TABLE
 from even_palette.core.graph.program import NodeRecord, Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
+from even_palette.core.raster.mips import sample_level
 from even_palette.core.raster.sampling import sample
 from even_palette.core.raster.strip import look_up
 
@@ -19,7 +20,8 @@ from even_palette.core.raster.strip import look_up
 class Environment:
     """What the inputs of a program are.
 
-    `uv` (..., 2); `slots` by name; `parameters` maps names to numbers or vectors; `seed` 0..1; `time` in seconds.
+    `uv` (..., 2); `slots` by name; `parameters` maps names to numbers or vectors; `seed` 0..1; `time` in seconds;
+    `pixel` is how far uv goes in one pixel to the right and in one down, 0 where nothing is minified.
     """
 
     uv: Floats
@@ -27,6 +29,7 @@ class Environment:
     parameters: Mapping[str, float | tuple[float, ...]] = field(default_factory=dict)
     seed: float = 0.0
     time: float = 0.0
+    pixel: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
 
 
 def evaluate(output: Node, environment: Environment) -> Floats:
@@ -68,6 +71,8 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             return float32(environment.seed)
         case "time":
             return float32(environment.time)
+        case "pixel":
+            return float32(environment.pixel)
         case "join":
             return _join(args, kinds)
         case "sample":
@@ -76,6 +81,18 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
         case "layer":
             slot = environment.slots[str(record.payload[0])]
             return _rgba(sample(slot.planes[int(record.payload[1])], args[0], slot.sampler))
+        case "level":
+            slot = environment.slots[str(record.payload[0])]
+            return _by_number(args[1], lambda at: sample_level(slot.plane, args[0], at, slot.sampler), args[0])
+        case "cell":
+            slot = environment.slots[str(record.payload[0])]
+            last = len(slot.planes) - 1
+
+            def of_layer(number: int) -> Floats:
+                plane = slot.planes[min(max(number, 0), last)]
+                return _by_number(args[1], lambda at: sample_level(plane, args[0], at, slot.sampler), args[0])
+
+            return _by_number(args[2], of_layer, args[0])
         case "strip":
             slot = environment.slots[str(record.payload[0])]
             return _rgba(look_up(slot.plane, args[0], args[1], slot.sampler))
@@ -83,6 +100,15 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             return TABLE[record.op].evaluate(args[0], record.payload)
         case _:
             return float32(TABLE[record.op].evaluate(*args))
+
+
+def _by_number(numbers: Floats, sampled: Callable[[int], Floats], uv: Floats) -> Floats:
+    """What is sampled for the whole number that each place has; `sampled` gives it for all places (..., C)."""
+    wanted = np.broadcast_to(np.floor(numbers + np.float32(0.5)), uv.shape[:-1])
+    found = np.zeros((*uv.shape[:-1], 4), dtype=np.float32)
+    for number in np.unique(wanted):
+        found = np.where((wanted == number)[..., None], _rgba(sampled(int(number))), found)
+    return found
 
 
 def _input(components: tuple[object, ...]) -> Floats:

@@ -10,11 +10,8 @@ import msgspec
 from msgspec.structs import replace
 
 from even_palette.core.colour.hexcode import Rgb8
-from even_palette.core.material.coats import COATS
-from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import (
     Blending,
-    Bound,
     Coat,
     Parameter,
     PlaneRef,
@@ -38,6 +35,7 @@ FORMAT = 4
 MOST_REGIONS = 255
 """Which region a face belongs to is stored in one byte, 0 for none."""
 MOST_COATS = 16
+MOST_RECIPES = 256
 MOST_STEPS = 32
 MOST_MAPS = 64
 MOST_TONES = 64
@@ -48,6 +46,9 @@ LEAST_BAKE, MOST_BAKE = 256, 8192
 MOST_UV_SETS = 16
 MOST_FACES = 8_000_000
 MOST_VARIANTS = 2000
+LEAST_TILING, MOST_TILING = 1 / 64, 1024.0
+MOST_GRID = 16
+FASTEST = 100.0
 FARTHEST_VALUE = 1e6
 """Parameters lie between minus this and this, so that float32 holds them well."""
 
@@ -131,7 +132,10 @@ class Box(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Bake(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A map that is made from the mesh: a kind of `core/mesh/bakes` with its settings. Size and padding in texels."""
+    """A map that is made from the mesh: a kind of `core/mesh/bakes` with its settings. Size and padding in texels.
+
+    One that is made from light takes that of a variant, by its key; "" for the master.
+    """
 
     key: str
     kind: str
@@ -139,6 +143,7 @@ class Bake(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     padding: int = 16
     samples: int = 2
     values: dict[str, float | str] = {}
+    variant: str = ""
 
 
 class Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -170,13 +175,23 @@ class Unmix(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     dissolved: tuple[Rgb8, ...] = ()
 
 
+class Recipe(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A named list of coats that regions of any sheet wear by link: change it once, and all of them follow."""
+
+    key: str
+    name: str
+    coats: tuple[Coat, ...]
+
+
 class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A named area of a sheet: its ID colour, how that is keyed (tolerances in 8-bit levels), and its coats in order.
 
     `key` is an identifier that stays when the name changes. The region holds what is keyed in the ID map, if it is
     `keyed`, the faces of meshes that were given to it, and its boxes; then its mask goes through its steps in order.
     Where the map is unmixed, tolerances do not count, and stray colours that were given to the region are `also` its.
-    What a `locked` region has, the strokes of others do not touch, and where masks overlap it comes first.
+    What a `locked` region has, the strokes of others do not touch, and where masks overlap it comes first. A region
+    that wears a `recipe` (a key) has the coats of that first, then its own; `own_values` are what it sets otherwise
+    than the recipe, by the number of the coat and the name of the value, such as "0 colour".
     """
 
     key: str
@@ -191,6 +206,8 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     steps: tuple[Step, ...] = ()
     also: tuple[Rgb8, ...] = ()
     locked: bool = False
+    recipe: str = ""
+    own_values: dict[str, Value] = {}
 
     @property
     def id_colours(self) -> tuple[Rgb8, ...]:
@@ -291,6 +308,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     retired: tuple[str, ...] = ()
     palettes: tuple[Palette, ...] = ()
     ramps: tuple[Ramp, ...] = ()
+    recipes: tuple[Recipe, ...] = ()
 
     def at(self, key: str = "") -> "Focus":
         """The kit at one of its sheets, the first one without a key. Raises KeyError if there is none of this key."""
@@ -362,6 +380,17 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
                 return ramp
         raise KeyError(key)
 
+    def recipe(self, key: str) -> Recipe:
+        """The recipe with this key. Raises KeyError if there is none."""
+        for recipe in self.recipes:
+            if recipe.key == key:
+                return recipe
+        raise KeyError(key)
+
+    def wearers(self, recipe: str) -> list[Region]:
+        """The regions that wear a recipe, by its key."""
+        return [region for region in self.regions if region.recipe == recipe]
+
     def variant(self, key: str) -> Variant:
         """The variant with this key. Raises KeyError if there is none."""
         for variant in self.variants:
@@ -386,70 +415,6 @@ class Focus:
     def sheet(self) -> Sheet:
         """The sheet that is meant."""
         return self.kit.sheet(self.key)
-
-
-OVER = "/"
-"""What the overcoats of a sheet are called beside the keys of regions: this sign and the key of the sheet."""
-
-
-def coats_of(kit: Kit, owner: str) -> tuple[Coat, ...]:
-    """The coats of a region by its key, or the overcoats of a sheet by OVER and its key. Raises KeyError."""
-    if owner.startswith(OVER):
-        return kit.sheet(owner[1:]).overcoats
-    return kit.region(owner).coats
-
-
-def owner_name(kit: Kit, owner: str) -> str:
-    """What the owner of coats is called. Raises KeyError if there is none."""
-    if not owner.startswith(OVER):
-        return kit.region(owner).name
-    several = len(kit.sheets) > 1
-    return f"Overcoats of {kit.sheet(owner[1:]).name}" if several else "Overcoats"
-
-
-def with_coats(kit: Kit, owner: str, coats: tuple[Coat, ...]) -> Kit:
-    """The kit with the coats of a region, or the overcoats of a sheet, replaced. Raises KeyError."""
-    if owner.startswith(OVER):
-        return kit.with_sheet(replace(kit.sheet(owner[1:]), overcoats=coats))
-    return with_region(kit, owner, lambda region: replace(region, coats=coats))
-
-
-@dataclass(frozen=True)
-class ValueUse:
-    """One value of one coat: whose coat it is (see `coats_of`), its place, what declares it and what it is set to."""
-
-    owner: str
-    coat: int
-    spec: ValueSpec
-    value: Value
-
-
-def value_uses(kit: Kit, owner: str = "") -> Iterator[ValueUse]:
-    """Every value of every coat of the kit, or of one owner, defaults filled in, in order."""
-    for sheet in kit.sheets:
-        owners = [(region.key, region.coats) for region in sheet.regions] + [(OVER + sheet.key, sheet.overcoats)]
-        for name, coats in owners:
-            if owner and name != owner:
-                continue
-            for number, coat in enumerate(coats):
-                for spec in COATS[coat.kind].values:
-                    yield ValueUse(name, number, spec, coat.values.get(spec.name, spec.default))
-
-
-def users_of(kit: Kit, parameter: str) -> list[ValueUse]:
-    """The values that are bound to a parameter, by its key."""
-    return [use for use in value_uses(kit) if isinstance(use.value, Bound) and use.value.parameter == parameter]
-
-
-def without_unused(kit: Kit) -> Kit:
-    """The kit as it is saved: without parameters that no coat uses, and without what variants set of them."""
-    used = {use.value.parameter for use in value_uses(kit) if isinstance(use.value, Bound)}
-    variants = tuple(
-        replace(v, values={key: value for key, value in v.values.items() if key in used}) for v in kit.variants
-    )
-    idle = [parameter.key for parameter in kit.parameters if parameter.key not in used]
-    kept = tuple(parameter for parameter in kit.parameters if parameter.key in used)
-    return retire(replace(kit, parameters=kept, variants=variants), *idle)
 
 
 T = TypeVar("T")
@@ -521,7 +486,7 @@ def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
 
 def keys_of(kit: Kit) -> set[str]:
     """Every key that is or was in use, whatever for, and those that were retired."""
-    lists = (kit.meshes, kit.parameters, kit.variants, kit.palettes, kit.ramps)
+    lists = (kit.meshes, kit.parameters, kit.variants, kit.palettes, kit.ramps, kit.recipes)
     keys = {*kit.retired, *(part.key for parts in lists for part in parts)}
     for mesh in kit.meshes:
         keys.update(mesh.faces.regions)

@@ -27,8 +27,8 @@ from even_palette.core.kit.model import (
     unique,
     with_files,
     with_paint_tiles,
-    without_unused,
 )
+from even_palette.core.kit.owners import without_unused
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.regions.paint import MOST_PACKED, PaintTile, is_name
 

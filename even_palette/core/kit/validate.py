@@ -3,21 +3,28 @@
 import math
 from collections import Counter
 
+from msgspec.structs import replace
+
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import (
     FARTHEST_VALUE,
+    FASTEST,
     FORMAT,
     IDENTIFIER,
     LEAST_BAKE,
+    LEAST_TILING,
     MOST_BAKE,
     MOST_COATS,
     MOST_FACES,
+    MOST_GRID,
     MOST_MAPS,
     MOST_MIP,
     MOST_PADDING,
     MOST_PALETTES,
+    MOST_RECIPES,
     MOST_REGIONS,
     MOST_STEPS,
+    MOST_TILING,
     MOST_TONES,
     MOST_UV_SETS,
     MOST_VARIANTS,
@@ -28,10 +35,8 @@ from even_palette.core.kit.model import (
     Sheet,
     Step,
     Tone,
-    ValueUse,
-    owner_name,
-    value_uses,
 )
+from even_palette.core.kit.owners import ValueUse, owner_name, value_uses
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Bound, Coat, Parameter, PlaneKind, PlaneUse, Setting, ValueKind
@@ -79,7 +84,10 @@ def check_kit(kit: Kit) -> None:
         low, high = parameter.low, parameter.high
         if parameter.kind == ValueKind.CHOICE or not -FARTHEST_VALUE <= low < high <= FARTHEST_VALUE:
             raise UserError(f"parameter “{parameter.name}” has no usable range.")
+        if parameter.kind == ValueKind.SWITCH and (low, high) != (0.0, 1.0):
+            raise UserError(f"“{parameter.name}” is a switch; it goes from 0 to 1.")
         check_setting(parameter, parameter.default)
+    _check_recipes(kit)
     for use in value_uses(kit):
         _check_use(kit, use)
     _check_variants(kit)
@@ -92,6 +100,8 @@ def check_setting(of: Parameter | ValueSpec, setting: Setting) -> None:
     low, high = (0.0, 1.0) if is_colour else (of.low, of.high)
     if isinstance(setting, tuple) != is_colour or not all(low <= part <= high for part in parts):
         raise UserError(f"“{of.name}” cannot be {str(setting)[:40]}; it is {low:g} to {high:g}.")
+    if of.kind in (ValueKind.SWITCH, ValueKind.ROW) and setting != int(parts[0]):
+        raise UserError(f"“{of.name}” cannot be {str(setting)[:40]}; it is a whole number.")
 
 
 def _distinct(what: str, names: list[str]) -> None:
@@ -197,6 +207,32 @@ def _check_mesh(mesh: MeshFile, sheets: list[str]) -> None:
         raise UserError(f"mesh “{mesh.key}” has an impossible assignment of faces.")
 
 
+def _check_recipes(kit: Kit) -> None:
+    """Raise UserError for recipes that do not hold, and for regions that wear what is not there."""
+    _distinct("recipe", [recipe.key for recipe in kit.recipes])
+    _distinct("recipe name", [recipe.name for recipe in kit.recipes])
+    if len(kit.recipes) > MOST_RECIPES:
+        raise UserError(f"{len(kit.recipes)} recipes; the limit is {MOST_RECIPES}.")
+    for recipe in kit.recipes:
+        if not IDENTIFIER.fullmatch(recipe.key):
+            raise UserError(f"recipe key “{recipe.key[:40]}” is not a plain identifier.")
+        if not recipe.coats:
+            raise UserError(f"recipe “{recipe.name[:40]}” has no coat.")
+        _check_coats(f"recipe “{recipe.name[:40]}”", recipe.coats)
+    lengths = {recipe.key: recipe.coats for recipe in kit.recipes}
+    for region in kit.regions:
+        if region.recipe and region.recipe not in lengths:
+            raise UserError(f"region “{region.name[:40]}” wears the recipe “{region.recipe[:40]}”, which is not there.")
+        worn = lengths.get(region.recipe, ())
+        if len(worn) + len(region.coats) > MOST_COATS:
+            raise UserError(f"region “{region.name[:40]}” wears more than {MOST_COATS} coats.")
+        for place in region.own_values:
+            number, _, name = place.partition(" ")
+            known = number.isascii() and number.isdigit() and int(number) < len(worn)
+            if not known or name not in [spec.name for spec in COATS[worn[int(number)].kind].values]:
+                raise UserError(f"region “{region.name[:40]}” sets “{place[:40]}”, which its recipe does not have.")
+
+
 def _check_region(region: Region) -> None:
     if not IDENTIFIER.fullmatch(region.key):
         raise UserError(f"region key “{region.key[:40]}” is not a plain identifier.")
@@ -207,7 +243,7 @@ def _check_region(region: Region) -> None:
             raise UserError(f"region “{region.name[:40]}” has a box outside the sheet.")
     if not (0 <= region.inner <= 512 and 0 <= region.outer <= 512):
         raise UserError(f"region “{region.name[:40]}” has tolerances outside 0..512 levels.")
-    if not region.coats:
+    if not region.coats and not region.recipe:
         raise UserError(f"region “{region.name[:40]}” wears no coat.")
     _check_coats(f"region “{region.name[:40]}”", region.coats)
     check_steps(f"region “{region.name[:40]}”", region.steps)
@@ -228,6 +264,8 @@ def check_steps(who: str, steps: tuple[Step, ...]) -> None:
             raise UserError(f"a step of {who} has a strength outside 0..1.")
         if step.plane is not None and step.plane.plane.kind not in (PlaneKind.MAP, PlaneKind.BAKE):
             raise UserError(f"a step of {who} reads a tone; masks are made of maps and bakes.")
+        if step.plane is not None and replace(step.plane, tiling=(1.0, 1.0), turn=0.0, speed=(0.0, 0.0)) != step.plane:
+            raise UserError(f"a step of {who} reads a plane that is tiled, turned or moved; masks take it as it lies.")
         if step.plane is not None:
             check_plane_use(who, step.plane)
         if step.paint is not None and not STEPS[step.kind].is_paint:
@@ -286,6 +324,11 @@ def check_plane_use(who: str, use: PlaneUse) -> None:
         raise UserError(f"{who} reads a plane “{use.plane.key[:40]}”, which has no plain key.")
     if not (0 <= use.channel <= 3 and 0 <= use.low <= 1 and 0 <= use.high <= 1 and 0.01 <= use.power <= 100):
         raise UserError(f"{who} reads a plane with a channel, levels or power out of range.")
+    tiles = all(LEAST_TILING <= side <= MOST_TILING for side in use.tiling)
+    if not (tiles and abs(use.turn) <= 360 and all(abs(part) <= FASTEST for part in use.speed)):
+        raise UserError(f"{who} reads a plane that is tiled, turned or moved out of range.")
+    if not all(1 <= side <= MOST_GRID for side in use.grid) or not 0 <= use.cells <= use.grid[0] * use.grid[1]:
+        raise UserError(f"{who} reads an atlas of a grid out of range.")
 
 
 def _check_use(kit: Kit, use: ValueUse) -> None:
@@ -296,7 +339,7 @@ def _check_use(kit: Kit, use: ValueUse) -> None:
             parameter = kit.parameter(value.parameter)
         except KeyError:
             raise UserError(f"{where} is bound to “{value.parameter[:40]}”, which is not there.") from None
-        if parameter.kind != kind:
+        if (parameter.kind == ValueKind.COLOUR) != (kind == ValueKind.COLOUR) or kind == ValueKind.CHOICE:
             raise UserError(f"{where} is bound to “{parameter.name}”, which is a {parameter.kind}.")
     elif kind == ValueKind.CHOICE:
         if value not in [name for name, _ in use.spec.choices]:

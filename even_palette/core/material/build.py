@@ -6,12 +6,14 @@ from dataclasses import dataclass, field, replace
 from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.graph import nodes
+from even_palette.core.graph.levels import between_levels
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.types import Type
+from even_palette.core.material import tiling
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import decode, encode
-from even_palette.core.material.declare import STRENGTH, CoatInputs, IndexMap, PlaneSpec, Reads, Strip, ValueSpec
+from even_palette.core.material.declare import STRENGTH, Atlas, CoatInputs, IndexMap, PlaneSpec, Reads, Strip, ValueSpec
 from even_palette.core.material.model import (
     Blending,
     Bound,
@@ -30,9 +32,21 @@ from even_palette.core.raster.sampling import SHARP, SMOOTH, Filter, Sampler, Wr
 from even_palette.core.regions.packing import PackingPlan
 
 BASE_SLOT = "base_colour"
-SlotUse = tuple[PlaneRef, Sampler]
 IN_STRIP = Sampler(mips=False)
 """How strips are sampled: filtered, their ends held, never in mips."""
+IN_ATLAS = Sampler(wrap=Wrap.REPEAT)
+"""How cells of atlases are sampled: each repeats, and has mips of its own."""
+
+
+@dataclass(frozen=True)
+class SlotUse:
+    """What a slot holds: a plane under a sampler, made a `colour`, or cut into the cells of a grid."""
+
+    plane: PlaneRef
+    sampler: Sampler
+    colour: bool = False
+    grid: tuple[int, int] = (1, 1)
+    cells: int = 0
 
 
 @dataclass(frozen=True)
@@ -122,14 +136,17 @@ class Worn:
     outputs: Mapping[str, Node]
     unclipped: tuple[Node, ...]
     slots: Mapping[str, SlotUse]
+    extra: Mapping[str, float | Colour] = field(default_factory=dict)
 
 
-def worn(region: Dressed, parameters: Sequence[Parameter], pictures: Pictures | None = None) -> Worn:
-    """The outputs of one region alone; colour is linear vec3, clipped to 0..1."""
-    builder = _Builder(parameters, False, pictures or Pictures())
+def worn(
+    region: Dressed, parameters: Sequence[Parameter], pictures: Pictures | None = None, live: bool = False
+) -> Worn:
+    """The outputs of one region alone; colour is linear vec3, clipped to 0..1. `live` is as for a whole material."""
+    builder = _Builder(parameters, live, pictures or Pictures())
     unclipped: list[Node] = []
     outputs = builder.dressed(region, {COLOUR: builder.base}, unclipped)
-    return Worn(outputs, tuple(unclipped), builder.slots)
+    return Worn(outputs, tuple(unclipped), builder.slots, builder.extra)
 
 
 def build_material(
@@ -189,6 +206,10 @@ class _Builder:
         self._live = live
         self._pictures = pictures
 
+    def as_opened(self, name: str) -> Node:
+        """An output as the maps say where no coat is put on."""
+        return self.base if name == COLOUR else self.under(name)
+
     def under(self, name: str) -> Node:
         """An output as the sheet's maps say, or its default."""
         if name not in self._pictures.maps:
@@ -200,6 +221,8 @@ class _Builder:
         """The outputs after all coats of a region; the colour that each coat makes is added to `unclipped`."""
         outputs = dict(base)
         for number, (coat, mean) in enumerate(zip(region.coats, region.means, strict=True)):
+            if not coat.on:
+                continue
             name = f"{region.key}_C{number}"  # keys have no capitals, so no two names are alike
             outputs |= self._coat(name, coat, mean, outputs, unclipped)
         return outputs
@@ -218,6 +241,9 @@ class _Builder:
             {spec.name: self._plane(use) for spec, use in _read(kind.planes, coat, Reads.VALUE)},
             {spec.name: self._strip(use) for spec, use in _read(kind.planes, coat, Reads.STRIP)},
             {spec.name: self._index(use) for spec, use in _read(kind.planes, coat, Reads.INDEX)},
+            {spec.name: self._texel(use, colour=True)["xyz"] for spec, use in _read(kind.planes, coat, Reads.COLOUR)},
+            {spec.name: self._atlas(use) for spec, use in _read(kind.planes, coat, Reads.ATLAS)},
+            self.as_opened,
         )
         share = inputs.values[STRENGTH.name]
         if coat.pattern is not None:
@@ -225,6 +251,8 @@ class _Builder:
         whole = values[STRENGTH.name] == 1.0 and coat.pattern is None
         changed: dict[str, Node] = {}
         for output, value in kind.formula(inputs).items():
+            if output == COLOUR and value is inputs.colour:
+                continue
             if output == COLOUR:
                 unclipped.append(value)
             clipped = nodes.maximum(value, 0) if output == "emission" else nodes.clamp(value)
@@ -249,7 +277,7 @@ class _Builder:
 
     def _plane(self, use: PlaneUse) -> Node:
         """The number 0..1 that a plane gives at the texel."""
-        x = self._sampled(use.plane, Sampler(use.filter, use.wrap, use.mips))["xyzw"[use.channel]]
+        x = self._texel(use)["xyzw"[use.channel]]
         if (use.low, use.high) != (0.0, 1.0):
             x = nodes.clamp((x - use.low) / (use.high - use.low)) if use.low < use.high else nodes.step(use.low, x)
         if use.power != 1.0:
@@ -258,7 +286,7 @@ class _Builder:
 
     def _strip(self, use: PlaneUse) -> Strip:
         slot = slot_name(use.plane, IN_STRIP)
-        self.slots[slot] = (use.plane, IN_STRIP)
+        self.slots[slot] = SlotUse(use.plane, IN_STRIP)
         return Strip(slot, *self._pictures.size(use.plane))
 
     def _index(self, use: PlaneUse) -> IndexMap:
@@ -279,13 +307,49 @@ class _Builder:
 
         return IndexMap(self._sampled(use.plane, sharp)[channel], self._sampled(use.plane, smooth)[channel], around)
 
-    def _sampled(self, plane: PlaneRef, sampler: Sampler, uv: Node | None = None) -> Node:
-        slot = slot_name(plane, sampler)
-        self.slots[slot] = (plane, sampler)
-        uv = uv or nodes.uv()
-        if sampler.wrap == Wrap.MIRROR:
-            uv = 1 - nodes.absolute(nodes.fract(uv / 2) * 2 - 1)  # so that no host needs to know of mirrors
-        return nodes.texture(slot, uv)
+    def _atlas(self, use: PlaneUse) -> Atlas:
+        slot = f"cells_{use.grid[0]}_{use.grid[1]}_{use.count}_{slot_name(use.plane)}"
+        self.slots[slot] = SlotUse(use.plane, IN_ATLAS, True, use.grid, use.count)
+        width, height = self._pictures.size(use.plane)
+        size = max(1, width // use.grid[0]), max(1, height // use.grid[1])
+
+        def sample(number: Node, at: Node, steps: tuple[Node, Node]) -> Node:
+            number = nodes.clamp(nodes.floor(number + 0.5), 0, use.count - 1)
+            return between_levels(lambda level: nodes.cell(slot, at, level, number), steps, size)
+
+        return Atlas(use.count, sample)
+
+    def _texel(self, use: PlaneUse, colour: bool = False) -> Node:
+        """A plane as it lies over the sheet; one that is tiled or turned has the mips that its own steps ask for."""
+        sampler, (across, down) = Sampler(use.filter, use.wrap, use.mips), use.tiling
+        moved = nodes.constant(*use.speed) * nodes.time() if any(use.speed) else nodes.constant(0, 0)
+        if (across, down, use.turn % 360) == (1.0, 1.0, 0.0):
+            return self._sampled(use.plane, sampler, nodes.uv() + moved, colour)
+        scale, middle = nodes.constant(across, down), nodes.constant(across / 2, down / 2)
+
+        def turned(at: Node) -> Node:
+            return tiling.turned(at, nodes.constant(use.turn / 360))
+
+        at = turned(nodes.uv() * scale - middle) + middle + moved
+        if not use.mips:
+            return self._sampled(use.plane, sampler, at, colour)
+        slot, at = self._slot(use.plane, sampler, colour), _held(sampler, at)
+        steps = turned(nodes.pixel()["xy"] * scale), turned(nodes.pixel()["zw"] * scale)
+        whole = use.filter == Filter.NEAREST
+        return between_levels(lambda level: nodes.level(slot, at, level), steps, self._pictures.size(use.plane), whole)
+
+    def _sampled(self, plane: PlaneRef, sampler: Sampler, uv: Node | None = None, colour: bool = False) -> Node:
+        return nodes.texture(self._slot(plane, sampler, colour), _held(sampler, uv or nodes.uv()))
+
+    def _slot(self, plane: PlaneRef, sampler: Sampler, colour: bool) -> str:
+        slot = ("colour_" if colour else "") + slot_name(plane, sampler)
+        self.slots[slot] = SlotUse(plane, sampler, colour)
+        return slot
+
+
+def _held(sampler: Sampler, uv: Node) -> Node:
+    """uv turned over where the wrap is a mirror, so that no host needs to know of mirrors."""
+    return 1 - nodes.absolute(nodes.fract(uv / 2) * 2 - 1) if sampler.wrap == Wrap.MIRROR else uv
 
 
 class _Under(Mapping[str, Node]):

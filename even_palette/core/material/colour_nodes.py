@@ -76,10 +76,14 @@ def shift_hsl(linear: Node, turn: Node, saturation: Node, brightness: Node) -> N
     return decode(clamp(new_lightness - new_chroma / 2 + wave * new_chroma))
 
 
+def to_oklab(linear: Node) -> Node:
+    """Linear light to OKLab (Ottosson 2020)."""
+    return matrix(oklab.LMS_TO_LAB, power(matrix(oklab.RGB_TO_LMS, linear), 1 / 3))
+
+
 def shift_oklch(linear: Node, turn: Node, saturation: Node, brightness: Node) -> Node:
     """The same in OKLCh; what leaves the gamut is clipped by channel."""
-    root = power(matrix(oklab.RGB_TO_LMS, linear), 1 / 3)
-    lightness, a, b = channels(matrix(oklab.LMS_TO_LAB, root))
+    lightness, a, b = channels(to_oklab(linear))
     shifted = join(lightness + brightness, *turned(a, b, turn, saturation))
     lms = matrix(oklab.LAB_TO_LMS, shifted)
     return clamp(matrix(oklab.LMS_TO_RGB, lms * lms * lms))

@@ -24,6 +24,8 @@ class ValueSpec:
     high: float = 1.0
     unit: str = ""
     choices: tuple[tuple[str, str], ...] = ()
+    when: tuple[str, tuple[str, ...]] | None = None
+    """The name of a choice and those ways of it under which the value counts; None for always."""
 
     @property
     def bindable(self) -> bool:
@@ -35,9 +37,15 @@ STRENGTH = ValueSpec("strength", "Strength", ValueKind.NUMBER, 1.0, "How much of
 
 
 class Reads(StrEnum):
-    """How a coat reads a plane: as a number, as the number of a palette's entry, or as a strip that is looked up in."""
+    """How a coat reads a plane.
+
+    As a number, as a colour, as the number of a palette's entry, as a strip that is looked up in, or as an atlas of
+    tiling cells.
+    """
 
     VALUE = "value"
+    COLOUR = "colour"
+    ATLAS = "atlas"
     INDEX = "index"
     STRIP = "strip"
 
@@ -54,6 +62,21 @@ class PlaneSpec:
     tones: tuple[str, ...] = ()
     reads: Reads = Reads.VALUE
     strips: tuple[PlaneKind, ...] = ()
+    when: tuple[str, tuple[str, ...]] | None = None
+    needed: bool = True
+    """Whether the coat does nothing without it."""
+
+
+@dataclass(frozen=True)
+class Atlas:
+    """Tiling cells that a formula samples: how many there are, and the vec4 of one of them.
+
+    `sample` takes the number of the cell, a place in widths and heights of a cell, and how far that goes in one pixel
+    to the right and down. Each cell repeats without end and has mips of its own, so that none bleeds into another.
+    """
+
+    count: int
+    sample: Callable[[Node, Node, tuple[Node, Node]], Node]
 
 
 @dataclass(frozen=True)
@@ -88,7 +111,8 @@ class CoatInputs:
 
     `under` are the outputs under the coat, `base` the sheet's base colour and `mean` the region's weighted mean of the
     colour under the coat, both linear vec3. Colours among `values` are linear vec3, numbers floats. `planes` are the
-    values of the planes that it reads, floats 0..1 after their levels; `strips` and `indices` those that are more.
+    values of the planes that it reads, floats 0..1 after their levels; `colours` those that are colours, linear vec3;
+    `strips`, `indices` and `atlases` those that are more. `as_opened` gives an output as the maps alone say.
     """
 
     under: Mapping[str, Node]
@@ -99,6 +123,9 @@ class CoatInputs:
     planes: Mapping[str, Node] = field(default_factory=dict)
     strips: Mapping[str, Strip] = field(default_factory=dict)
     indices: Mapping[str, IndexMap] = field(default_factory=dict)
+    colours: Mapping[str, Node] = field(default_factory=dict)
+    atlases: Mapping[str, Atlas] = field(default_factory=dict)
+    as_opened: Callable[[str], Node] = field(default=lambda name: OUTPUTS[name].node)
 
     @property
     def colour(self) -> Node:
@@ -125,6 +152,10 @@ class CoatKind:
     planes: tuple[PlaneSpec, ...] = ()
     promise: Callable[[Mapping[str, str]], str] = field(default=lambda choices: "")
     before_and_after: bool = False
+    sets: tuple[str, ...] = (COLOUR,)
+    """The outputs that it may change."""
+    starts: tuple[tuple[str, Mapping[str, float]], ...] = ()
+    """Named sets of values to begin with."""
 
     def value(self, name: str) -> ValueSpec:
         """What declares a value. Raises KeyError for a name that the kind does not have."""

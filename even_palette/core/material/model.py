@@ -14,11 +14,16 @@ Setting = float | Colour
 
 
 class ValueKind(StrEnum):
-    """What a value of a coat is."""
+    """What a value of a coat, or a parameter, is; only coats have choices, only parameters are switches and rows.
+
+    A switch is 0 or 1, a row a whole number: that of a palette or ramp.
+    """
 
     COLOUR = "colour"
     NUMBER = "number"
     CHOICE = "choice"
+    SWITCH = "switch"
+    ROW = "row"
 
 
 class Bound(msgspec.Struct, frozen=True):
@@ -51,7 +56,9 @@ class PlaneRef(msgspec.Struct, frozen=True):
 class PlaneUse(msgspec.Struct, frozen=True):
     """A channel of a plane as a number 0..1: levels from `low` to `high`, then a power, then perhaps turned round.
 
-    `channel` is 0 to 3; filter, wrap and mips are those of the sampler.
+    `channel` is 0 to 3; filter, wrap and mips are those of the sampler. The plane lies `tiling` times over the sheet,
+    turned by `turn` degrees about the middle, and moves by `speed` of its own widths and heights a second. An atlas has
+    a `grid` of columns and rows, of which the first `cells` are used, 0 for all.
     """
 
     plane: PlaneRef
@@ -63,24 +70,38 @@ class PlaneUse(msgspec.Struct, frozen=True):
     filter: Filter = Filter.LINEAR
     wrap: Wrap = Wrap.CLAMP
     mips: bool = True
+    tiling: tuple[float, float] = (1.0, 1.0)
+    turn: float = 0.0
+    speed: tuple[float, float] = (0.0, 0.0)
+    grid: tuple[int, int] = (1, 1)
+    cells: int = 0
+
+    @property
+    def count(self) -> int:
+        """How many cells of the atlas are used."""
+        all_of_them = self.grid[0] * self.grid[1]
+        return min(self.cells, all_of_them) or all_of_them
 
 
 class Coat(msgspec.Struct, frozen=True):
     """A layer of colour. Values that are not named keep the defaults of the kind.
 
-    `planes` are those that the kind reads, by name; `pattern` says how far the coat acts at each texel.
+    `planes` are those that the kind reads, by name; `pattern` says how far the coat acts at each texel. One that is not
+    `on` keeps its place and does nothing, in all variants.
     """
 
     kind: str
     values: dict[str, Value] = {}
     planes: dict[str, PlaneUse] = {}
     pattern: PlaneUse | None = None
+    on: bool = True
 
 
 class Parameter(msgspec.Struct, frozen=True):
     """A value that the runtime may set. `key` stays when the name changes; both are identifiers.
 
-    The name is what shaders and packages call it. Colours ignore the range.
+    The name is what shaders and packages call it. Colours ignore the range. Parameters of one `group` are shown and
+    listed together.
     """
 
     key: str
@@ -91,6 +112,7 @@ class Parameter(msgspec.Struct, frozen=True):
     high: float = 1.0
     unit: str = ""
     help: str = ""
+    group: str = ""
 
 
 class Variant(msgspec.Struct, frozen=True):

@@ -5,13 +5,14 @@ from os import cpu_count
 
 import numpy as np
 
-from even_palette.core.arrays import Bools, Floats
+from even_palette.core.arrays import Bools, Floats, Samples, float32
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.mesh.baked import Baked
 from even_palette.core.mesh.bakes._declare import BakeKind, Ground
 from even_palette.core.mesh.footprint import sample_places
 from even_palette.core.mesh.padding import nearest_covered, spread
 from even_palette.core.mesh.raster import carry_rows, fill_rows, snapped
+from even_palette.core.mesh.smoothing import smoothed
 from even_palette.core.settings import Settings
 
 BAND_ROWS, TRACED_ROWS = 64, 16
@@ -77,9 +78,40 @@ def make_bake(
     with ThreadPoolExecutor(cpu_count() or 1) as pool:
         for done, _ in enumerate(pool.map(fill, bands), 1):
             progress(done / (len(bands) + 1), kind.label)
+    radius = int(filled.get("smooth", 0))
+    if radius:
+        out = _without_noise(out, ground, at, uv, size, radius, most, cancel)
     nearest = nearest_covered(covered, padding)
     lost = int((covered & ~out.any(axis=-1)).sum()) if kind.name == "transfer" else 0
     return Baked(spread(out, nearest), int(covered.sum()), lost)
+
+
+def _without_noise(
+    out: Samples,
+    ground: Ground,
+    at: Samples,
+    uv: Samples,
+    size: int,
+    radius: int,
+    most: int,
+    cancel: CancelToken | None,
+) -> Samples:
+    """The stored values smoothed over so many texels, within islands and along the surface."""
+    islands = np.full((size, size), -1, dtype=np.int64)
+    normals = np.zeros((size, size, 3), dtype=np.float32)
+    corners = np.ascontiguousarray(ground.mesh.normals, dtype=np.float32)
+    labels = ground.islands()
+    for first in range(0, size, BAND_ROWS):
+        last, place = min(first + BAND_ROWS, size), (0.5, 0.5)
+        faces = fill_rows(at, size, first, last, place)
+        shown = faces >= 0
+        if shown.any():
+            islands[first:last][shown] = labels[faces[shown]]
+            normals[first:last] = _scattered(carry_rows(corners, uv, faces, first, size, place), shown)
+    length = np.linalg.norm(normals, axis=-1, keepdims=True)
+    normals = float32(normals / np.where(length > 0, length, 1))
+    values = smoothed(float32(out), islands, normals, radius, cancel)
+    return np.asarray(np.clip(values + 0.5, 0, most), dtype=out.dtype)
 
 
 def _scattered(values: Floats, shown: Bools) -> Floats:

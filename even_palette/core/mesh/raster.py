@@ -195,7 +195,8 @@ def overlapping_faces(uv: Floats, claims: Samples) -> Bools:
     found = np.zeros(len(uv), dtype=bool)
     if (claims > 1).any():
         half = SUBTEXEL // 2
-        _fill(snapped(uv, width, height), np.zeros((1, width), np.int32), claims, found, 0, height, half, half)
+        own = np.array(claims)  # what was kept cannot be written to, which is another type for the compiled loop
+        _fill(snapped(uv, width, height), np.zeros((1, width), np.int32), own, found, 0, height, half, half)
     return found
 
 

@@ -1,5 +1,6 @@
 """Rays against a mesh through Embree: cosine-weighted hemispheres for occlusion and thickness."""
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -46,6 +47,23 @@ class Scene:
         query: str, cancel: CancelToken | None,
     ) -> Floats:  # fmt: skip
         result = np.empty(len(points), dtype=np.float32)
+        fans = self._fans(points, normals, faces_up, numbers, rays, seed, cancel)
+        for first, last, origins, directions, weights in fans:
+            limits = np.full(len(origins), reach, dtype=np.float32)
+            hit = self.embree.run(origins, directions, dists=limits, query=query)
+            # A ray that hits something is 0, one that hits nothing -1; distances are beyond the reach for those.
+            values = float32(hit != 0) if query == "OCCLUDED" else np.minimum(hit, np.float32(reach))
+            result[first:last] = _mean(values, weights, rays)
+        return result
+
+    def _fans(
+        self, points: Floats, normals: Floats, faces_up: Floats, numbers: Samples, rays: int, seed: int,
+        cancel: CancelToken | None,
+    ) -> Iterator[tuple[int, int, Floats, Floats, Floats]]:  # fmt: skip
+        """The rays of some points after others: the first and after the last point, origins, directions, weights.
+
+        The arrays are used again for the next points. Raises Cancelled.
+        """
         step = max(1, RAYS_A_CALL // rays)
         origins = np.empty((step * rays, 3), dtype=np.float32)
         directions, weights = np.empty_like(origins), np.empty(step * rays, dtype=np.float32)
@@ -58,11 +76,28 @@ class Scene:
                 points[first:last], normals[first:last], faces_up[first:last], numbers[first:last], rays, seed,
                 self.diagonal * LIFT, origins, directions, weights,
             )  # fmt: skip
-            limits = np.full(count, reach, dtype=np.float32)
-            hit = self.embree.run(origins[:count], directions[:count], dists=limits, query=query)
-            # A ray that hits something is 0, one that hits nothing -1; distances are beyond the reach for those.
-            values = float32(hit != 0) if query == "OCCLUDED" else np.minimum(hit, np.float32(reach))
-            result[first:last] = _mean(values, weights[:count], rays)
+            yield first, last, origins[:count], directions[:count], weights[:count]
+
+    def gathered(
+        self, points: Floats, normals: Floats, faces_up: Floats, numbers: Samples, rays: int, reach: float, seed: int,
+        light_at: Callable[[Samples, Floats, Floats], Floats], cancel: CancelToken | None = None,
+    ) -> Floats:  # fmt: skip
+        """The mean light (n, 3) over cosine-weighted rays; arguments as for `open_share`.
+
+        `light_at` gives what faces (m,) send out at barycentric places (u, v); only their fronts do.
+        """
+        result = np.zeros((len(points), 3), dtype=np.float32)
+        fans = self._fans(points, normals, faces_up, numbers, rays, seed, cancel)
+        for first, last, origins, directions, weights in fans:
+            limits = np.full(len(origins), reach, dtype=np.float32)
+            hit = self.embree.run(origins, directions, dists=limits, query="INTERSECT", output=True)
+            faces = hit["primID"]
+            front = (faces >= 0) & ((hit["Ng"] * directions).sum(axis=-1) < 0)
+            light = np.zeros((len(origins), 3), dtype=np.float32)
+            light[front] = light_at(faces[front], float32(hit["u"][front]), float32(hit["v"][front]))
+            share = weights.reshape(-1, rays)
+            total = (light.reshape(-1, rays, 3) * share[..., None]).sum(axis=1)
+            result[first:last] = total / np.maximum(share.sum(axis=1), 1e-9)[:, None]
         return result
 
     def first_hit(self, origins: Floats, directions: Floats, reach: float) -> tuple[Samples, Floats]:

@@ -35,18 +35,53 @@ class SurfaceTexels:
         `radius` is in texels of the middle length, and so are the distances (n, 32, 32), infinite where no face is.
         The n blocks are given as top, left, bottom, right, cut where the sheet ends.
         """
+        rects, to = self._within(x, y, z, radius)
+        far = np.sqrt(np.einsum("...i,...i", to, to)) * np.float32(1 / self.texel)
+        far[np.isnan(far)] = np.inf
+        return rects, float32(far)
+
+    def laid(
+        self, x: float, y: float, z: float, radius: float
+    ) -> tuple[list[tuple[int, int, int, int]], Floats, Floats, Floats]:
+        """The same blocks, and their texels in the plane that fits the surface there: to the right, down, and off it.
+
+        Distances (n, 32, 32) are in texels of the middle length, infinite where no face is. Down is down in space; a
+        surface that lies flat has depth in its place. The plane's front is where the mesh's middle is not.
+        """
+        rects, to = self._within(x, y, z, radius)
+        known = np.asarray(np.isfinite(to).all(axis=-1))
+        near = to[known]
+        near = near[(near * near).sum(axis=-1) <= (radius * self.texel) ** 2].astype(np.float64)
+        normal = np.array((0.0, 0.0, 1.0))
+        if len(near) > 2:
+            centred = near - near.mean(axis=0)
+            normal = np.linalg.eigh(centred.T @ centred)[1][:, 0]
+        low, high = self.low[np.isfinite(self.low)], self.high[np.isfinite(self.high)]
+        middle = (low.reshape(-1, 3).min(axis=0) + high.reshape(-1, 3).max(axis=0)) / 2
+        outward = float(normal @ (np.array((x, y, z)) - middle))
+        if abs(outward) < 1e-6 * self.texel:
+            outward = float(normal[np.abs(normal).argmax()])
+        normal = normal if outward >= 0 else -normal
+        up = np.array((0.0, 1.0, 0.0)) if abs(normal[1]) < 0.9 else np.array((0.0, 0.0, -1.0))
+        right = np.cross(up, normal)
+        right /= np.linalg.norm(right)
+        down = np.cross(right, normal)
+        axes = float32(np.stack([right, down, normal], axis=-1) / self.texel)
+        flat = np.where(known[..., None], np.nan_to_num(to) @ axes, np.float32(np.inf))
+        return rects, float32(flat[..., 0]), float32(flat[..., 1]), float32(flat[..., 2])
+
+    def _within(self, x: float, y: float, z: float, radius: float) -> tuple[list[tuple[int, int, int, int]], Floats]:
+        """The blocks that a ball can reach, and the ways (n, 32, 32, 3) from its middle to their texels."""
         middle = np.array((x, y, z), dtype=np.float32)
         gap = np.maximum(np.maximum(self.low - middle, middle - self.high), 0)
         rows, columns = np.nonzero((gap * gap).sum(axis=-1) <= (radius * self.texel) ** 2)
         height, width = self.face.shape
         blocks = self.places.reshape(len(self.low), BLOCK, self.low.shape[1], BLOCK, 3)[rows, :, columns]
-        to = blocks - middle
-        far = np.sqrt(np.einsum("...i,...i", to, to)) * np.float32(1 / self.texel)
-        far[np.isnan(far)] = np.inf
-        return [
+        rects = [
             (r * BLOCK, c * BLOCK, min(r * BLOCK + BLOCK, height), min(c * BLOCK + BLOCK, width))
             for r, c in zip(rows.tolist(), columns.tolist(), strict=True)
-        ], float32(far)
+        ]
+        return rects, float32(blocks - middle)
 
 
 def surface_texels(mesh: Mesh, uv: Floats, print_: Footprint) -> SurfaceTexels:

@@ -103,8 +103,8 @@ def _left_out(source: Any, name: str) -> tuple[str, ...]:
     return ()
 
 
-def write_plane(path: Path, plane: Plane) -> None:
-    """Write a plane in its own bit depth; the suffix chooses the format.
+def write_plane(path: Path, plane: Plane, compression: int = 4) -> None:
+    """Write a plane in its own bit depth; the suffix chooses the format. `compression` 0 to 9 is that of PNG.
 
     The file appears whole or not at all: it is written beside its name, synced, looked at, and then renamed.
     Raises UserError, naming the file, if it cannot be written.
@@ -117,7 +117,7 @@ def write_plane(path: Path, plane: Plane) -> None:
     spec = oiio.ImageSpec(plane.width, plane.height, plane.channels, kind)
     spec.attribute("oiio:UnassociatedAlpha", 1)
     spec.attribute("oiio:ColorSpace", "sRGB" if plane.encoding == Encoding.SRGB else "Linear")
-    spec.attribute("png:compressionLevel", 4)
+    spec.attribute("png:compressionLevel", compression)
     try:
         with replacing(path, lambda written: _check_written(written, plane)) as temporary:
             target = oiio.ImageOutput.create(str(temporary))

@@ -6,13 +6,15 @@ the last that tiles own.
 """
 
 from collections import OrderedDict
+from functools import lru_cache
 from threading import Lock
 
 import numpy as np
 
-from even_palette.core.arrays import Samples
+from even_palette.core.arrays import Floats, Samples
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.sampling import SMOOTH, Sampler, sample
 from even_palette.core.raster.tiles import TILE, Spot, Tile, TiledPlane, each_tile, spots
 
 OWN_LEVELS = 8
@@ -69,6 +71,29 @@ def tail(eighth: Samples) -> list[Samples]:
         level = halved(level)
         found.append(_stored(level, eighth.dtype))
     return found
+
+
+def level_of(plane: Plane, number: int) -> Plane:
+    """A mip level of a plane as a texture holds it, the first being the plane itself; numbers are held in the chain."""
+    number = min(max(number, 0), level_count(plane.height, plane.width) - 1)
+    return plane if number == 0 else _chain(plane)[number - 1]
+
+
+@lru_cache(maxsize=16)
+def _chain(plane: Plane) -> tuple[Plane, ...]:
+    """The levels of a plane below the first, each stored as textures store it."""
+    first = gpu_samples(plane.samples, plane.encoding)
+    encoding = Encoding.LINEAR if plane.encoding == Encoding.SRGB else plane.encoding
+    found, level = [], first.astype(np.float32)
+    while level.shape[0] > 1 or level.shape[1] > 1:
+        level = halved(level)
+        found.append(Plane(_stored(level, first.dtype), encoding))
+    return tuple(found)
+
+
+def sample_level(plane: Plane, uv: Floats, number: int, sampler: Sampler = SMOOTH) -> Floats:
+    """One mip level of a plane sampled at uv (..., 2), giving (..., C), as `sample` does."""
+    return sample(level_of(plane, number), uv, sampler)
 
 
 class Parts:

@@ -1,7 +1,8 @@
 """Edge pairs: the two regions that a texel belongs to, and the share between them, in one plane of three channels.
 
 Numbers are 0 for the base and i + 1 for the region with index i; the share belongs to the first. Numbers cannot be
-filtered, so a shader looks up the four texels around and mixes what each gives, which is linear filtering. Where at
+filtered, so a shader looks up the four texels around and mixes what each gives, which is linear filtering; and the
+plane holds all mips beside each other, each paired anew. Where at
 most two meet in a texel the pair is exact; where three or more do, the two strongest share what the others had.
 """
 
@@ -9,9 +10,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_palette.core.arrays import Levels
+from even_palette.core.arrays import Floats, Levels
 from even_palette.core.graph import nodes
+from even_palette.core.graph.levels import between_levels
 from even_palette.core.graph.nodes import Node
+from even_palette.core.raster.mips import halved, level_count
 
 WHOLE = 255
 TEXELS = ((0, 0), (1, 0), (0, 1), (1, 1))
@@ -67,22 +70,76 @@ def exactness(levels: Levels) -> PairExactness:
     return PairExactness(levels.shape[1] * levels.shape[2], crowded, worst)
 
 
+def pyramid_size(width: int, height: int) -> tuple[int, int]:
+    """Width and height of the plane that holds the pairs of a sheet of this size with all mips."""
+    return width + max(1, width // 2), height + level_count(height, width)
+
+
+def pyramid_place(level: int, width: int, height: int) -> tuple[int, int, int, int]:
+    """Left, top, width and height of a mip level in that plane: the sheet, and beside it the others below each other.
+
+    Level k begins at h - ceil(h / 2^(k - 1)) + k - 1: its floor(h / 2^k) rows, or one, end before the next one begins.
+    """
+    own = max(1, width >> level), max(1, height >> level)
+    return (width, height - -(-height >> (level - 1)) + level - 1, *own) if level else (0, 0, *own)
+
+
+def pyramid(levels: Levels) -> Levels:
+    """The pairs of weights (R, h, w) uint8 with all mips, each paired anew from averaged weights; (…, …, 3) uint8."""
+    _, height, width = levels.shape
+    across, down = pyramid_size(width, height)
+    out = np.zeros((down, across, 3), dtype=np.uint8)
+    out[:height, :width] = encode_pairs(levels)
+    mean = levels.astype(np.float32)
+    for level in range(1, level_count(height, width)):
+        mean = np.moveaxis(halved(np.moveaxis(mean, 0, -1)), -1, 0)
+        left, top, wide, high = pyramid_place(level, width, height)
+        out[top : top + high, left : left + wide] = encode_pairs(_whole_levels(mean))
+    return out
+
+
+def _whole_levels(mean: Floats) -> Levels:
+    """Averaged weights (R, h, w) as levels that with the base add up to 255, by the largest remainders."""
+    every = np.concatenate([WHOLE - mean.sum(axis=0, keepdims=True), mean])
+    low = np.floor(every + 1e-3)
+    missing = np.rint(WHOLE - low.sum(axis=0)).astype(int)
+    order = np.argsort(-(every - low), axis=0, kind="stable")
+    rank = np.argsort(order, axis=0, kind="stable")
+    return np.asarray((low + (rank < missing[None]))[1:], dtype=np.uint8)
+
+
 def pair_weight(slot: str, index: int, width: int, height: int) -> Node:
-    """The weight of the region with an index at the sheet's uv, by four look-ups in a plane that is not filtered."""
-    at = nodes.uv() * nodes.constant(float(width), float(height)) - 0.5
+    """The weight of the region with an index at the sheet's uv, of a plane of pairs with mips that is not filtered.
+
+    Four look-ups in each of the two mips that fit, mixed: what linear filtering and mips give of the weights.
+    """
+    steps = nodes.pixel()["xy"], nodes.pixel()["zw"]
+    return between_levels(lambda level: _weight_of_level(slot, index, width, height, level), steps, (width, height))
+
+
+def _weight_of_level(slot: str, index: int, width: int, height: int, level: Node) -> Node:
+    scale = nodes.floor(nodes.power(2.0, level) + 0.5)
+    wide, high = (nodes.maximum(nodes.floor(nodes.as_node(float(side)) / scale), 1) for side in (width, height))
+    below = nodes.step(0.5, level)
+    rows_left = -nodes.floor(nodes.as_node(-2.0 * height) / scale)
+    corner_at = nodes.join(below * float(width), below * (float(height) - rows_left + level - 1))
+    own = nodes.join(wide, high)
+    at = nodes.uv() * own - 0.5
     corner, part = nodes.floor(at), nodes.fract(at)
     number = float(index + 1)
+    across, down = pyramid_size(width, height)
     total: Node | None = None
     for x, y in TEXELS:
-        middle = (corner + nodes.constant(x + 0.5, y + 0.5)) * nodes.constant(1.0 / width, 1.0 / height)
+        texel = nodes.minimum(nodes.maximum(corner + nodes.constant(float(x), float(y)), 0), own - 1)
+        middle = (corner_at + texel + 0.5) * nodes.constant(1.0 / across, 1.0 / down)
         pair = nodes.texture(slot, middle)
         numbers = pair["xy"] * float(WHOLE)
         is_first = nodes.step(number - 0.5, numbers["x"]) * nodes.step(numbers["x"], number + 0.5)
         is_second = nodes.step(number - 0.5, numbers["y"]) * nodes.step(numbers["y"], number + 0.5)
         share = is_first * pair["z"] + (1.0 - is_first) * is_second * (1.0 - pair["z"])
-        across = part["x"] if x else 1.0 - part["x"]
-        down = part["y"] if y else 1.0 - part["y"]
-        mine = share * (across * down)
+        weight_x = part["x"] if x else 1.0 - part["x"]
+        weight_y = part["y"] if y else 1.0 - part["y"]
+        mine = share * (weight_x * weight_y)
         total = mine if total is None else total + mine
     assert total is not None
     return total

@@ -13,11 +13,11 @@ from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.slots import Slot
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Filter, Sampler
-from even_palette.core.regions.edge_pairs import encode_pairs, pair_weight
+from even_palette.core.regions.edge_pairs import pair_weight, pyramid
 
 REGIONS_A_PLANE, REGIONS_AN_RGB_PLANE = 4, 3
 ARRAY_SLOT, PAIRS_SLOT = "weights", "edge_pairs"
-BAND_ROWS, BLOCK = 256, 4
+BLOCK = 4
 UNFILTERED = Sampler(Filter.NEAREST, mips=False)
 
 
@@ -120,7 +120,7 @@ class PackingPlan:
     def samples(self) -> int:
         """Samples that a pixel takes for all weights."""
         if self.packing == Packing.PAIRS:
-            return 4 * self.units
+            return 8 * self.units
         return self.units if self.packing != Packing.ARRAY else -(-len(self.regions) // REGIONS_A_PLANE)
 
 
@@ -135,13 +135,8 @@ def _plane_of(planes: Sequence[Plane], sources: list[int], channels: int) -> Pla
 
 
 def _pair_plane(planes: Sequence[Plane], sources: list[int]) -> Plane:
-    height, width = planes[0].height, planes[0].width
-    out = np.empty((height, width, 3), dtype=np.uint8)
     whole, places = [plane.samples for plane in planes], [plane_and_channel(index) for index in sources]
-    for top in range(0, height, BAND_ROWS):
-        rows = slice(top, top + BAND_ROWS)
-        out[rows] = encode_pairs(np.stack([whole[plane][rows, :, channel] for plane, channel in places]))
-    return Plane(out, Encoding.DATA)
+    return Plane(pyramid(np.stack([whole[plane][..., channel] for plane, channel in places])), Encoding.DATA)
 
 
 def suggested_order(levels: Sequence[Levels]) -> list[int]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -11,13 +12,15 @@ import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, Samples, float32
 from even_palette.core.raster.tiles import TILE, Spot
-from even_palette.core.regions.brush import Brush, Dab, covered, print_of, reach_of, tip
+from even_palette.core.regions.brush import Brush, Dab, covered, print_of, reach_of, stamped, tip
 from even_palette.core.regions.paint import WHOLE, Paint, PaintTile, packed_levels, place_name
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.texels import SurfaceTexels
 
 SMEAR_REACH, SOFT_SHARE = 2, 0.2
+DEPTH = 0.5
+"""A stamp on a mesh prints what lies within this part of its radius off the plane that fits the surface there."""
 Rect = tuple[int, int, int, int]
 """Top, left, bottom, right in texels; the last two are the first beyond it."""
 
@@ -102,12 +105,20 @@ class Stroke:
         surface = self.surface
         assert surface is not None
         found: list[tuple[Rect, Floats, Floats]] = []
-        rects, distances = surface.near(dab.x, dab.y, dab.z, dab.radius + 1)
-        shares = covered(tip(distances, dab.radius, self.brush.hardness), dab.flow, dab.travel)
-        for rect, share in zip(rects, shares, strict=True):
+        if self.stamp is None:
+            rects, distances = surface.near(dab.x, dab.y, dab.z, dab.radius + 1)
+            strength = tip(distances, dab.radius, self.brush.hardness)
+        else:
+            rects, right, down, off = surface.laid(dab.x, dab.y, dab.z, dab.radius * math.sqrt(2) + 1)
+            near = np.abs(off) <= dab.radius * DEPTH
+            printed = stamped(self.stamp, np.where(near, right, np.float32(1e6)), np.where(near, down, 0), dab)
+            strength = float32(printed * near)
+        shares = covered(strength, dab.flow, dab.travel)
+        smeared = self._smeared(rects, dab) if self.effect == Effect.SMEAR else None
+        for number, (rect, share) in enumerate(zip(rects, shares, strict=True)):
             if share.any():
                 cut = share[: rect[2] - rect[0], : rect[3] - rect[1]]
-                found.append((rect, cut, self._target(rect, dab)))
+                found.append((rect, cut, self._target(rect, dab) if smeared is None else smeared[number]))
         for rect, share, target in found:
             self._apply(rect, share, target)
         return [rect for rect, _, _ in found]
@@ -144,11 +155,35 @@ class Stroke:
             soft = gaussian_filter(around, reach / 2, truncate=2.0)
             return float32(soft[reach:-reach, reach:-reach])
         last = self._last or dab
-        dy, dx = (dab.y - last.y, dab.x - last.x) if self.surface is None else (0.0, 0.0)
+        dy, dx = dab.y - last.y, dab.x - last.x
         reach = int(max(abs(dy), abs(dx))) + SMEAR_REACH
         around = self.mask((rect[0] - reach, rect[1] - reach, rect[2] + reach, rect[3] + reach))
         moved = shift(around, (dy, dx), order=1, mode="nearest")
         return float32(moved[reach:-reach, reach:-reach])
+
+    def _smeared(self, rects: list[Rect], dab: Dab) -> list[Floats]:
+        """What a dab on a mesh draws these rectangles towards: the mask where the brush came from, of the texel next to
+        there, also over seams.
+        """
+        from scipy.spatial import KDTree
+
+        surface, last = self.surface, self._last or dab
+        assert surface is not None
+        way = float32((dab.x - last.x, dab.y - last.y, dab.z - last.z))
+        places = [surface.places[top:bottom, left:right].reshape(-1, 3) for top, left, bottom, right in rects]
+        corners = [np.mgrid[top:bottom, left:right].reshape(2, -1) for top, left, bottom, right in rects]
+        every, (rows, columns) = np.concatenate(places), np.concatenate(corners, axis=1)
+        known = np.isfinite(every).all(axis=-1)
+        values = self.values_at(rows, columns)
+        if known.any() and way.any():
+            _, nearest = KDTree(every[known]).query(every[known] - way)
+            values[known] = values[known][nearest]
+        made, first = [], 0
+        for top, left, bottom, right in rects:
+            count = (bottom - top) * (right - left)
+            made.append(values[first : first + count].reshape(bottom - top, right - left))
+            first += count
+        return made
 
     def mask(self, rect: Rect) -> Floats:
         """The mask with the paint over it, as it is now; beyond the sheet its edge goes on."""

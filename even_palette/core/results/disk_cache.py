@@ -15,11 +15,11 @@ from typing import Any, TypeVar
 
 import msgspec
 import numpy as np
-import platformdirs
 
 from even_palette import __version__
 from even_palette.core.arrays import Samples
 from even_palette.core.disk.gate import read_bytes
+from even_palette.core.disk.places import cache_home
 from even_palette.core.disk.whole import PREFIX, write_whole
 from even_palette.core.errors import UserError
 
@@ -38,8 +38,8 @@ class _Head(msgspec.Struct, frozen=True):
 
 
 def cache_folder() -> Path:
-    """The folder of the disk cache (XDG Base Directory Specification); `EVEN_PALETTE_CACHE` names another, "" none."""
-    return Path(os.environ.get("EVEN_PALETTE_CACHE") or platformdirs.user_cache_path("even-palette")) / "results"
+    """The folder of the disk cache."""
+    return cache_home() / "results"
 
 
 class DiskCache:

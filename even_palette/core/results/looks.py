@@ -17,7 +17,9 @@ from even_palette.core.graph.reference import Environment, run
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.kit.model import Focus, Source
-from even_palette.core.material.colour_nodes import encode
+from even_palette.core.kit.owners import OVER, coats_of
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.colour_nodes import encode, to_oklab
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role
@@ -27,6 +29,7 @@ from even_palette.core.regions.packing import plane_and_channel
 from even_palette.core.results.materials import material_of, packing_plan, slots_of
 from even_palette.core.results.sheets import MOST_MASK_SUM, Sheets
 
+DIFFERENCE_GAIN = 4.0
 HOLE = (0.13, 0.42, 0.95)
 OVERLAP = (0.98, 0.58, 0.08)
 COVERED = 0.78
@@ -46,6 +49,7 @@ class LookKind(StrEnum):
     SURFACE = "surface value"
     TONE = "tone"
     ENTRY = "entry"
+    DIFFERENCE = "difference"
 
 
 @dataclass(frozen=True)
@@ -54,7 +58,7 @@ class Look:
 
     Of a region's mask, how it is after its first `steps`, before overlaps are resolved.
     `map` is the key of a map, "" for the base colour, or of a tone; `output` one of OUTPUTS, as the variant has it. Of
-    an index map, where the `entry` occurs.
+    an index map, where the `entry` occurs. Of two variants, how far the `other` one's colour is away.
     """
 
     kind: LookKind = LookKind.RESULT
@@ -65,6 +69,7 @@ class Look:
     output: str = COLOUR
     steps: int = 0
     entry: int = 0
+    other: str = MASTER
 
 
 @dataclass(frozen=True)
@@ -120,6 +125,8 @@ def picture(at: Focus, sheets: Sheets, look: Look) -> Picture:
     match look.kind:
         case LookKind.RESULT | LookKind.SURFACE:
             return _result(at, sheets, look)
+        case LookKind.DIFFERENCE:
+            return _difference(at, sheets, look)
         case LookKind.SOURCE:
             source = at.sheet.source(Role.BASE_COLOUR) if not look.map else _map(at, look.map)
             if source is None:
@@ -203,6 +210,30 @@ def _result(at: Focus, sheets: Sheets, look: Look) -> Picture:
     return Picture(shown, there, material.inputs(settings))
 
 
+def _difference(at: Focus, sheets: Sheets, look: Look) -> Picture:
+    """How far the colours of two variants are from each other: OKLab distance, white from a quarter on."""
+    material = material_of(at, sheets, live=True)
+    plan = packing_plan(at, material, live=True)
+    one = material.packed(plan)[COLOUR]
+    (other,) = nodes.replaced(
+        [one], "parameter", lambda node: nodes.parameter(f"Other_{node.payload[0]}", node.type)
+    )  # keys have no capitals, so no two names are alike
+    apart = nodes.length(to_oklab(nodes.clamp(one)) - to_oklab(nodes.clamp(other))) * DIFFERENCE_GAIN
+    settings = [resolve(at.kit.parameters, at.kit.variants, key) for key in (look.variant, look.other)]
+    inputs = dict(material.inputs(settings[0]))
+    inputs |= {f"Other_{name}": value for name, value in material.inputs(settings[1]).items()}
+    there = {**slots_of(at, sheets, material.slots), **plan.slots(sheets.weights(at).packed)}
+    return Picture({SHOWN: nodes.join(apart, apart, apart)}, there, inputs)
+
+
+def surface_outputs(at: Focus) -> list[str]:
+    """The outputs beside colour that the maps of a sheet or its coats may set, in order."""
+    found = {output.name for output in OUTPUTS.values() if output.role and at.sheet.source(output.role)}
+    owners = [*(region.key for region in at.sheet.regions), OVER + at.key]
+    found.update(name for owner in owners for coat in coats_of(at.kit, owner) for name in COATS[coat.kind].sets)
+    return [name for name in OUTPUTS if name in found and name != COLOUR]
+
+
 def map_picture(plane: Plane, sharp: bool = False) -> Picture:
     """A plane as it is stored; colour planes are filtered in linear light, then encoded."""
     texel = nodes.texture("map", nodes.uv())
@@ -251,17 +282,19 @@ def render_reference(shown: Picture, view: View, filtered: bool = True) -> Level
     uv = view.uv()
     result = np.empty((view.height, view.width, 3), dtype=np.uint8)
     program = program_of({SHOWN: shown.outputs[SHOWN]})
+    step = view.scale if filtered else (1 / shown.finest[0], 1 / shown.finest[1])
+    pixel = (step[0], 0.0, 0.0, step[1])
     for first in range(0, view.height, 64):
         part = uv[first : first + 64]
         if not filtered:
             part = _texel_centres_at(part, shown)
-        result[first : first + 64] = to_levels8(run(program, _environment(shown, part))[SHOWN])
+        result[first : first + 64] = to_levels8(run(program, _environment(shown, part, pixel))[SHOWN])
     result[~on_sheet(uv)] = 0
     return result
 
 
-def _environment(shown: Picture, uv: Floats) -> Environment:
-    return Environment(uv, shown.slots, shown.inputs, shown.seed, shown.time)
+def _environment(shown: Picture, uv: Floats, pixel: tuple[float, float, float, float]) -> Environment:
+    return Environment(uv, shown.slots, shown.inputs, shown.seed, shown.time, pixel)
 
 
 def _texel_centres_at(uv: Floats, shown: Picture) -> Floats:
@@ -290,7 +323,8 @@ def read_texel(at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float]) -
     """Exact values at a texel by the reference. Raises UserError if a map cannot be read."""
     shown = picture(at, sheets, look)
     centre = _texel_centres_at(float32([[uv]]), shown)
-    values = {name: value[0, 0] for name, value in run(shown.program, _environment(shown, centre)).items()}
+    texel = (1 / shown.finest[0], 0.0, 0.0, 1 / shown.finest[1])
+    values = {name: value[0, 0] for name, value in run(shown.program, _environment(shown, centre, texel)).items()}
     encoded = values.pop(SHOWN)
     weights = sheets.weights(at)
     height, width = weights.mask_sum.height, weights.mask_sum.width

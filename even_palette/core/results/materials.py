@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -12,14 +12,17 @@ from even_palette.core.colour.luma import luminance
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
 from even_palette.core.graph import slots
+from even_palette.core.graph.fused import Frame, run_fused
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
 from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.commands import read_cell
-from even_palette.core.kit.model import OVER, Focus, coats_of, owner_name
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.owners import OVER, coats_of, owner_name
 from even_palette.core.material.build import (
     BASE_SLOT,
+    IN_ATLAS,
     Dressed,
     Material,
     Pictures,
@@ -30,17 +33,21 @@ from even_palette.core.material.build import (
     worn,
 )
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.model import Bound, Coat, Colour, PlaneKind, PlaneRef, Setting
+from even_palette.core.material.model import Bound, Coat, Colour, PlaneKind, PlaneRef, PlaneUse, Setting
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
 from even_palette.core.material.variants import MASTER, resolve
-from even_palette.core.raster.plane import Plane, rgb_of, to_levels8
-from even_palette.core.raster.sampling import texel_centres
-from even_palette.core.regions.packing import Packing, PackingPlan
+from even_palette.core.raster.mips import level_of
+from even_palette.core.raster.plane import Plane, colour_plane, rgb_of, to_levels8
+from even_palette.core.raster.sampling import SMOOTH, sample, texel_centres
+from even_palette.core.raster.tiles import TILE
+from even_palette.core.regions.packing import Packing, PackingPlan, plane_and_channel
 from even_palette.core.results.sheets import GREY, Sheets
 from even_palette.core.results.tones import plane_size, strip_plane
 
 TONES, SPOTS_A_TONE = 24, 6
 THIN_SIDE = 512
+FEW_TEXELS = 1 << 18
+"""Up to here the reference is quicker than compiling a loop."""
 
 
 def plane_of(at: Focus, sheets: Sheets, ref: PlaneRef, make: bool = False) -> Plane:
@@ -131,9 +138,56 @@ def slots_of(at: Focus, sheets: Sheets, used: Mapping[str, SlotUse], make: bool 
     """The base colour and the planes that coats sample, by slot. Raises UserError for one that is not there."""
     base = sheets.tone(at, at.sheet.base_tone) if has_grey_base(at) else sheets.base_colour(at)
     found = {BASE_SLOT: slots.of(base)}
-    for name, (ref, sampler) in used.items():
-        found[name] = slots.of(plane_of(at, sheets, ref, make), sampler)
+    for name, use in used.items():
+        plane = plane_of(at, sheets, use.plane, make)
+        if use.cells:
+            found[name] = Slot(_cells(sheets, plane, use), use.sampler, is_array=True)
+        else:
+            found[name] = slots.of(_wide(sheets, plane) if use.colour else plane, use.sampler)
     return found
+
+
+def _wide(sheets: Sheets, plane: Plane) -> Plane:
+    """The plane with a colour's three channels at the least."""
+    if plane.channels > 2:
+        return plane
+    return sheets.cache.get(
+        ("wide", plane.content_id), lambda: colour_plane(Plane(plane.samples, plane.encoding, plane.content_id))
+    )
+
+
+def _cells(sheets: Sheets, plane: Plane, use: SlotUse) -> tuple[Plane, ...]:
+    """The cells of an atlas row by row; texels that a grid leaves over at the right and below are left out."""
+
+    def cut() -> tuple[Plane, ...]:
+        (columns, rows), whole = use.grid, colour_plane(Plane(plane.samples, plane.encoding))
+        width, height = plane.width // columns, plane.height // rows
+        if not width or not height:
+            raise UserError(f"An atlas of {plane.width} × {plane.height} texels has no {columns} × {rows} cells.")
+        found = []
+        for number in range(use.cells):
+            top, left = number // columns * height, number % columns * width
+            part = np.ascontiguousarray(whole.samples[top : top + height, left : left + width])
+            found.append(Plane(part, plane.encoding))
+        return tuple(found)
+
+    return sheets.cache.get(("cells", plane.content_id, use.grid, use.cells), cut)
+
+
+def cell_pictures(at: Focus, sheets: Sheets, use: PlaneUse, side: int) -> list[Levels]:
+    """The cells of an atlas made small, (side, side, 3) uint8 each, encoded. Raises UserError if it is not there."""
+    plane = plane_of(at, sheets, use.plane)
+    cells = _cells(sheets, plane, SlotUse(use.plane, IN_ATLAS, True, use.grid, use.count))
+
+    def small() -> list[Levels]:
+        found = []
+        for cell in cells:
+            level = level_of(cell, max(0, min(cell.width, cell.height) // side).bit_length() - 1)
+            seen = sample(level, texel_centres(side, side), SMOOTH)[..., :3]
+            found.append(to_levels8(linear_to_srgb(seen)))
+        return found
+
+    return sheets.cache.get(("cell pictures", plane.content_id, use.grid, use.count, side), small)
 
 
 def prepare_material(at: Focus, sheets: Sheets) -> None:
@@ -207,9 +261,14 @@ def paint_strip(at: Focus, sheets: Sheets, owner: str) -> Levels:
     return _as_strip(float32(rgb_of(base.fetch(rows, columns))))
 
 
-def coat_strip(at: Focus, sheets: Sheets, owner: str, variant: str) -> Levels:
-    """Typical texels of an owner in its coats as a variant wears them, dark to light; (24, 3) uint8, encoded."""
+def coat_strip(at: Focus, sheets: Sheets, owner: str, variant: str, first: int | None = None) -> Levels:
+    """Typical texels of an owner in its coats as a variant wears them, dark to light; (24, 3) uint8, encoded.
+
+    With `first`, in so many of its coats alone.
+    """
     region = dressed(at, sheets, owner)
+    if first is not None:
+        region = replace(region, coats=region.coats[:first], means=region.means[:first])
     settings = resolve(at.kit.parameters, at.kit.variants, variant)
     bound = {use.parameter: settings[use.parameter] for coat in region.coats for use in coat.values.values()
              if isinstance(use, Bound)}  # fmt: skip
@@ -248,28 +307,30 @@ def clipped_share(
     key = ("clipped", base.content_id, weights.content_id, number, repr(region), repr(cell.settings))
 
     def compute() -> float:
-        found = worn(region, at.kit.parameters, pictures_of(at, sheets))
+        found = worn(region, at.kit.parameters, pictures_of(at, sheets), live=True)
         program = program_of({f"coat_{index}": node for index, node in enumerate(found.unclipped)})
-        inputs = {name: linear_setting(setting) for name, setting in settings.items()}
-        there = slots_of(at, sheets, found.slots)
+        inputs = {**found.extra, **{name: linear_setting(setting) for name, setting in settings.items()}}
+        there = {name: replace(slot, sampler=replace(slot.sampler, mips=False))
+                 for name, slot in slots_of(at, sheets, found.slots).items()}  # fmt: skip
+        plane, channel = plane_and_channel(number)
+        packed = weights.packed[plane]
+        step = 1 / packed.width, 1 / packed.height
         clipped = total = 0.0
-        for uv, level in _bands(weights.levels[number]):
+        for first in range(0, packed.height, TILE):
+            level = packed.rows(first, min(first + TILE, packed.height)).samples[..., channel]
+            if not level.any():
+                continue
             if cancel:
                 cancel.check()
-            inside = level > 0
-            if not inside.any():
-                continue
-            own = level[inside].astype(float)
-            results = run(program, Environment(uv[inside], there, inputs)).values()
+            if packed.width * packed.height <= FEW_TEXELS:
+                uv = texel_centres(packed.height, packed.width)[first : first + TILE]
+                results = run(program, Environment(uv, there, inputs, pixel=(step[0], 0.0, 0.0, step[1]))).values()
+            else:
+                frame = Frame(packed.width, len(level), (0.0, first * step[1]), step)
+                results = run_fused(program, there, inputs, frame, cancel=cancel).values()
             over = np.any([np.any(result > 1 + 1e-6, axis=-1) for result in results], axis=0)
-            clipped += float(own[over].sum())
-            total += float(own.sum())
+            clipped += float(level[over].sum(dtype=np.float64))
+            total += float(level.sum(dtype=np.float64))
         return clipped / total if total else 0.0
 
     return sheets.cache.get(key, compute)
-
-
-def _bands(level: Levels) -> Iterator[tuple[Floats, Levels]]:
-    uv = texel_centres(*level.shape)
-    for first in range(0, len(level), 64):
-        yield uv[first : first + 64], level[first : first + 64]

@@ -6,6 +6,7 @@ Modules with compiled loops or sparse graphs are imported where they are used: t
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from pathlib import Path
@@ -29,6 +30,7 @@ from even_palette.core.mesh.unwrap import unwrapped
 from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.results.cache import Cache
+from even_palette.core.results.glow import light_key
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.bakes._declare import Ground
@@ -37,6 +39,8 @@ if TYPE_CHECKING:
     from even_palette.core.mesh.texels import SurfaceTexels
 
 METRES = {Unit.METRE: 1.0, Unit.CENTIMETRE: 0.01, Unit.MILLIMETRE: 0.001, Unit.INCH: 0.0254}
+LIT = "spill"
+"""The bake that is made from what texels of the sheet give."""
 FINE_SAMPLES, COARSE_SAMPLES = 4, 2
 FINEST_SIZE = 2048
 MOST_FINE_FACES = 300_000
@@ -66,8 +70,10 @@ class SheetMesh:
 class Meshes:
     """Derived results of meshes. Holds nothing but the cache; all methods may be called from any thread."""
 
-    def __init__(self, cache: Cache) -> None:
+    def __init__(self, cache: Cache, light_of: Callable[[Focus, Bake], Floats | None] = lambda at, bake: None) -> None:
+        """`light_of` gives what the texels of a sheet send out, for bakes that are made from it."""
         self.cache = cache
+        self.light_of = light_of
 
     def file(self, file: MeshFile) -> Mesh:
         """The mesh of a file in metres, y up, unwrapped if it is asked for. Raises UserError if it cannot be read."""
@@ -92,7 +98,8 @@ class Meshes:
         files = [file for file in at.kit.meshes if not file.reference and sheet in (file.sheet, *file.slots.values())]
         if not files:
             return None
-        name = ("sheet mesh", sheet, tuple((self.file(f).content_id, f.sheet, repr(f.slots), f.uv_set) for f in files))
+        each = tuple((f.key, self.file(f).content_id, f.sheet, repr(f.slots), f.uv_set) for f in files)
+        name = ("sheet mesh", sheet, each)
 
         def build() -> SheetMesh | None:
             parts, origins = [], []
@@ -207,6 +214,8 @@ class Meshes:
         if bake.kind == "id_colours":
             colours = [(region.key, region.id_colour) for region in at.sheet.regions]
             depends += [self.assignment_key(at), colours]
+        if bake.kind == LIT:
+            depends += [light_key(at, bake), self.assignment_key(at)]
         if bake.kind == "along":
             depends.append([file.roots for file in at.kit.meshes])
         if bake.kind == "transfer":
@@ -254,6 +263,8 @@ class Meshes:
         if bake.kind == "transfer" and reference is not None:
             ground.other = self.file(reference)
             ground.other_colours = reference_colours(ground.other, str(bake.values.get("by", "slots")))[0]
+        if bake.kind == LIT:
+            ground.light = self.light_of(at, bake)
         return ground
 
 

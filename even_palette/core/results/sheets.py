@@ -1,14 +1,14 @@
 """What follows from a sheet: its planes, masks, weights, means and tones, memoised by content."""
 
 from pathlib import Path
-from weakref import WeakKeyDictionary
+from weakref import WeakKeyDictionary, ref
 
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.disk.gate import check_memory
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import MOST_STEPS, Focus, Region, Source
+from even_palette.core.kit.model import MOST_STEPS, Bake, Focus, Region, Source
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane
@@ -18,6 +18,7 @@ from even_palette.core.regions.keying import distance_counts
 from even_palette.core.regions.unmix import Unmixed, unmix
 from even_palette.core.results.cache import Cache
 from even_palette.core.results.claims import LIKE, Leaf, leaf_of
+from even_palette.core.results.glow import light_of
 from even_palette.core.results.kept_weights import lasting_weights
 from even_palette.core.results.masks import mask_grid
 from even_palette.core.results.means import region_means
@@ -38,7 +39,13 @@ class Sheets:
 
     def __init__(self, cache: Cache | None = None) -> None:
         self.cache = cache or Cache()
-        self.meshes = Meshes(self.cache)
+        mine = ref(self)  # so that what is held here goes at once with the last who holds it
+
+        def light(at: Focus, bake: Bake) -> Floats | None:
+            sheets = mine()
+            return light_of(at, sheets, bake) if sheets is not None else None
+
+        self.meshes = Meshes(self.cache, light)
         self._named: WeakKeyDictionary[Focus, tuple[object, ...]] = WeakKeyDictionary()
 
     def plane(self, source: Source) -> Plane:

@@ -4,7 +4,7 @@ import numpy as np
 
 from even_palette.core.disk.gate import size_text
 from even_palette.core.kit.model import Focus
-from even_palette.core.regions.edge_pairs import PairExactness, exactness
+from even_palette.core.regions.edge_pairs import PairExactness, exactness, pyramid_size
 from even_palette.core.regions.packing import Packing, PackingPlan, shared_blocks, suggested_order
 from even_palette.core.results.sheets import Sheets
 
@@ -23,8 +23,9 @@ def told_of(at: Focus, sheets: Sheets) -> str:
     cost = f"{_count(plan.units, 'texture')}, {_count(plan.samples, 'sample')} a pixel"
     match plan.packing:
         case Packing.PAIRS:
-            plain = size_text(width * height * 4)
-            return f"{cost}, {plain} without mips; numbers cannot be compressed. {exact_text(_exactness(at, sheets))}"
+            across, down = pyramid_size(width, height)
+            plain = size_text(across * down * 4)
+            return f"{cost}, {plain} with mips; numbers cannot be compressed. {exact_text(_exactness(at, sheets))}"
         case Packing.RGB:
             squeezed = size_text(round(texels * planes * BLOCK_BYTES / 2))
             return f"{cost}, {size_text(round(texels * planes * 4))}, in BC1 {squeezed}."

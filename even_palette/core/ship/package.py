@@ -60,7 +60,10 @@ class PackageRegion(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class PackageParameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A uniform. `default` is in linear light for colours; `default_hex` is the same colour as it was picked."""
+    """A uniform. `default` is in linear light for colours; `default_hex` is the same colour as it was picked.
+
+    `kind` says whether it is a colour, a number, a switch (0 or 1) or a row (a whole number).
+    """
 
     name: str
     uniform: str
@@ -72,6 +75,8 @@ class PackageParameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     unit: str
     help: str
     used_by: tuple[str, ...]
+    kind: str = ""
+    group: str = ""
 
 
 class PackageVariant(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

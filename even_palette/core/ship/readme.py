@@ -35,13 +35,16 @@ How to hook it up
   4. For another shading language, walk "program" under the sheet: a list of typed operations, arguments by position;
      "outputs" says which of them are results. The operations are those of GLSL, with these cases closed: x / 0 = 0,
      sqrt and pow of negative x count x as 0, atan2(0, 0) = 0, smoothstep with low >= high is a step at low, select
-     takes its second argument where the first is above 0.5.
+     takes its second argument where the first is above 0.5, log2 of less than 1e-30 is that of 1e-30. "level" and
+     "cell" sample one mip of a map, or of a layer, filtered within it; "pixel" is how far uv goes in one pixel to the
+     right and down.
 
 How weights work
   Each channel of a weights map says how much of a texel a region owns. They add up to at most 1 at every texel; what is
   left shows the base colour as painted. Blending is done in {package.blending} values.
   A map of edge pairs holds two numbers of regions in R and G (0: the base) and the share of the first in B. Upload it
-  without filter and mips: the shader looks up four texels and filters what they give.
+  without filter and mips: its mips lie beside it, and the shader looks up four texels of two of them and filters what
+  they give.
 
 Uniforms
 {parameters}

@@ -48,6 +48,7 @@ def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name:
         "};",
         "",
         written.helpers + f"{STRUCT} {SURFACE_FUNCTION}(vec2 uv) {{",
+        *(["    vec4 pixel = vec4(dFdx(uv), dFdy(uv));"] if "pixel" in program.inputs else []),
         written.body,
         f"    return {STRUCT}({made});",
         "}",

@@ -20,7 +20,13 @@ from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Focus, Kit, identifier, owner_name, unique, users_of
+from even_palette.core.kit.model import (
+    Focus,
+    Kit,
+    identifier,
+    unique,
+)
+from even_palette.core.kit.owners import coats_of, owner_name, users_of
 from even_palette.core.material.build import BASE_SLOT, Material, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter, Setting, ValueKind
@@ -249,7 +255,7 @@ def _sheet(
                 place.layer,
                 place.channel,
                 format_hex(region.id_colour),
-                tuple(COATS[coat.kind].label for coat in region.coats),
+                tuple(COATS[coat.kind].label for coat in coats_of(at.kit, region.key)),
             )
         )
     base = maps[0]
@@ -300,6 +306,8 @@ def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:
         parameter.unit,
         parameter.help,
         users,
+        parameter.kind,
+        parameter.group,
     )
 
 

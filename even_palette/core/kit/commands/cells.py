@@ -7,10 +7,12 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.coats import alike, bound_parameters, set_cell_value, with_value
-from even_palette.core.kit.model import (
-    Kit,
-    change_one,
+from even_palette.core.kit.model import Kit, change_one
+from even_palette.core.kit.owners import (
     coats_of,
+    own_coats,
+    owner_name,
+    recipe_length,
     value_uses,
     with_coats,
 )
@@ -30,7 +32,7 @@ def clear_cell(owner: str, variant: str) -> Command:
 
     def apply(kit: Kit) -> Kit:
         if variant == MASTER:
-            bare = tuple(replace(coat, values={}) for coat in coats_of(kit, owner))
+            bare = tuple(replace(coat, values={}) for coat in own_coats(kit, owner))
             return with_coats(kit, owner, bare)
         bound = set(bound_parameters(kit, owner).values())
 
@@ -40,6 +42,18 @@ def clear_cell(owner: str, variant: str) -> Command:
         return replace(kit, variants=change_one(kit.variants, lambda v: v.key == variant, change))
 
     return Command("Return to inherited", apply)
+
+
+def set_start(owner: str, coat: int, name: str, variant: str) -> Command:
+    """Give a coat one of the named sets of values that its kind begins with. Raises KeyError for another name."""
+
+    def apply(kit: Kit) -> Kit:
+        kind = COATS[coats_of(kit, owner)[coat].kind]
+        for value_name, setting in dict(kind.starts)[name].items():
+            kit = set_cell_value(owner, value_name, setting, variant, coat).apply(kit)
+        return kit
+
+    return Command(name, apply)
 
 
 @dataclass(frozen=True)
@@ -78,6 +92,8 @@ def paste_cell(cell: Cell, owner: str, variant: str) -> Command:
     """
 
     def apply(kit: Kit) -> Kit:
+        if variant == MASTER and recipe_length(kit, owner):
+            raise UserError(f"{owner_name(kit, owner)} wears a recipe; let go of it to paste coats.")
         if variant == MASTER:
             old = coats_of(kit, owner)
             kept = tuple(

@@ -1,6 +1,6 @@
 """Commands on coats, their values, and the parameters that values are bound to."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 
@@ -8,14 +8,21 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.model import (
     MOST_COATS,
-    OVER,
     Kit,
+    Region,
     change_one,
-    coats_of,
     identifier,
     new_key,
-    owner_name,
     unique,
+    with_region,
+)
+from even_palette.core.kit.owners import (
+    OVER,
+    RECIPE,
+    coats_of,
+    home_of,
+    own_coats,
+    owner_name,
     users_of,
     value_uses,
     with_coats,
@@ -42,7 +49,7 @@ def set_coat_kind(owner: str, kind: str, coat: int = 0) -> Command:
         def change(worn: Coat) -> Coat:
             old, new = COATS[worn.kind], COATS[kind]
             shared = {spec.name for spec in new.values if any(alike(spec, other) for other in old.values)}
-            return Coat(kind, {n: v for n, v in worn.values.items() if n in shared}, {}, worn.pattern)
+            return Coat(kind, {n: v for n, v in worn.values.items() if n in shared}, {}, worn.pattern, worn.on)
 
         return _change_coat(kit, owner, coat, change)
 
@@ -53,10 +60,8 @@ def add_coat(owner: str, worn: Coat) -> Command:
     """Put another coat on top of those of a region, or of a sheet's overcoats."""
 
     def apply(kit: Kit) -> Kit:
-        coats = coats_of(kit, owner)
-        if len(coats) >= MOST_COATS:
-            raise UserError(f"At most {MOST_COATS} coats can be worn.")
-        return with_coats(kit, owner, (*coats, worn))
+        check_room(kit, owner, 1)
+        return with_coats(kit, owner, (*own_coats(kit, owner), worn))
 
     return Command(f"Add {COATS[worn.kind].label.lower()}", apply)
 
@@ -65,10 +70,13 @@ def remove_coat(owner: str, coat: int) -> Command:
     """Take a coat off. Raises UserError for the only coat of a region."""
 
     def apply(kit: Kit) -> Kit:
-        coats = coats_of(kit, owner)
-        if len(coats) == 1 and not owner.startswith(OVER):
+        home, number = home_of(kit, owner, coat)
+        coats = own_coats(kit, home)
+        if len(coats_of(kit, home)) == 1 and not home.startswith(OVER):
             raise UserError("A region wears at least one coat; choose another kind instead.")
-        return with_coats(kit, owner, (*coats[:coat], *coats[coat + 1 :]))
+        if home.startswith(RECIPE):
+            kit = without_own_values(kit, home[1:], number)
+        return with_coats(kit, home, (*coats[:number], *coats[number + 1 :]))
 
     return Command("Remove coat", apply)
 
@@ -77,13 +85,39 @@ def move_coat(owner: str, coat: int, by: int) -> Command:
     """Put a coat on earlier (negative) or later."""
 
     def apply(kit: Kit) -> Kit:
-        coats = list(coats_of(kit, owner))
-        if not 0 <= coat < len(coats):
-            raise KeyError(coat)
-        coats.insert(max(0, coat + by), coats.pop(coat))
-        return with_coats(kit, owner, tuple(coats))
+        home, number = home_of(kit, owner, coat)
+        coats = list(own_coats(kit, home))
+        if home.startswith(RECIPE) and any(region.own_values for region in kit.wearers(home[1:])):
+            raise UserError("Regions set values of this recipe themselves; its coats keep their order.")
+        coats.insert(max(0, number + by), coats.pop(number))
+        return with_coats(kit, home, tuple(coats))
 
     return Command("Move coat", apply)
+
+
+def switch_coat(owner: str, coat: int, on: bool) -> Command:
+    """Switch a coat on or off, in all variants."""
+    return Command(
+        "Switch coat on" if on else "Switch coat off",
+        lambda kit: _change_coat(kit, owner, coat, lambda worn: replace(worn, on=on)),
+    )
+
+
+def copy_coats(owner: str, others: Sequence[str], coats: Sequence[int] = ()) -> Command:
+    """Put copies of some coats of an owner, all without a choice, on top of those of others.
+
+    Values that are bound stay bound to the same parameters. Raises UserError where more would be worn than can be.
+    """
+
+    def apply(kit: Kit) -> Kit:
+        worn = coats_of(kit, owner)
+        copied = tuple(worn[number] for number in coats) if coats else worn
+        for other in others:
+            check_room(kit, other, len(copied))
+            kit = with_coats(kit, other, (*own_coats(kit, other), *copied))
+        return kit
+
+    return Command("Copy coats", apply)
 
 
 def set_pattern(owner: str, coat: int, pattern: PlaneUse | None) -> Command:
@@ -142,7 +176,8 @@ def expose(owner: str, value_name: str, coat: int = 0) -> Command:
         value = value_of(kit, owner, value_name, coat)
         if isinstance(value, Bound):
             return kit
-        name, spec = owner_name(kit, owner), spec_of(kit, owner, value_name, coat)
+        home = owner if overrides(kit, owner, value_name, coat) else home_of(kit, owner, coat)[0]
+        name, spec = owner_name(kit, home), spec_of(kit, owner, value_name, coat)
         assert not isinstance(value, str)
         wanted = identifier(f"{name} {value_name}")
         like = (wanted, spec.kind, spec.low, spec.high)
@@ -168,9 +203,10 @@ def expose(owner: str, value_name: str, coat: int = 0) -> Command:
 
 
 def fits(parameter: Parameter, spec: ValueSpec) -> bool:
-    """Whether a parameter can drive a value: it is of the value's kind, and never leaves the value's range."""
-    inside = spec.kind == ValueKind.COLOUR or spec.low <= parameter.low <= parameter.high <= spec.high
-    return parameter.kind == spec.kind and inside
+    """Whether a parameter can drive a value: colours drive colours, others numbers whose range they never leave."""
+    if spec.kind == ValueKind.COLOUR or parameter.kind == ValueKind.COLOUR:
+        return spec.kind == parameter.kind
+    return spec.kind == ValueKind.NUMBER and spec.low <= parameter.low <= parameter.high <= spec.high
 
 
 def bind(owner: str, value_name: str, parameter: str, coat: int = 0) -> Command:
@@ -201,20 +237,6 @@ def unbind(owner: str, value_name: str, coat: int = 0) -> Command:
     return Command("Fix value", apply)
 
 
-def rename_parameter(key: str, name: str) -> Command:
-    """Give a parameter another name, which is made a plain identifier; its key stays."""
-
-    def apply(kit: Kit) -> Kit:
-        kit.parameter(key)
-        others = [parameter.name for parameter in kit.parameters if parameter.key != key]
-        final = unique(identifier(name), others, "_")
-        return replace(
-            kit, parameters=change_one(kit.parameters, lambda p: p.key == key, lambda p: replace(p, name=final))
-        )
-
-    return Command("Rename parameter", apply)
-
-
 def bound_parameters(kit: Kit, owner: str) -> dict[tuple[int, str], str]:
     """Number of the coat and name of the value to key of the parameter, for the values of an owner that are bound."""
     return {
@@ -223,15 +245,64 @@ def bound_parameters(kit: Kit, owner: str) -> dict[tuple[int, str], str]:
 
 
 def with_value(kit: Kit, owner: str, value_name: str, value: Value, coat: int = 0) -> Kit:
-    """The kit with one value of a coat replaced."""
+    """The kit with one value of a coat replaced: in the recipe that is worn, unless the region sets it itself."""
+    if overrides(kit, owner, value_name, coat):
+        place = f"{coat} {value_name}"
+        return with_region(kit, owner, lambda r: replace(r, own_values={**r.own_values, place: value}))
     return _change_coat(kit, owner, coat, lambda worn: replace(worn, values={**worn.values, value_name: value}))
 
 
+def overrides(kit: Kit, owner: str, value_name: str, coat: int) -> bool:
+    """Whether a region sets a value of its recipe's coat itself."""
+    if owner.startswith((OVER, RECIPE)):
+        return False
+    return f"{coat} {value_name}" in kit.region(owner).own_values
+
+
+def without_own_values(kit: Kit, recipe: str, coat: int) -> Kit:
+    """The kit before a coat of a recipe goes: what wearers set of it goes too, of those behind it moves up."""
+
+    def moved(values: dict[str, Value]) -> dict[str, Value]:
+        found = {}
+        for place, value in values.items():
+            number, name = place.split(" ", 1)
+            if int(number) != coat:
+                found[f"{int(number) - (int(number) > coat)} {name}"] = value
+        return found
+
+    for region in kit.wearers(recipe):
+        if region.own_values:
+            kit = with_region(kit, region.key, lambda r: replace(r, own_values=moved(r.own_values)))
+    return kit
+
+
+def _without_values_of(kit: Kit, recipe: str, coat: int) -> Kit:
+    """The kit where no wearer sets a value of a recipe's coat itself."""
+
+    def left(region: Region) -> Region:
+        kept = {place: v for place, v in region.own_values.items() if not place.startswith(f"{coat} ")}
+        return replace(region, own_values=kept)
+
+    for region in kit.wearers(recipe):
+        kit = with_region(kit, region.key, left)
+    return kit
+
+
+def check_room(kit: Kit, owner: str, more: int) -> None:
+    """Raise UserError where an owner, or a wearer of that recipe, would wear more coats than can be."""
+    wearers = [region.key for region in kit.wearers(owner[1:])] if owner.startswith(RECIPE) else []
+    for each in (owner, *wearers):
+        if len(coats_of(kit, each)) + more > MOST_COATS:
+            raise UserError(f"{owner_name(kit, each)}: at most {MOST_COATS} coats can be worn.")
+
+
 def _change_coat(kit: Kit, owner: str, coat: int, change: Callable[[Coat], Coat]) -> Kit:
-    coats = coats_of(kit, owner)
-    if not 0 <= coat < len(coats):
-        raise KeyError(coat)
-    return with_coats(kit, owner, (*coats[:coat], change(coats[coat]), *coats[coat + 1 :]))
+    home, number = home_of(kit, owner, coat)
+    coats = own_coats(kit, home)
+    changed = change(coats[number])
+    if home.startswith(RECIPE) and changed.kind != coats[number].kind:
+        kit = _without_values_of(kit, home[1:], number)
+    return with_coats(kit, home, (*coats[:number], changed, *coats[number + 1 :]))
 
 
 def with_setting(kit: Kit, parameter: str, setting: Setting, variant: str) -> Kit:

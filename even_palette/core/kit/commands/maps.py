@@ -9,16 +9,19 @@ from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.steps import set_steps
 from even_palette.core.kit.model import (
     MOST_MAPS,
-    OVER,
     Kit,
     Sheet,
     Source,
     Step,
     Unmix,
     change_one,
-    coats_of,
     new_key,
     retire,
+)
+from even_palette.core.kit.owners import (
+    OVER,
+    RECIPE,
+    own_coats,
     with_coats,
 )
 from even_palette.core.material.model import (
@@ -137,6 +140,7 @@ def without_plane(kit: Kit, sheet: str, kind: PlaneKind, key: str) -> Kit:
         left = tuple(filter(kept, region.steps))
         if left != region.steps:
             kit = set_steps(region.key, "", left).apply(kit)
-    for owner in (*(region.key for region in kit.sheet(sheet).regions), OVER + sheet):
-        kit = with_coats(kit, owner, tuple(map(change, coats_of(kit, owner))))
+    recipes = (RECIPE + recipe.key for recipe in kit.recipes)
+    for owner in (*(region.key for region in kit.sheet(sheet).regions), OVER + sheet, *recipes):
+        kit = with_coats(kit, owner, tuple(map(change, own_coats(kit, owner))))
     return kit

@@ -2,9 +2,9 @@
 
 from collections.abc import Mapping
 
-from even_palette.core.graph.nodes import Node
+from even_palette.core.graph.nodes import Node, is_constant
 from even_palette.core.material.colour_nodes import shift_hsl, shift_oklch, shift_yiq
-from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
 
@@ -12,10 +12,17 @@ SPACES = {"yiq": shift_yiq, "hsl": shift_hsl, "oklch": shift_oklch}
 
 
 def formula(inputs: CoatInputs) -> Mapping[str, Node]:
-    """The paint shifted in the chosen space; 0 degrees, factor 1 and offset 0 give it back."""
-    values = inputs.values
-    shift = SPACES[inputs.choices["space"]]
-    return {COLOUR: shift(inputs.colour, values["hue"] / 360, values["saturation"], values["brightness"])}
+    """The paint shifted in the chosen space; 0 degrees, factor 1 and offset 0 give it back.
+
+    A plane of noise n turns the hue of each texel by (2 n - 1) times a number of degrees more.
+    """
+    hue, saturation, brightness = (inputs.values[name] for name in ("hue", "saturation", "brightness"))
+    noise, degrees = inputs.planes.get("noise"), inputs.values["noise"]
+    if noise is not None and not is_constant(degrees, 0):
+        hue = hue + (noise * 2 - 1) * degrees
+    if is_constant(hue, 0) and is_constant(saturation, 1) and is_constant(brightness, 0):
+        return {}
+    return {COLOUR: SPACES[inputs.choices["space"]](inputs.colour, hue / 360, saturation, brightness)}
 
 
 COAT = CoatKind(
@@ -29,6 +36,9 @@ COAT = CoatKind(
         ),
         ValueSpec("brightness", "Brightness", ValueKind.NUMBER, 0.0, "Added to the brightness.", -1.0, 1.0),
         ValueSpec(
+            "noise", "Hue noise", ValueKind.NUMBER, 0.0, "How far the plane of noise turns the hue.", 0.0, 180.0, "°"
+        ),
+        ValueSpec(
             "space",
             "Space",
             ValueKind.CHOICE,
@@ -38,5 +48,6 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    planes=(PlaneSpec("noise", "Noise", "Turns the hue: 0 back, 1 on.", bakes=("random",), needed=False),),
     before_and_after=True,
 )

@@ -18,7 +18,8 @@ class Ground:
     """A mesh to bake from, with what bakes share; made anew for each state of the mesh.
 
     `face_colours` (F, 3) uint8 are the ID colours of the regions, black for none; `roots` (F,) the picked root faces;
-    `other` another mesh in the same place with the colours of its faces (G, 3) uint8.
+    `other` another mesh in the same place with the colours of its faces (G, 3) uint8; `light` (H, W, 3) float32 what
+    the texels of the sheet give, linear.
     """
 
     mesh: Mesh
@@ -27,6 +28,7 @@ class Ground:
     roots: Bools
     other: Mesh | None = None
     other_colours: Levels | None = None
+    light: Floats | None = None
     _kept: dict[str, object] = field(default_factory=dict)
 
     @property
@@ -43,6 +45,17 @@ class Ground:
 
     def scene(self) -> Scene:
         return self._keep("scene", lambda: build_scene(self.mesh))  # type: ignore[return-value]
+
+    def light_at(self, faces: Samples, u: Floats, v: Floats) -> Floats:
+        """What the faces (n,) give at barycentric places, (n, 3) linear; that of the nearest texel."""
+        if self.light is None:
+            return np.zeros((len(faces), 3), dtype=np.float32)
+        corners = self.uv[faces]
+        at = corners[:, 0] * (1 - u - v)[:, None] + corners[:, 1] * u[:, None] + corners[:, 2] * v[:, None]
+        height, width = self.light.shape[:2]
+        columns = np.clip((at[:, 0] * width).astype(int), 0, width - 1)
+        rows = np.clip((at[:, 1] * height).astype(int), 0, height - 1)
+        return np.asarray(self.light[rows, columns])
 
     def _keep(self, name: str, make: Callable[[], object]) -> object:
         if name not in self._kept:
@@ -72,6 +85,8 @@ class BakeKind:
     index_like: bool = False
     background: float = 0.0
     values: tuple[SettingSpec, ...] = ()
+    reads_light: bool = False
+    """Whether it is made from what the sheet's texels give in a variant."""
 
     def settings(self, own: Settings) -> dict[str, float | str]:
         """The settings with defaults filled in, numbers held in their ranges."""
@@ -91,6 +106,11 @@ REACH = SettingSpec(
 SEED = SettingSpec(
     "seed", "Seed", 1.0, "Another seed gives other random numbers; the same one the same bytes.", 0, 9999, True
 )
+
+SMOOTH = SettingSpec(
+    "smooth", "Smoothing", 0.0, "Takes noise out over so many texels; it keeps to UV islands and edges.", 0, 8, True,
+    unit="px",
+)  # fmt: skip
 
 
 def reach_of(ground: Ground, settings: Settings) -> float:

@@ -1,0 +1,131 @@
+"""The coats of an owner in their order: a line each, with its picture before and after, its strength, on or off."""
+
+from itertools import pairwise
+
+from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap
+from PyQt6.QtWidgets import QAbstractItemView, QListWidgetItem
+
+from even_palette.app.session import Session
+from even_palette.app.stand.renderer import to_image
+from even_palette.app.tray.panel import ShortList
+from even_palette.core.arrays import Levels
+from even_palette.core.errors import NotReady, UserError
+from even_palette.core.kit import commands
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.owners import coats_of, recipe_length
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.declare import STRENGTH
+from even_palette.core.results.materials import coat_strip, paint_strip
+
+PICTURE = QSize(72, 22)
+MOST_SEEN = 4
+"""Lines that are seen without scrolling."""
+
+
+class CoatList(ShortList):
+    """`chosen` tells the number of the coat that is to be edited, `dropped` which one was dragged and to where."""
+
+    chosen = pyqtSignal(int)
+    dropped = pyqtSignal(int, int)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Coats in order", 64)
+        self.session = session
+        self.setIconSize(PICTURE)
+        self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._busy = False
+        self.currentRowChanged.connect(self._choose)
+        self.itemChanged.connect(self._switch)
+
+    def show_coats(self, owner: str, chosen: int) -> None:
+        """Show the coats of an owner, none for "", and which one is edited."""
+        at, variant = self.session.at, self.session.variant
+        self._busy = True
+        coats = coats_of(at.kit, owner) if owner else ()
+        cells = commands.read_cell(at.kit, owner, variant).settings if owner else ()
+        strengths = [cell.get(STRENGTH.name, 1.0) for cell in cells]
+        while self.count() > len(coats):
+            self.takeItem(self.count() - 1)
+        while self.count() < len(coats):
+            line = QListWidgetItem()
+            line.setFlags((line.flags() | Qt.ItemFlag.ItemIsUserCheckable) & ~Qt.ItemFlag.ItemIsDropEnabled)
+            self.addItem(line)
+        pictures = self._pictures(at, owner, variant, len(coats)) if owner else []
+        for number, coat in enumerate(coats):
+            item, kind = self.item(number), COATS[coat.kind]
+            assert item is not None
+            strength = strengths[number]
+            share = f"  {strength:.0%}" if isinstance(strength, float | int) and strength != 1 else ""
+            where = " by pattern" if coat.pattern else ""
+            where += " · recipe" if number < recipe_length(at.kit, owner) else ""
+            item.setText(f"{number + 1}  {kind.label}{where}{share}")
+            item.setToolTip(kind.help)
+            item.setCheckState(Qt.CheckState.Checked if coat.on else Qt.CheckState.Unchecked)
+            if number < len(pictures):
+                item.setIcon(pictures[number])
+        self.setMinimumHeight(self.sizeHintForRow(0) * min(MOST_SEEN, len(coats)) + 4 if coats else 0)
+        self.setCurrentRow(chosen if coats else -1)
+        self._busy = False
+
+    def _pictures(self, at: Focus, owner: str, variant: str, count: int) -> list[QIcon]:
+        """The tones of the region before and after each coat; none while they are made."""
+        sheets = self.session.sheets
+
+        def gather() -> list[Levels]:
+            return [paint_strip(at, sheets, owner),
+                    *(coat_strip(at, sheets, owner, variant, number + 1) for number in range(count))]  # fmt: skip
+
+        try:
+            strips = gather()
+        except NotReady as missing:
+            self.session.results.make(NotReady(("coats", owner, variant, missing.name), gather))
+            return []
+        except UserError:
+            return []
+        made = []
+        for before, after in pairwise(strips):
+            pixmap = QPixmap(PICTURE)
+            painter = QPainter(pixmap)
+            half = PICTURE.height() // 3
+            painter.drawImage(QRect(0, 0, PICTURE.width(), half), to_image(before[None]))
+            painter.drawImage(QRect(0, half, PICTURE.width(), PICTURE.height() - half), to_image(after[None]))
+            painter.end()
+            icon = QIcon(pixmap)
+            icon.addPixmap(pixmap, QIcon.Mode.Selected)
+            made.append(icon)
+        return made
+
+    def _choose(self, number: int) -> None:
+        if not self._busy and number >= 0:
+            self.chosen.emit(number)
+
+    def _switch(self, item: QListWidgetItem) -> None:
+        if self._busy:
+            return
+        number, on = self.row(item), item.checkState() == Qt.CheckState.Checked
+        coats = coats_of(self.session.kit, self.session.owner)
+        if number < len(coats) and coats[number].on != on:
+            self.session.do(commands.switch_coat(self.session.owner, number, on))
+
+    def dropEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        start = self.currentRow()
+        self._busy = True
+        super().dropEvent(event)
+        self._busy = False
+        if self.currentRow() != start and start >= 0:
+            self.dropped.emit(start, self.currentRow())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        number = self.currentRow()
+        steps = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+        if event.modifiers() & Qt.KeyboardModifier.AltModifier and event.key() in steps:
+            to = number + steps[Qt.Key(event.key())]
+            if 0 <= to < self.count():
+                self.dropped.emit(number, to)
+        elif event.key() == Qt.Key.Key_Delete and number >= 0:
+            self.session.do(commands.remove_coat(self.session.owner, number))
+        else:
+            super().keyPressEvent(event)

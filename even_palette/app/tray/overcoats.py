@@ -1,0 +1,73 @@
+"""Planes that suit a coat, and the usual overcoats that one click puts on."""
+
+from collections.abc import Callable
+
+from msgspec.structs import replace
+
+from even_palette.app.tray.plane_use import strips_of
+from even_palette.core.kit.model import Focus
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.declare import PlaneSpec
+from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
+
+
+def suited(at: Focus, spec: PlaneSpec) -> PlaneUse | None:
+    """The first plane of a sheet that suits a coat: a map of one of its roles, else a bake of one of its kinds."""
+    for role in spec.roles:
+        if (source := at.sheet.source(role)) is not None:
+            return PlaneUse(PlaneRef(PlaneKind.MAP, source.key))
+    for kind in spec.bakes:
+        for bake in at.sheet.bakes:
+            if bake.kind == kind:
+                return PlaneUse(PlaneRef(PlaneKind.BAKE, bake.key))
+    for kind in spec.tones:
+        for tone in at.sheet.tones:
+            if tone.kind == kind:
+                return PlaneUse(PlaneRef(PlaneKind.TONE, tone.key))
+    for _, ref in strips_of(at, spec.strips):
+        assert isinstance(ref, PlaneRef)
+        return PlaneUse(ref)
+    return None
+
+
+def _occlusion(at: Focus) -> Coat | str:
+    use = suited(at, COATS["shade"].planes[0])
+    told = "There is no occlusion yet; open a map in Source or bake it in Regions, then try again."
+    return Coat("shade", planes={"plane": use}) if use is not None else told
+
+
+def _dirt(at: Focus) -> Coat | str:
+    """The paint as it was opened, where a map says that there is dirt or wear."""
+    for source in at.sheet.sources:
+        if any(word in source.key for word in DIRT_WORDS):
+            return Coat("bare", pattern=PlaneUse(PlaneRef(PlaneKind.MAP, source.key)))
+    return "No map is named for dirt or wear; open one without a role in Source, or add Bare and choose its pattern."
+
+
+def _decals(at: Focus) -> Coat | str:
+    """A plane of colour over everything, where it is opaque."""
+    for source in at.sheet.sources:
+        if any(word in source.key for word in DECAL_WORDS):
+            use = PlaneUse(PlaneRef(PlaneKind.MAP, source.key))
+            return Coat("blend", planes={"colour": use, "mask": replace(use, channel=3)})
+    return "No map is named for decals; open one with opacity, or add Blend and choose its planes."
+
+
+def _spill(at: Focus) -> Coat | str:
+    """The light that glowing texels throw on what is around them, where it was baked."""
+    for bake in at.sheet.bakes:
+        if bake.kind == "spill":
+            use = PlaneUse(PlaneRef(PlaneKind.BAKE, bake.key))
+            brightest = float(bake.values.get("brightest", 1.0))
+            return Coat("glow", {"colours": "plane", "intensity": min(20.0, brightest)}, {"colours": use})
+    return "There is no spilled light yet; let a region glow, then bake Spill in Regions."
+
+
+DIRT_WORDS = ("dirt", "wear", "grime", "rust", "worn")
+DECAL_WORDS = ("decal", "sticker", "label")
+DEFAULT_OVERCOATS: tuple[tuple[str, str, Callable[[Focus], Coat | str]], ...] = (
+    ("Occlusion", "Shade everything by occlusion", _occlusion),
+    ("Dirt", "Let dirt and wear of the paint show on all coats", _dirt),
+    ("Decals", "Lay a plane with opacity over everything", _decals),
+    ("Spill", "Add the light that glowing parts throw around them", _spill),
+)

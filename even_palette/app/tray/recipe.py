@@ -1,0 +1,85 @@
+"""The recipe that a region wears: choosing one, making one of its coats, its name, and who else wears it."""
+
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from even_palette.app.session import Session
+from even_palette.app.tray.panel import choice, label, row, show_choice, tool
+from even_palette.core.kit import commands
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.owners import OVER, owner_name
+
+HEAD_PX = 84
+MAKE_RECIPE = "+"
+"""The choice of a recipe that is not there yet; no key reads like it."""
+
+
+class RecipeRow(QWidget):
+    """Shows the recipe of the selected owner; `beside` has room for a button behind the choice."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.box = choice("Recipe", [])
+        self.box.setToolTip("A list of coats that several regions wear by link: change it once, and all follow")
+        self.box.activated.connect(lambda i: self._wear(self.box.itemData(i)))
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the recipe")
+        self.name.editingFinished.connect(self._rename)
+        self.take_in = tool("Take coats into the recipe", "arrow-up", "Make the region's own coats part of the recipe")
+        self.take_in.clicked.connect(lambda: session.do(commands.take_into_recipe(session.owner)))
+        self.drop = tool("Remove recipe", "trash", "Remove the recipe; its wearers keep its coats as their own")
+        self.drop.clicked.connect(lambda: session.do(commands.remove_recipe(session.kit.region(session.owner).recipe)))
+        self.wearers = label("", "quiet")
+        head = label("Recipe", "section")
+        head.setFixedWidth(HEAD_PX)
+        self.beside: QHBoxLayout = row(head, self.box, stretch=1)
+        self.named = QWidget()
+        named = row(self.name, self.take_in, self.drop, stretch=0)
+        named.setContentsMargins(0, 0, 0, 0)
+        self.named.setLayout(named)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addLayout(self.beside)
+        column.addWidget(self.named)
+        column.addWidget(self.wearers)
+
+    def show_owner(self, at: Focus, owner: str) -> None:
+        """Show what a region wears; overcoats wear no recipe."""
+        over = owner.startswith(OVER)
+        worn = "" if over else at.kit.region(owner).recipe
+        self.box.blockSignals(True)
+        self.box.clear()
+        self.box.addItem("Coats of its own", "")
+        for recipe in at.kit.recipes:
+            self.box.addItem(recipe.name, recipe.key)
+        if not over and not worn:
+            self.box.addItem("Make one of these coats", MAKE_RECIPE)
+        self.box.blockSignals(False)
+        self.box.setEnabled(not over)
+        show_choice(self.box, worn)
+        self.named.setVisible(bool(worn))
+        self.wearers.setVisible(bool(worn))
+        if worn:
+            if not self.name.hasFocus():
+                self.name.setText(at.kit.recipe(worn).name)
+            self.take_in.setEnabled(bool(at.kit.region(owner).coats))
+            others = [region.name for region in at.kit.wearers(worn) if region.key != owner]
+            self.wearers.setText(f"Also worn by {', '.join(others)}." if others else "Worn by no other region yet.")
+
+    def _wear(self, recipe: str) -> None:
+        session, owner = self.session, self.session.owner
+        if recipe == MAKE_RECIPE:
+            session.do(commands.make_recipe(owner, f"{owner_name(session.kit, owner)} paint"))
+        elif recipe:
+            session.do(commands.wear_recipe(owner, recipe))
+        elif session.kit.region(owner).recipe:
+            session.do(commands.let_go(owner))
+        self.show_owner(session.at, owner)
+
+    def _rename(self) -> None:
+        owner = self.session.owner
+        worn = "" if owner.startswith(OVER) or not owner else self.session.kit.region(owner).recipe
+        name = self.name.text().strip()
+        if worn and name and name != self.session.kit.recipe(worn).name:
+            self.session.do(commands.rename_recipe(worn, name))

@@ -1,0 +1,428 @@
+"""Writes a program as one loop over pixels, in Python that Numba compiles; `fused` runs it.
+
+What is the same at every pixel is computed once before the loop. What only counts where a weight is not 0, such as the
+coats of a region, is computed only there.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from even_palette.core.graph.operations import LEAST_LOG, TABLE
+from even_palette.core.graph.program import LOOK_UPS, NodeRecord, Program
+
+LEAST_SKIPPED = 3
+"""Nodes that must hang on a weight for a branch to be worth it."""
+
+HEAD = f"""\
+import numba as nb
+import numpy as np
+
+ZERO, HALF, ONE, TWO, THREE = (np.float32(value) for value in (0, 0.5, 1, 2, 3))
+LEAST_LOG = np.float32({LEAST_LOG})
+MOST_LEVEL = np.float32(255)
+
+
+@nb.njit
+def divided(a, b):
+    return ZERO if b == ZERO else a / b
+
+
+@nb.njit
+def power(x, e):
+    return x ** e if x > ZERO else (ONE if e == ZERO else ZERO)
+
+
+@nb.njit
+def smooth(a, b, x):
+    if a >= b:
+        return ONE if x >= a else ZERO
+    t = min(max((x - a) / (b - a), ZERO), ONE)
+    return t * t * (THREE - TWO * t)
+
+
+@nb.njit
+def held(n, count, repeat):
+    return n % count if repeat else min(max(n, 0), count - 1)
+
+
+@nb.njit
+def encoded8(x, table, edges):
+    x = min(max(x, ZERO), ONE)
+    level = table[int(x * np.float32(4095))]
+    return np.uint8(level + (x >= edges[level]))
+
+
+@nb.njit
+def level8(x):
+    return np.uint8(min(max(x, ZERO), ONE) * MOST_LEVEL + HALF)
+"""
+
+
+@dataclass(frozen=True)
+class Bound:
+    """How a loop reads a slot: channels, integer samples or floats, filter and wrap.
+
+    `direct` where pixels are texels; `minified` where a pixel has several, so that mips are read; `chained` where there
+    are levels at all, which are integers where `integer_levels` says so.
+    """
+
+    channels: int
+    integer: bool
+    nearest: bool
+    repeat: bool
+    direct: bool = False
+    minified: bool = False
+    chained: bool = False
+    integer_levels: bool = True
+
+
+def write_loop(program: Program, bound: Mapping[str, Bound], stores: Mapping[str, str]) -> str:
+    """The text of a module with a function `loop`; `stores` says how outputs are kept: float, level or encoded."""
+    return _Writer(program, bound, stores).text()
+
+
+def slot_arguments(slots: Iterable[str]) -> list[str]:
+    """The arguments of a loop for its slots.
+
+    Samples (layers, h, w, C) with the tables of their colours and data; levels of all layers as one list of texels with
+    their table, and where each begins with its height and width, (layers, levels, 3).
+    """
+    return [f"{part}{number}" for number, _ in enumerate(slots) for part in "stdbep"]
+
+
+class _Writer:
+    def __init__(self, program: Program, bound: Mapping[str, Bound], stores: Mapping[str, str]) -> None:
+        self.program, self.stores = program, stores
+        self.slots = list(bound)
+        self.bound = bound
+        self.kinds = list(dict.fromkeys(bound.values()))
+        self.records = program.records
+        self.fixed = self._fixed()
+        self.names: dict[int, list[str]] = {}
+        self.constants: dict[str, str] = {}
+        self.before: list[str] = []
+        self.inside: list[str] = []
+
+    # What is the same everywhere, and what hangs on a weight
+
+    def _fixed(self) -> list[bool]:
+        fixed: list[bool] = []
+        for record in self.records:
+            varies = record.op == "uv" or record.op in ("sample", "layer", "level", "cell")
+            fixed.append(not varies and all(fixed[at] for at in record.args))
+        return fixed
+
+    def _groups(self) -> dict[int, tuple[int, set[int], set[int]]]:
+        """By each node of a group: its weight, the products with it, and what is only needed for these."""
+        users: dict[int, set[int]] = {}
+        for at, record in enumerate(self.records):
+            for arg in record.args:
+                users.setdefault(arg, set()).add(at)
+        outputs = set(self.program.outputs.values())
+        by_weight: dict[int, set[int]] = {}
+        for at, record in enumerate(self.records):
+            if record.op == "multiply" and not self.fixed[at]:
+                for arg in record.args:
+                    weight = self._weight(arg)
+                    if weight is not None:
+                        by_weight.setdefault(weight, set()).add(at)
+        found: dict[int, tuple[int, set[int], set[int]]] = {}
+        for weight, products in by_weight.items():
+            needed: set[int] = set()
+            for at in range(max(products), -1, -1):
+                if at in products or at in outputs or self.fixed[at] or at == weight:
+                    continue
+                if users.get(at) and users[at] <= needed | products:
+                    needed.add(at)
+            needed -= self._below(weight)
+            if len(needed) < LEAST_SKIPPED or any(at in found for at in needed | products):
+                continue
+            entry = weight, products, needed
+            outside = {arg for at in needed | products for arg in self.records[at].args} - needed - products
+            if products & set().union(*(self._below(at) for at in outside)):
+                continue
+            found |= dict.fromkeys(needed | products, entry)
+        return found
+
+    def _weight(self, at: int) -> int | None:
+        """The float that a factor is, spread or not, where it is read from a plane of weights."""
+        record = self.records[at]
+        if record.op == "join" and len(set(record.args)) == 1:
+            return self._weight(record.args[0])
+        if record.op != "swizzle" or len(str(record.payload[0])) != 1:
+            return None
+        source = self.records[record.args[0]]
+        return at if source.op in ("layer", "sample") and str(source.payload[0]).startswith("weights") else None
+
+    def _below(self, at: int) -> set[int]:
+        seen, stack = set[int](), [at]
+        while stack:
+            one = stack.pop()
+            if one not in seen:
+                seen.add(one)
+                stack += self.records[one].args
+        return seen
+
+    # The text
+
+    def text(self) -> str:
+        groups = self._groups()
+        done: set[int] = set()
+
+        def visit(root: int, lines: list[str], within: tuple[int, set[int], set[int]] | None, pad: str) -> None:
+            stack = [(root, False)]
+            while stack:
+                at, ready = stack.pop()
+                if at in done:
+                    continue
+                group = groups.get(at)
+                if group is not None and group is not within:
+                    if ready:
+                        self._block(group, lines, visit, pad)
+                        done.update(group[1], group[2])
+                        continue
+                    _, products, needed = group
+                    outside = {arg for one in products | needed for arg in self.records[one].args}
+                    stack.append((at, True))
+                    stack += [(arg, False) for arg in sorted(outside - products - needed, reverse=True)]
+                    stack.append((group[0], False))
+                elif ready:
+                    self._statement(at, self.before if self.fixed[at] else lines, "    " if self.fixed[at] else pad)
+                    done.add(at)
+                else:
+                    stack.append((at, True))
+                    stack += [(arg, False) for arg in reversed(self.records[at].args)]
+
+        for at in self.program.outputs.values():
+            visit(at, self.inside, None, "            ")
+        writes = [line for name, at in self.program.outputs.items() for line in self._stored(name, at)]
+        arguments = [
+            "first", "rows", "width", "origin_u", "origin_v", "step_u", "step_v", "values", "seed", "time", "pixel",
+            "lods", "table", "edges", *slot_arguments(self.slots), *(f"out_{name}" for name in self.program.outputs),
+        ]  # fmt: skip
+        return "\n".join(
+            [
+                HEAD,
+                *(f"{name} = np.float32({value})" for value, name in self.constants.items()),
+                *(self._reader(number, bound) for number, bound in enumerate(self.kinds)),
+                "",
+                "",
+                '@nb.njit(nogil=True, cache=True, error_model="numpy", fastmath={"contract"})',
+                f"def loop({', '.join(arguments)}):",
+                *self.before,
+                "    for y in range(rows):",
+                "        v = np.float32(origin_v + (first + y + 0.5) * step_v)",
+                "        for x in range(width):",
+                "            u = np.float32(origin_u + (x + 0.5) * step_u)",
+                *self.inside,
+                *writes,
+                "",
+            ]
+        )
+
+    def _block(self, group, lines: list[str], visit, pad: str) -> None:  # type: ignore[no-untyped-def]
+        weight, products, _ = group
+        inner: list[str] = []
+        for at in sorted(products):
+            visit(at, inner, group, pad + "    ")
+        product_names = [name for at in sorted(products) for name in self.names[at]]
+        lines.append(f"{pad}if {self.names[weight][0]} != ZERO:")
+        lines += inner
+        lines.append(f"{pad}else:")
+        lines += [f"{pad}    {name} = ZERO" for name in product_names]
+
+    def _statement(self, at: int, lines: list[str], pad: str) -> None:
+        texts = self._texts(at, self.records[at])
+        if isinstance(texts, str):
+            names = [f"v{at}_{part}" for part in range(self.records[at].type.size)]
+            lines.append(f"{pad}{', '.join(names)} = {texts}")
+            self.names[at] = names
+            return
+        names = []
+        for part, text in enumerate(texts):
+            if text.isidentifier():
+                names.append(text)
+                continue
+            names.append(f"v{at}_{part}")
+            lines.append(f"{pad}{names[-1]} = {text}")
+        self.names[at] = names
+
+    def _texts(self, at: int, record: NodeRecord) -> list[str] | str:
+        """A text for each component; or one that gives all of them, for a look-up."""
+        args = [self.names[arg] for arg in record.args]
+        size = record.type.size
+        match record.op:
+            case "constant":
+                return [self._constant(float(value)) for value in record.payload]
+            case "parameter":
+                first = self._place(str(record.payload[0]))
+                return [f"values[{first + part}]" for part in range(size)]
+            case "uv":
+                return ["u", "v"]
+            case "seed":
+                return ["seed"]
+            case "time":
+                return ["time"]
+            case "pixel":
+                return [f"pixel[{part}]" for part in range(4)]
+            case "join":
+                return [name for arg in args for name in arg]
+            case "swizzle":
+                return [args[0]["xyzw".index(letter)] for letter in str(record.payload[0])]
+            case "length":
+                return [f"np.sqrt({' + '.join(f'{name} * {name}' for name in args[0])})"]
+            case "dot":
+                return [f"({' + '.join(f'{a} * {b}' for a, b in zip(*args, strict=True))})"]
+            case "matrix":
+                rows = [record.payload[row * 3 : row * 3 + 3] for row in range(3)]
+                return [
+                    f"({' + '.join(f'{self._constant(float(m))} * {x}' for m, x in zip(row, args[0], strict=True))})"
+                    for row in rows
+                ]
+            case op if op in LOOK_UPS:
+                return self._look_up(record, args)
+        row = TABLE[record.op]
+        return [row.loop.format(*(arg[part] for arg in args)) for part in range(size)]
+
+    def _look_up(self, record: NodeRecord, args: list[list[str]]) -> str:
+        slot = str(record.payload[0])
+        number, kind = self.slots.index(slot), self.kinds.index(self.bound[slot])
+        given, chain = f"s{number}, t{number}, d{number}", f"b{number}, e{number}, p{number}"
+        match record.op:
+            case "strip":
+                return f"strip{kind}({given}, {args[0][0]}, {args[1][0]})"
+            case "level":
+                return f"level{kind}({chain}, {args[0][0]}, {args[0][1]}, {args[1][0]}, ZERO)"
+            case "cell":
+                return f"level{kind}({chain}, {args[0][0]}, {args[0][1]}, {args[1][0]}, {args[2][0]})"
+        layer = int(record.payload[1]) if record.op == "layer" else 0
+        if self.bound[slot].minified:
+            return f"mip{kind}({chain}, {args[0][0]}, {args[0][1]}, lods[{number}], np.float32({layer}))"
+        if self.bound[slot].direct and self.records[record.args[0]].op == "uv":
+            return f"texel{kind}({given}, {layer}, y, x)"
+        return f"sample{kind}({given}, {layer}, {args[0][0]}, {args[0][1]})"
+
+    def _place(self, parameter: str) -> int:
+        place = 0
+        for name, kind in self.program.parameters.items():
+            if name == parameter:
+                return place
+            place += kind.size
+        raise KeyError(parameter)
+
+    def _constant(self, value: float) -> str:
+        text = repr(value)
+        return self.constants.setdefault(text, f"C{len(self.constants)}")
+
+    def _stored(self, name: str, at: int) -> list[str]:
+        how = {"float": "{0}", "level": "level8({0})", "encoded": "encoded8({0}, table, edges)"}[self.stores[name]]
+        return [
+            f"            out_{name}[y, x, {part}] = {how.format(text)}" for part, text in enumerate(self.names[at])
+        ]
+
+    def _reader(self, number: int, bound: Bound) -> str:
+        """Functions that read slots of one kind: a texel, a sample between texels, one of a level, one of a strip."""
+        colours = 3 if bound.channels > 2 else 1
+
+        def channel(at: int, place: str) -> str:
+            if at >= bound.channels:
+                return "ONE" if at == 3 else "ZERO"
+            if place == "level":
+                read = f"b[place + i * w + j, {at}]"
+                return f"e[{read}]" if bound.integer_levels else read
+            read = f"s[layer, i, j, {at}]"
+            return f"{'t' if at < colours else 'd'}[{read}]" if bound.integer else read
+
+        texel = ", ".join(channel(at, "texel") for at in range(4))
+        kept = ", ".join(channel(at, "level") for at in range(4))
+        repeat = bound.repeat
+        near = "near" if bound.nearest else "between"
+        readers = READERS + (LEVELS if bound.chained else "")
+        return readers.format(n=number, texel=texel, kept=kept, repeat=repeat, near=near)
+
+
+BETWEEN = """\
+    if {near!r} == "near":
+        i, j = held(int(np.floor(v * h)), h, {repeat}), held(int(np.floor(u * w)), w, {repeat})
+        return FETCH(i, j)
+    x, y = u * np.float32(w) - HALF, v * np.float32(h) - HALF
+    left, top = np.floor(x), np.floor(y)
+    fx, fy = np.float32(x - left), np.float32(y - top)
+    j0, j1 = held(int(left), w, {repeat}), held(int(left) + 1, w, {repeat})
+    i0, i1 = held(int(top), h, {repeat}), held(int(top) + 1, h, {repeat})
+    a0, a1, a2, a3 = FETCH(i0, j0)
+    b0, b1, b2, b3 = FETCH(i0, j1)
+    c0, c1, c2, c3 = FETCH(i1, j0)
+    e0, e1, e2, e3 = FETCH(i1, j1)
+    gx, gy = ONE - fx, ONE - fy
+    return (
+        (a0 * gx + b0 * fx) * gy + (c0 * gx + e0 * fx) * fy,
+        (a1 * gx + b1 * fx) * gy + (c1 * gx + e1 * fx) * fy,
+        (a2 * gx + b2 * fx) * gy + (c2 * gx + e2 * fx) * fy,
+        (a3 * gx + b3 * fx) * gy + (c3 * gx + e3 * fx) * fy,
+    )
+"""
+"""How both readers of textures end: the texel, or the four around mixed."""
+
+READERS = (
+    """
+
+@nb.njit
+def texel{n}(s, t, d, layer, i, j):
+    return {texel}
+
+
+@nb.njit
+def sample{n}(s, t, d, layer, u, v):
+    h, w = s.shape[1], s.shape[2]
+"""
+    + BETWEEN.replace("FETCH(", "texel{n}(s, t, d, layer, ")
+    + """
+
+
+@nb.njit
+def strip{n}(s, t, d, position, row):
+    rows, count = s.shape[1], s.shape[2]
+    x = min(max(position, ZERO), ONE) * np.float32(count - 1)
+    i = min(max(int(np.floor(row + HALF)), 0), rows - 1)
+    left = np.floor(x)
+    f = np.float32(x - left)
+    j0, j1 = min(int(left), count - 1), min(int(left) + 1, count - 1)
+    a0, a1, a2, a3 = texel{n}(s, t, d, 0, i, j0)
+    b0, b1, b2, b3 = texel{n}(s, t, d, 0, i, j1)
+    g = ONE - f
+    return a0 * g + b0 * f, a1 * g + b1 * f, a2 * g + b2 * f, a3 * g + b3 * f
+"""
+)
+
+LEVELS = (
+    """
+
+@nb.njit
+def kept{n}(b, e, place, w, i, j):
+    return {kept}
+
+
+@nb.njit
+def level{n}(b, e, p, u, v, number, layer):
+    layer = min(max(int(np.floor(layer + HALF)), 0), p.shape[0] - 1)
+    number = min(max(int(np.floor(number + HALF)), 0), p.shape[1] - 1)
+    place, h, w = p[layer, number, 0], p[layer, number, 1], p[layer, number, 2]
+"""
+    + BETWEEN.replace("FETCH(", "kept{n}(b, e, place, w, ")
+    + """
+
+
+@nb.njit
+def mip{n}(b, e, p, u, v, lod, layer):
+    low = np.floor(lod)
+    f = np.float32(lod - low)
+    if {near!r} == "near":
+        return level{n}(b, e, p, u, v, lod, layer)
+    a0, a1, a2, a3 = level{n}(b, e, p, u, v, low, layer)
+    c0, c1, c2, c3 = level{n}(b, e, p, u, v, low + ONE, layer)
+    g = ONE - f
+    return a0 * g + c0 * f, a1 * g + c1 * f, a2 * g + c2 * f, a3 * g + c3 * f
+
+"""
+)

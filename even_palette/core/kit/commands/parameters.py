@@ -1,0 +1,136 @@
+"""Commands on parameters: their names, order, ranges and kinds; and variants that differ in them by chance."""
+
+from collections.abc import Sequence
+
+from msgspec.structs import replace
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit.commands._command import Command, new_name
+from even_palette.core.kit.commands.coats import fits
+from even_palette.core.kit.model import (
+    MOST_VARIANTS,
+    Kit,
+    change_one,
+    identifier,
+    new_key,
+    unique,
+)
+from even_palette.core.kit.owners import users_of
+from even_palette.core.kit.validate import check_setting
+from even_palette.core.material.model import Parameter, Setting, ValueKind, Variant
+from even_palette.core.material.randomise import Spread, random_settings
+from even_palette.core.material.variants import resolve
+
+
+def rename_parameter(key: str, name: str) -> Command:
+    """Give a parameter another name, which is made a plain identifier; its key stays."""
+
+    def apply(kit: Kit) -> Kit:
+        kit.parameter(key)
+        others = [parameter.name for parameter in kit.parameters if parameter.key != key]
+        return _changed(kit, replace(kit.parameter(key), name=unique(identifier(name), others, "_")))
+
+    return Command("Rename parameter", apply)
+
+
+def describe_parameter(key: str, group: str | None = None, help: str | None = None, unit: str | None = None) -> Command:
+    """Say to which group a parameter belongs, what it is for, and its unit; what is None stays."""
+
+    def apply(kit: Kit) -> Kit:
+        old = kit.parameter(key)
+        new = {"group": group, "help": help, "unit": unit}
+        return _changed(kit, replace(old, **{name: text.strip() for name, text in new.items() if text is not None}))
+
+    return Command("Describe parameter", apply)
+
+
+def set_parameter_kind(key: str, kind: ValueKind, low: float = 0.0, high: float = 1.0) -> Command:
+    """Make a parameter that is no colour a number in a range, a row or a switch; what variants set is held in it.
+
+    Raises UserError where a value that follows it could then leave its own range.
+    """
+
+    def apply(kit: Kit) -> Kit:
+        old = kit.parameter(key)
+        if ValueKind.COLOUR in (old.kind, kind) or kind == ValueKind.CHOICE:
+            raise UserError("Colours stay colours, and numbers become numbers, rows or switches.")
+        bottom, top = (0.0, 1.0) if kind == ValueKind.SWITCH else (float(low), float(high))
+        if not bottom < top:
+            raise UserError(f"A range from {bottom:g} to {top:g} has nothing in it.")
+        whole = kind in (ValueKind.SWITCH, ValueKind.ROW)
+
+        def held(setting: Setting) -> float:
+            assert not isinstance(setting, tuple)
+            number = min(max(float(setting), bottom), top)
+            return float(round(number)) if whole else number
+
+        new = replace(old, kind=kind, low=bottom, high=top, default=held(old.default))
+        for use in users_of(kit, key):
+            if not fits(new, use.spec):
+                spec = use.spec
+                raise UserError(f"{spec.label} goes from {spec.low:g} to {spec.high:g}; it could not follow that.")
+        variants = tuple(
+            replace(v, values={k: held(value) if k == key else value for k, value in v.values.items()})
+            for v in kit.variants
+        )
+        return _changed(replace(kit, variants=variants), new)
+
+    return Command("Change parameter", apply, f"kind {key}")
+
+
+def set_parameter(key: str, setting: Setting, variant: str = "") -> Command:
+    """Set a parameter in a variant, or its default. Raises UserError for a value out of its range."""
+
+    def apply(kit: Kit) -> Kit:
+        parameter = kit.parameter(key)
+        check_setting(parameter, setting)
+        if not variant:
+            return _changed(kit, replace(parameter, default=setting))
+        kit.variant(variant)
+        return replace(
+            kit,
+            variants=change_one(
+                kit.variants, lambda v: v.key == variant, lambda v: replace(v, values={**v.values, key: setting})
+            ),
+        )
+
+    return Command("Change parameter", apply, f"parameter {key} {variant}")
+
+
+def move_parameter(key: str, by: int) -> Command:
+    """List a parameter earlier (negative) or later: the order in which packages list them."""
+
+    def apply(kit: Kit) -> Kit:
+        there = list(kit.parameters)
+        at = there.index(kit.parameter(key))
+        there.insert(max(0, at + by), there.pop(at))
+        return replace(kit, parameters=tuple(there))
+
+    return Command("Move parameter", apply)
+
+
+def add_random_variants(
+    name: str, count: int, keys: Sequence[str], spread: Spread, seed: int = 0, parent: str | None = None
+) -> Command:
+    """Add variants in which some parameters differ by chance from those of `parent`, or of the master.
+
+    The same seed gives the same variants. Raises UserError where they cannot all be so far apart as is asked.
+    """
+
+    def apply(kit: Kit) -> Kit:
+        if not 1 <= count <= MOST_VARIANTS - len(kit.variants):
+            raise UserError(f"A kit holds at most {MOST_VARIANTS:,} variants.")
+        chosen = [kit.parameter(key) for key in keys]
+        if not chosen:
+            raise UserError("Choose the parameters that shall differ.")
+        about = resolve(kit.parameters, kit.variants, parent or "")
+        for settings in random_settings(chosen, about, count, spread, seed):
+            final = new_name(name, [variant.name for variant in kit.variants])
+            kit = replace(kit, variants=(*kit.variants, Variant(new_key(kit, final), final, parent, settings)))
+        return kit
+
+    return Command("Add random variants", apply)
+
+
+def _changed(kit: Kit, parameter: Parameter) -> Kit:
+    return replace(kit, parameters=change_one(kit.parameters, lambda p: p.key == parameter.key, lambda _: parameter))

@@ -1,0 +1,138 @@
+"""Commands on recipes: lists of coats that several regions wear by link."""
+
+from msgspec.structs import replace
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit.commands._command import Command
+from even_palette.core.kit.commands.coats import check_room, spec_of
+from even_palette.core.kit.model import (
+    MOST_RECIPES,
+    Kit,
+    Recipe,
+    change_one,
+    new_key,
+    retire,
+    unique,
+    with_region,
+)
+from even_palette.core.kit.owners import (
+    OVER,
+    RECIPE,
+    coats_of,
+    recipe_length,
+)
+from even_palette.core.kit.validate import check_setting
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.model import Coat, PlaneKind, PlaneUse, Setting
+
+
+def make_recipe(owner: str, name: str) -> Command:
+    """Make a recipe of all coats of a region, which wears it from then on; no pixel changes."""
+
+    def apply(kit: Kit) -> Kit:
+        if owner.startswith((OVER, RECIPE)):
+            raise UserError("A recipe is made of the coats of a region.")
+        if len(kit.recipes) >= MOST_RECIPES:
+            raise UserError(f"A kit holds at most {MOST_RECIPES} recipes.")
+        final = unique(name.strip() or "Recipe", [recipe.name for recipe in kit.recipes])
+        made = Recipe(new_key(kit, final), final, coats_of(kit, owner))
+        kit = replace(kit, recipes=(*kit.recipes, made))
+        return with_region(kit, owner, lambda r: replace(r, recipe=made.key, coats=(), own_values={}))
+
+    return Command("Make recipe", apply)
+
+
+def wear_recipe(owner: str, recipe: str) -> Command:
+    """Let a region wear a recipe in place of its coats. Raises UserError where that reads planes that are not there."""
+
+    def apply(kit: Kit) -> Kit:
+        made = kit.recipe(recipe)
+        sheet = kit.sheet_of(owner)
+        there = {(PlaneKind.MAP, source.key) for source in sheet.sources}
+        there |= {(PlaneKind.BAKE, bake.key) for bake in sheet.bakes}
+        there |= {(PlaneKind.TONE, tone.key) for tone in sheet.tones}
+        for coat in made.coats:
+            for use in _uses(coat):
+                own = use.plane.kind in (PlaneKind.MAP, PlaneKind.BAKE, PlaneKind.TONE)
+                if own and (use.plane.kind, use.plane.key) not in there:
+                    raise UserError(
+                        f"“{made.name}” reads the {use.plane.kind} “{use.plane.key}”, which {sheet.name} does not have."
+                    )
+        return with_region(kit, owner, lambda r: replace(r, recipe=recipe, coats=(), own_values={}))
+
+    return Command("Wear recipe", apply)
+
+
+def _uses(coat: Coat) -> list[PlaneUse]:
+    named = [spec.name for spec in COATS[coat.kind].planes]
+    return [*(use for name, use in coat.planes.items() if name in named), *([coat.pattern] if coat.pattern else [])]
+
+
+def let_go(owner: str) -> Command:
+    """Give a region the coats of its recipe as its own; no pixel changes, and it follows no more."""
+
+    def apply(kit: Kit) -> Kit:
+        coats = coats_of(kit, owner)
+        return with_region(kit, owner, lambda r: replace(r, recipe="", coats=coats, own_values={}))
+
+    return Command("Let go of recipe", apply)
+
+
+def rename_recipe(recipe: str, name: str) -> Command:
+    """Call a recipe something else; its key stays."""
+
+    def apply(kit: Kit) -> Kit:
+        others = [each.name for each in kit.recipes if each.key != recipe]
+        final = unique(name.strip() or "Recipe", others)
+        kit.recipe(recipe)
+        return replace(
+            kit, recipes=change_one(kit.recipes, lambda r: r.key == recipe, lambda r: replace(r, name=final))
+        )
+
+    return Command("Rename recipe", apply)
+
+
+def remove_recipe(recipe: str) -> Command:
+    """Take a recipe away; its wearers keep its coats as their own, so no pixel changes."""
+
+    def apply(kit: Kit) -> Kit:
+        for region in kit.wearers(recipe):
+            kit = let_go(region.key).apply(kit)
+        return retire(replace(kit, recipes=tuple(r for r in kit.recipes if r.key != recipe)), recipe)
+
+    return Command("Remove recipe", apply)
+
+
+def take_into_recipe(owner: str) -> Command:
+    """Add the own coats of a wearer to its recipe, behind the others; all wearers get them."""
+
+    def apply(kit: Kit) -> Kit:
+        region = kit.region(owner)
+        made = kit.recipe(region.recipe)
+        for other in kit.wearers(region.recipe):
+            if other.key != owner:
+                check_room(kit, other.key, len(region.coats))
+        longer = replace(made, coats=(*made.coats, *region.coats))
+        kit = replace(kit, recipes=change_one(kit.recipes, lambda r: r.key == made.key, lambda _: longer))
+        return with_region(kit, owner, lambda r: replace(r, coats=()))
+
+    return Command("Take coats into recipe", apply)
+
+
+def set_own_value(owner: str, value_name: str, coat: int, setting: Setting | None) -> Command:
+    """Let a wearer set a value of its recipe itself, or follow the recipe again with None."""
+
+    def apply(kit: Kit) -> Kit:
+        if not 0 <= coat < recipe_length(kit, owner):
+            raise UserError("Only values of a recipe's coats can be set otherwise.")
+        spec, place = spec_of(kit, owner, value_name, coat), f"{coat} {value_name}"
+        if setting is not None:
+            check_setting(spec, setting)
+        left = {key: value for key, value in kit.region(owner).own_values.items() if key != place}
+        return with_region(
+            kit, owner, lambda r: replace(r, own_values=left if setting is None else {**left, place: setting})
+        )
+
+    return Command(
+        "Follow the recipe" if setting is None else "Set own value", apply, f"own {owner} {coat} {value_name}"
+    )

@@ -1,0 +1,51 @@
+"""Glow: light that the region gives."""
+
+from collections.abc import Mapping
+
+from even_palette.core.graph import nodes
+from even_palette.core.graph.nodes import Node
+from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.model import ValueKind
+from even_palette.core.raster.guess import Role
+
+
+def formula(inputs: CoatInputs) -> Mapping[str, Node]:
+    """emission + T * plane * intensity; T is a colour, two of them along a plane, or a plane of colour."""
+    values = inputs.values
+    match inputs.choices["colours"]:
+        case "two":
+            second = inputs.planes.get("second", nodes.constant(0.0))
+            colour = nodes.mix(values["colour"], values["other"], nodes.clamp(second))
+        case "plane":
+            colour = inputs.colours.get("colours", nodes.constant(0.0, 0.0, 0.0))
+        case _:
+            colour = values["colour"]
+    mask = inputs.planes.get("mask", nodes.constant(1.0))
+    return {"emission": inputs.output("emission") + colour * (mask * values["intensity"])}
+
+
+COAT = CoatKind(
+    name="glow",
+    label="Glow",
+    help="Makes a region give light: a colour, where a plane says, as strong as you like.",
+    values=(
+        ValueSpec("colour", "Light", ValueKind.COLOUR, (1.0, 0.85, 0.5), "The colour of the light.",
+                  when=("colours", ("one", "two"))),
+        ValueSpec("other", "Second light", ValueKind.COLOUR, (1.0, 0.3, 0.1), "The light where the second plane is 1.",
+                  when=("colours", ("two",))),
+        ValueSpec("intensity", "Intensity", ValueKind.NUMBER, 1.0, "Factor on the light; above 1 it blooms.", 0.0, 20.0,
+                  "×"),
+        ValueSpec(
+            "colours", "Colours", ValueKind.CHOICE, "one", "Where the colour of the light comes from.",
+            choices=(("one", "One colour"), ("two", "Two colours"), ("plane", "A plane of colour")),
+        ),
+    ),
+    formula=formula,
+    sets=("emission",),
+    planes=(
+        PlaneSpec("mask", "Where", "1 glows, 0 does not.", (Role.EMISSION,), needed=False),
+        PlaneSpec("second", "Second", "1 gives the second light.", when=("colours", ("two",))),
+        PlaneSpec("colours", "Colours", "The plane of light.", (Role.EMISSION,), reads=Reads.COLOUR,
+                  when=("colours", ("plane",))),
+    ),
+)  # fmt: skip
