@@ -17,13 +17,14 @@ from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.checks import Finding, find
 from even_palette.core.colour.hexcode import parse_hex
 from even_palette.core.colour.srgb import linear_to_srgb
-from even_palette.core.disk.gate import exists
+from even_palette.core.disk.gate import exists, refuse_sources
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Focus, Kit, MeshFile, Source, identifier
-from even_palette.core.kit.store import KIT_FILE, KitFolder, fingerprint
+from even_palette.core.kit.model import Focus, Kit, MeshFile, Recipe, Source, identifier
+from even_palette.core.kit.recipe_file import content_id, read_recipe, recipe_of, write_recipe
+from even_palette.core.kit.store import KIT_FILE, KitFolder, as_kept, fingerprint
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding, to_levels8
@@ -255,8 +256,11 @@ class OpenKit:
 
     # Writing
 
-    def save(self, folder: str | Path = "") -> None:
-        """Save into the kit's folder, or into a new one. Raises UserError; the last save is then still whole."""
+    def save(self, folder: str | Path = "") -> list[str]:
+        """Save into the kit's folder, or into a new one, and changed recipes into their files.
+
+        Gives a sentence for each recipe whose file was left as it is. Raises UserError; the last save is then whole.
+        """
         if folder:
             self.close()
             self._folder = KitFolder.create(Path(folder))
@@ -264,7 +268,37 @@ class OpenKit:
             raise UserError("The kit has no folder yet; say where to save it.")
         kept = self._folder.save(self.kit)
         if kept != self.kit:
-            self.history.rewrite(lambda kit: kept if kit is self.kit else kit)
+            before = self.kit
+            self.history.rewrite(lambda kit: as_kept(kit, before, kept))
+        return self._folder.unwritten
+
+    # Recipes in files
+
+    def open_recipe(self, path: str | Path) -> str:
+        """Add a recipe that lives in a file, and give its key. Raises UserError."""
+        place = Path(path).resolve()
+        self.do(commands.add_recipe_from_file(place, read_recipe(place)))
+        return self.kit.recipes[-1].key
+
+    def read_recipe(self, recipe: str, path: str | Path = "") -> bool:
+        """Make a recipe what its file holds, or another file, in which it then lives. Raises UserError."""
+        place = Path(path or self._recipe(recipe).path).resolve()
+        return self.do(commands.change_recipe_to_file(recipe, place, read_recipe(place)))
+
+    def keep_recipe(self, recipe: str, path: str | Path) -> None:
+        """Write a recipe to a file, in which it lives from then on: saves of the kit write it. Raises UserError."""
+        place = Path(path).resolve()
+        own = self._recipe(recipe).path
+        refuse_sources(place, [Path(file.path) for file in self.kit.files if file.path != own])
+        file, linked = recipe_of(self.kit, recipe)
+        write_recipe(place, file)
+        self.do(commands.keep_recipe_in_file(recipe, str(place), content_id(file), linked))
+
+    def _recipe(self, key: str) -> Recipe:
+        try:
+            return self.kit.recipe(key)
+        except KeyError:
+            raise UserError(f"The kit has no recipe “{key}”.") from None
 
     def ship(self, folder: str | Path) -> dict[str, int]:
         """Write the package; gives the bytes of each file. Raises UserError."""

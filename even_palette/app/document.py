@@ -7,7 +7,6 @@ from pathlib import Path
 from threading import Lock
 from typing import Any
 
-from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from even_palette.app.jobs import Jobs, Rank, one_shot
@@ -15,8 +14,8 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
 from even_palette.core.kit.home import Home
-from even_palette.core.kit.model import FromFile, Kit, with_files
-from even_palette.core.kit.store import Opened, read_kit
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.store import Opened, as_kept, read_kit
 from even_palette.core.log import log
 
 AUTOSAVE_MS, AUTOSAVE_LATEST_MS = 2000, 18_000
@@ -155,7 +154,7 @@ class Document(QObject):
             return
         unchanged = self.kit is before
         if kept != before:
-            self.history.rewrite(lambda old: _moved(old, before, kept))
+            self.history.rewrite(lambda old: as_kept(old, before, kept))
         self.saved = self.kit if unchanged else kept
         if unchanged:
             self._autosave.stop()
@@ -163,7 +162,7 @@ class Document(QObject):
         self.title_changed.emit()
         self.changed.emit()
         assert home.folder is not None
-        self.notice.emit(f"Saved to {home.folder.folder}.")
+        self.notice.emit(" ".join([f"Saved to {home.folder.folder}.", *home.folder.unwritten]))
 
     def _autosave_soon(self) -> None:
         """Once the hand rests, and at the latest so long after the first change that was not kept yet."""
@@ -247,13 +246,3 @@ class _Due:
             except Exception as error:
                 log().exception("A kit could not be read or written")
                 self.error = UserError(f"An error of the program ({type(error).__name__}: {error}).")
-
-
-def _moved(old: Kit, before: Kit, after: Kit) -> Kit:
-    """The kit with maps that a save took into its folder pointing there."""
-    places = {a.path: b.path for a, b in zip(before.files, after.files, strict=True) if a.path != b.path}
-
-    def moved(file: FromFile) -> FromFile:
-        return replace(file, path=places.get(file.path, file.path))
-
-    return with_files(old, moved)

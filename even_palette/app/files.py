@@ -8,13 +8,15 @@ from PyQt6.QtCore import QFileSystemWatcher, QObject, pyqtSignal
 
 from even_palette.app.document import Document
 from even_palette.app.jobs import Jobs, one_shot
+from even_palette.app.recipes import RecipeFiles, changed_recipe
 from even_palette.app.results import Results
 from even_palette.app.view_state import View
 from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands
-from even_palette.core.kit.model import FromFile, Kit, MeshFile, Source, identifier, with_files
+from even_palette.core.kit.model import FromFile, Kit, MeshFile, Recipe, Source, identifier, with_files
+from even_palette.core.kit.recipe_file import RecipeFile
 from even_palette.core.kit.store import Fingerprint, fingerprint
 from even_palette.core.mesh.files import READABLE as MESHES
 from even_palette.core.mesh.model import Mesh
@@ -27,7 +29,7 @@ MESH_FILTER = f"Meshes ({' '.join('*' + suffix for suffix in MESHES)})"
 RELOAD_MS = 250
 Found = tuple[list[Source], list[str]]
 Stamps = dict[str, tuple[int, int] | None]
-Looked = tuple[Stamps, dict[str, Fingerprint], set[str]]
+Looked = tuple[Stamps, dict[str, Fingerprint], dict[str, RecipeFile], list[str], set[str]]
 
 
 class Files(QObject):
@@ -39,6 +41,7 @@ class Files(QObject):
     def __init__(self, jobs: Jobs, document: Document, results: Results, view: View) -> None:
         super().__init__(document)
         self.jobs, self.document, self.results, self.view = jobs, document, results, view
+        self.recipes = RecipeFiles(jobs, document)
         self._seen: dict[str, tuple[int, int] | None] = {}
         self._folders: set[str] = set()
         self._reload = one_shot(self, RELOAD_MS, self.look_again)
@@ -225,25 +228,35 @@ class Files(QObject):
         def work(progress: Progress, cancel: CancelToken) -> Looked:
             stamps = {file.path: _stamp(file.path) for file in files}
             fresh: dict[str, Fingerprint] = {}
+            recipes: dict[str, RecipeFile] = {}
+            troubles: list[str] = []
             folders = {str(Path(file.path).parent) for file in files}
             for file in files:
                 stamp = stamps[file.path]
                 if stamp is None or stamp == seen_before.get(file.path) or file.path in fresh:
                     continue
                 try:
+                    if isinstance(file, Recipe):
+                        if (changed := changed_recipe(file)) is not None:
+                            recipes[file.path] = changed
+                        continue
                     seen = fingerprint(Path(file.path))
-                except UserError:
+                except UserError as error:
+                    troubles += [f"{error} What it held last is kept."] if isinstance(file, Recipe) else []
                     continue
                 if seen.sha256 != file.sha256:
                     fresh[file.path] = seen
-            return stamps, fresh, {folder for folder in folders if exists(Path(folder))}
+            return stamps, fresh, recipes, troubles, {folder for folder in folders if exists(Path(folder))}
 
         def done(found: Looked) -> None:
-            stamps, fresh, self._folders = found
+            stamps, fresh, recipes, troubles, self._folders = found
             if stamps == self._seen and not fresh:
                 return
             self._seen = stamps
+            for trouble in troubles:
+                self.document.notice.emit(trouble)
             self._renew(fresh)
+            self.recipes.follow(recipes)
             self.watch()
             self.reread.emit()
 
@@ -257,7 +270,7 @@ class Files(QObject):
 
         def renew(source: FromFile) -> FromFile:
             seen = fresh.get(source.path)
-            if seen is None:
+            if seen is None or isinstance(source, Recipe):
                 return source
             renewed = replace(source, size=seen.size, sha256=seen.sha256)
             return replace(renewed, width=0, height=0) if isinstance(renewed, Source) else renewed

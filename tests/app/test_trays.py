@@ -3,6 +3,7 @@
 from itertools import combinations
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
@@ -13,9 +14,11 @@ from even_palette.core.arrays import float32
 from even_palette.core.colour.ciede2000 import ciede2000
 from even_palette.core.colour.cielab import linear_to_cielab
 from even_palette.core.colour.srgb import srgb_to_linear
+from even_palette.core.colour.swatches import read_swatches
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.kit.model import Box, Unmix
 from even_palette.core.kit.owners import OVER, users_of
+from even_palette.core.kit.recipe_file import read_recipe, write_recipe
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Bound, ValueKind
 from even_palette.core.raster.files import write_plane
@@ -555,3 +558,78 @@ def test_looks_at_surface_values_and_differences(demo: Driver) -> None:
     session.select(variant="night_post")
     demo.settle()
     assert stand.look == Look(variant="night_post")
+
+
+def test_a_recipe_lives_in_a_file_that_others_change_and_move(small: Driver, tmp_path: Path) -> None:
+    small.stage(5)
+    session, recipes = small.session, small.tray.recolour.recipe_row
+    session.do(commands.make_recipe("region_1", "Paint"))
+    path = tmp_path / "Shared.recipe.json"
+    session.select("region_1")
+    assert [action.text() for action in recipes.file.menu().actions()] == ["Keep in a file …"]
+    session.files.recipes.keep("paint", path)
+    small.settle()
+    assert "Lives in Shared.recipe.json." in recipes.wearers.text()
+    # edited here: told, then written by the save
+    session.do(commands.set_cell_value("region_1", "strength", 0.25))
+    small.settle()
+    assert "Changed here" in recipes.wearers.text()
+    small.window.save()
+    small.settle()
+    assert read_recipe(path).coats[0].values["strength"] == 0.25
+    assert "Lives in" in recipes.wearers.text()
+    assert not session.document.modified
+    # changed by somebody else: followed, as a step that can be undone
+    file = read_recipe(path)
+    coat = msgspec.structs.replace(file.coats[0], values={**file.coats[0].values, "strength": 0.75})
+    write_recipe(path, msgspec.structs.replace(file, coats=(coat,)))
+    small.qtbot.waitUntil(lambda: session.kit.recipe("paint").coats[0].values["strength"] == 0.75, timeout=20_000)
+    assert session.history.undo_labels[0] == "Read recipe"
+    # changed here and there: nothing is lost on either side, and it is told
+    session.do(commands.set_cell_value("region_1", "strength", 0.5))
+    coat = msgspec.structs.replace(coat, values={**coat.values, "strength": 0.1})
+    with small.qtbot.waitSignal(session.notice, check_params_cb=lambda text: "changed here and in" in text):
+        write_recipe(path, msgspec.structs.replace(file, coats=(coat,)))
+    assert session.kit.recipe("paint").coats[0].values["strength"] == 0.5
+    small.settle()
+    read = next(action for action in recipes.file.menu().actions() if action.text() == "Read the file")
+    read.trigger()
+    small.settle()
+    assert session.kit.recipe("paint").coats[0].values["strength"] == 0.1
+    # it goes, is told of, and is found where it went
+    path.rename(tmp_path / "Elsewhere.recipe.json")
+    small.qtbot.waitUntil(lambda: "is missing" in recipes.wearers.text(), timeout=20_000)
+    assert session.kit.recipe("paint").coats[0].values["strength"] == 0.1
+    session.files.recipes.read("paint", tmp_path / "Elsewhere.recipe.json")
+    small.settle()
+    assert "Lives in Elsewhere.recipe.json." in recipes.wearers.text()
+    session.select("region_2")
+    recipes.open_file(tmp_path / "Elsewhere.recipe.json")
+    small.settle()
+    assert session.kit.region("region_2").recipe == "paint"  # linked already, so not once more
+    next(action for action in recipes.file.menu().actions() if action.text() == "Take into the kit").trigger()
+    assert session.kit.recipe("paint").path == ""
+
+
+def test_swatches_come_from_lists_and_from_the_kit(small: Driver, tmp_path: Path) -> None:
+    small.stage(5)
+    editor = small.tray.recolour.editors["colour"]
+    strip = editor.strip  # type: ignore[attr-defined]
+    written = tmp_path / "wharf.txt"
+    written.write_text("#ff8800 Buoy\n\n// tar\n#101418 Tarred rope\n")
+    strip.open_file(written)
+    small.settle()
+    assert strip.box.currentText() == "wharf.txt"
+    small.qtbot.mouseClick(strip.cells, Qt.MouseButton.LeftButton, pos=strip.cells.cell(1).center())
+    assert editor.hex.text() == "#101418"  # type: ignore[attr-defined]
+    small.key(strip.cells, Qt.Key.Key_Left)
+    small.key(strip.cells, Qt.Key.Key_Return)
+    assert editor.hex.text() == "#ff8800"  # type: ignore[attr-defined]
+    small.choose(strip.box, "Colours of the kit")
+    assert (255, 136, 0) in [swatch.colour for swatch in strip.cells.swatches]
+    strip.write_to(tmp_path / "out.txt")
+    small.settle()
+    assert read_swatches((tmp_path / "out.txt").read_text()) == strip.swatches
+    written.write_text("not a colour\n")
+    with small.qtbot.waitSignal(small.session.notice, check_params_cb=lambda text: "wharf.txt: line 1" in text):
+        strip.open_file(written)

@@ -143,8 +143,9 @@ def test_swatch_in_all_models_and_forms(small: Driver) -> None:
     small.drag(track, QPoint(20, 10), QPoint(track.width() - 1, 10))
     assert encoded_to_hex(read_cell(small.session.kit, "region_4", "").settings[0]["colour"]) == "#ffffcc"  # type: ignore[arg-type]
     assert len(small.session.history.undo_labels) == steps + 1
-    assert swatch.recents[0].hex == "#ffffcc"  # type: ignore[attr-defined]
-    small.click(swatch.recents[1])  # type: ignore[attr-defined]
+    assert swatch.strip.cells.swatches[0].colour == (255, 255, 204)  # type: ignore[attr-defined]
+    cells = swatch.strip.cells  # type: ignore[attr-defined]
+    small.qtbot.mouseClick(cells, Qt.MouseButton.LeftButton, pos=cells.cell(1).center())
     assert swatch.hex.text() == "#ff66cc"  # type: ignore[attr-defined]
 
 

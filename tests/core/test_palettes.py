@@ -12,6 +12,7 @@ from sklearn.cluster import MiniBatchKMeans
 
 from even_palette.core.arrays import Levels, float32
 from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.colour.swatches import Swatch, read_swatches, write_swatches
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks, encode_blocks, through_blocks
@@ -24,11 +25,9 @@ from even_palette.core.tones.palette import (
     PaletteRow,
     check_palette,
     colours_of,
-    hex_list,
     merged,
     new_palette,
     permuted,
-    read_hex_list,
     read_strip,
     row_from_picture,
     shifted_row,
@@ -182,11 +181,14 @@ def test_rows_by_shift_and_from_another_picture() -> None:
 
 def test_hex_lists_and_strips_go_out_and_come_in() -> None:
     colours = a_palette().fitted
-    assert read_hex_list(hex_list(colours)) == colours
-    assert read_hex_list("#fff white\n\n// note\n; more\n000000\n") == ((255, 255, 255), (0, 0, 0))
+    named = [Swatch(colour, f"Colour {number}") for number, colour in enumerate(colours)]
+    assert read_swatches(write_swatches(named)) == tuple(named)
+    assert read_swatches("\ufeff#fff white\n\n// note\n; more\n# 3\n000000\n") == (
+        Swatch((255, 255, 255), "white"), Swatch((0, 0, 0)),
+    )  # fmt: skip
     for bad in ("", "red\n", "#12\n", "#000\n" * 257):
         with pytest.raises(UserError):
-            read_hex_list(bad)
+            read_swatches(bad)
     row = np.array([colours], np.uint8)
     for wide, high in ((1, 1), (1, 16), (8, 32)):
         assert np.array_equal(read_strip(row.repeat(high, 0).repeat(wide, 1)), row[0])

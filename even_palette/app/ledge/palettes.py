@@ -7,14 +7,15 @@ from pathlib import Path
 import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app.ledge.palette_grid import PaletteGrid
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.theme import set_icon
-from even_palette.app.tray.panel import choice, label, show_choice, tool
+from even_palette.app.tray.panel import choice, give_menu, label, show_choice, tool
 from even_palette.core.colour.hexcode import format_hex
+from even_palette.core.colour.swatches import Swatch, read_swatches, write_swatches
 from even_palette.core.disk.gate import read_bytes
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
@@ -31,12 +32,10 @@ from even_palette.core.results.toning import entry_counts
 from even_palette.core.tones.palette import (
     Palette,
     PaletteRow,
-    hex_list,
     levels_of_colours,
     merged,
     new_palette,
     permuted,
-    read_hex_list,
     read_strip,
     row_along,
     row_from_picture,
@@ -65,7 +64,7 @@ class PalettePage(QWidget):
         self.grid.moved.connect(self._move)
         self.told = label("", "quiet")
         self.told.setWordWrap(True)
-        self.swatch = SwatchEditor("Entry")
+        self.swatch = SwatchEditor("Entry", session)
         self.swatch.changed.connect(self._recolour)
         self.swatch.finished.connect(session.history.end_merge)
         self.swatch.pick.hide()
@@ -136,14 +135,8 @@ class PalettePage(QWidget):
         button.setText(name)
         set_icon(button, icon)
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         button.setFixedWidth(166)
-        menu = QMenu(button)
-        for text, act in actions.items():
-            action = menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(lambda _, act=act: act())
-        button.setMenu(menu)
+        give_menu(button, actions)
         return button
 
     # What is chosen
@@ -361,7 +354,7 @@ class PalettePage(QWidget):
             if path.suffix.lower() in (".txt", ".hex"):
                 text = read_bytes(path, MOST_TEXT).decode("utf-8", "replace")
                 try:
-                    entries = levels_of_colours(read_hex_list(text))
+                    entries = levels_of_colours([swatch.colour for swatch in read_swatches(text)])
                 except UserError as error:
                     raise UserError(f"{path.name}: {error}") from None
                 return commands.add_palette(new_palette("palette", path.stem, entries, "As read"))
@@ -389,7 +382,7 @@ class PalettePage(QWidget):
 
         def work(progress: Progress, cancel: CancelToken) -> None:
             if path.suffix.lower() in (".txt", ".hex"):
-                write_whole(path, hex_list(row.colours).encode())
+                write_whole(path, write_swatches(map(Swatch, row.colours)).encode())
             else:
                 write_plane(path, Plane(strip_of(palette), Encoding.SRGB))
 

@@ -7,14 +7,14 @@ from pathlib import Path
 import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app.ledge.ramp_strip import RampStrip
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.theme import set_icon
-from even_palette.app.tray.panel import choice, label, row, show_choice, tool
+from even_palette.app.tray.panel import choice, give_menu, label, row, show_choice, tool
 from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.kit import commands
@@ -62,20 +62,12 @@ class RampPage(QWidget):
         self.box = choice("Ramp", [])
         self.box.activated.connect(lambda i: self._choose(ramp=str(self.box.itemData(i)), ramp_row=0, stop=0))
         self.add_button = tool("Add ramp", "plus", "Add a ramp")
-        menu = QMenu(self.add_button)
         ways: dict[str, Callable[[], object]] = {
             "From black to white": self._add_plain, "From the chosen palette": self._from_palette,
             "From the region's paint, dark to light": self._from_paint, 
             "Along a line over the picture": self.line_wanted.emit, "From a strip …": self._open,
         }  # fmt: skip
-        for text, act in ways.items():
-            action = menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(lambda _, act=act: act())
-        self.add_button.clicked.connect(
-            lambda: menu.popup(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
-        )
-        self.menu = menu
+        self.menu = give_menu(self.add_button, ways)
         self.remove = tool("Remove ramp", "trash", "Take this ramp away")
         self.remove.clicked.connect(lambda: session.do(commands.remove_ramp(self.key)))
         self.space = choice("Colours between stops", SPACES)
@@ -86,20 +78,14 @@ class RampPage(QWidget):
         self.rows.setText("Row")
         set_icon(self.rows, "rows")
         self.rows.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        self.rows.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.rows.setFixedWidth(190)
-        row_menu = QMenu(self.rows)
         of_row: dict[str, Callable[[], object]] = {
             "Copy this row": self._copy_row, "Remove this row": self._remove_row,
             "Space stops evenly": partial(self._change_row, "Space stops evenly", evenly_spaced),
             "Turn round": partial(self._change_row, "Turn ramp round", reversed_row),
             "Mirror the ramp, or not": self._mirror, "Write strip …": self._write,
         }  # fmt: skip
-        for text, act in of_row.items():
-            action = row_menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(lambda _, act=act: act())
-        self.rows.setMenu(row_menu)
+        give_menu(self.rows, of_row)
         self.told = label("", "quiet")
         self.strip = RampStrip()
         self.strip.chosen.connect(lambda row_, stop: self._choose(ramp_row=row_, stop=stop))
@@ -107,7 +93,7 @@ class RampPage(QWidget):
         self.strip.dropped.connect(session.history.end_merge)
         self.strip.added.connect(self._add_stop)
         self.strip.removed.connect(self._remove_stop)
-        self.swatch = SwatchEditor("Stop")
+        self.swatch = SwatchEditor("Stop", session)
         self.swatch.changed.connect(self._recolour)
         self.swatch.finished.connect(session.history.end_merge)
         self.swatch.pick.hide()

@@ -1,4 +1,4 @@
-"""The swatch editor, all in place: hex, sliders in a chosen model, number forms, eyedropper, recent colours."""
+"""The swatch editor, all in place: hex, sliders in a chosen model, number forms, eyedropper, strips of swatches."""
 
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
@@ -15,17 +15,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from even_palette.app.session import Session
 from even_palette.app.swatch.models import FORMS, MODELS, ColourModel
+from even_palette.app.swatch.strip import SwatchStrip, remember
 from even_palette.app.swatch.track import Track
 from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.core.arrays import float32
-from even_palette.core.colour.hexcode import encoded_to_hex, hex_to_encoded
+from even_palette.core.colour.hexcode import encoded_to_hex, format_hex, hex_to_encoded, parse_hex
 from even_palette.core.material.model import Colour
 
 TRACK_STOPS = 13
-MOST_RECENT = 9
-
-_recent: list[str] = []
 
 
 def qcolor(encoded: Colour) -> QColor:
@@ -33,7 +32,7 @@ def qcolor(encoded: Colour) -> QColor:
 
 
 class Patch(QToolButton):
-    """A flat patch of one colour; a click chooses it where it is a recent colour."""
+    """A flat patch of one colour."""
 
     def __init__(self, name: str, width: int, height: int, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -61,10 +60,11 @@ class SwatchEditor(QWidget):
     finished = pyqtSignal()
     pick_wanted = pyqtSignal()
 
-    def __init__(self, name: str, parent: QWidget | None = None, folded: bool = False) -> None:
+    def __init__(self, name: str, session: Session, folded: bool = False) -> None:
         """Where it is `folded`, a click on its colour opens the sliders."""
-        super().__init__(parent)
+        super().__init__()
         self._name = name
+        self.strip = SwatchStrip(session)
         self._colour: Colour = (0.0, 0.0, 0.0)
         self._model: ColourModel = MODELS[0]
         self._axes = np.zeros(3, dtype=np.float32)
@@ -74,7 +74,7 @@ class SwatchEditor(QWidget):
     def _build(self) -> None:
         self.patch = Patch(f"{self._name} colour", 44, 28)
         self.patch.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.patch.clicked.connect(lambda: self.more.setVisible(self.more.isHidden()))
+        self.patch.clicked.connect(self._unfold)
         self.hex = QLineEdit()
         self.hex.setAccessibleName(f"{self._name} hex")
         self.hex.setMaxLength(9)
@@ -118,19 +118,14 @@ class SwatchEditor(QWidget):
             self.letters.append(letter)
             self.tracks.append(track)
             self.boxes.append(box)
-        self.recents = [Patch(f"Recent colour {i + 1}", 24, 24) for i in range(MOST_RECENT)]
-        recent_row = QHBoxLayout()
-        recent_row.setSpacing(4)
-        for patch in self.recents:
-            patch.clicked.connect(lambda _, p=patch: self._take(hex_to_encoded(p.hex), end=True))
-            recent_row.addWidget(patch)
-        recent_row.addStretch(1)
+        self.strip.taken.connect(lambda colour: self._take(hex_to_encoded(format_hex(colour)), end=True))
         self.more = QWidget()
         below = QVBoxLayout(self.more)
         below.setContentsMargins(0, 0, 0, 0)
         below.setSpacing(6)
-        for part in (choices, grid, recent_row):
+        for part in (choices, grid):
             below.addLayout(part)
+        below.addWidget(self.strip)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -138,6 +133,10 @@ class SwatchEditor(QWidget):
         layout.addWidget(self.more)
 
     # Showing
+
+    def _unfold(self) -> None:
+        self.more.setVisible(self.more.isHidden())
+        self._show()
 
     def show_colour(self, colour: Colour) -> None:
         """Show a colour that was set elsewhere. Axes keep what the colour cannot tell, such as the hue of a grey."""
@@ -174,10 +173,8 @@ class SwatchEditor(QWidget):
             ramp[:, index] = np.linspace(0, axis.high, TRACK_STOPS)
             stops = [qcolor((float(c[0]), float(c[1]), float(c[2]))) for c in self._model.to_encoded(ramp)]
             self.tracks[index].show_position(float(self._axes[index]) / axis.high, stops)
-        for index, patch in enumerate(self.recents):
-            patch.setVisible(index < len(_recent))
-            if index < len(_recent):
-                patch.show_hex(_recent[index])
+        if not self.more.isHidden():
+            self.strip.follow()
 
     # Editing
 
@@ -225,10 +222,6 @@ class SwatchEditor(QWidget):
         self._take(colour, end=True)
 
     def _finish(self) -> None:
-        text = encoded_to_hex(self._colour)
-        if text in _recent:
-            _recent.remove(text)
-        _recent.insert(0, text)
-        del _recent[MOST_RECENT:]
+        remember(parse_hex(encoded_to_hex(self._colour)))
         self._show()
         self.finished.emit()

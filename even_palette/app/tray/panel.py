@@ -1,5 +1,7 @@
 """What all panels share: a scrolling column with a title."""
 
+from collections.abc import Callable, Mapping
+
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QColor, QIcon, QPixmap
 from PyQt6.QtWidgets import (
@@ -10,6 +12,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLayout,
     QListWidget,
+    QMenu,
     QScrollArea,
     QSizePolicy,
     QToolButton,
@@ -82,6 +85,18 @@ def tool(name: str, icon_name: str, tip: str) -> QToolButton:
     made.setToolTip(tip)
     made.setAccessibleName(name)
     return made
+
+
+def give_menu(button: QToolButton, actions: Mapping[str, Callable[[], object]]) -> QMenu:
+    """Let a button open a menu of what can be done."""
+    menu = QMenu(button)
+    for text, act in actions.items():
+        action = menu.addAction(text)
+        assert action is not None
+        action.triggered.connect(lambda _, act=act: act())
+    button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+    button.setMenu(menu)
+    return menu
 
 
 def row(*widgets: QWidget, stretch: int | None = None) -> QHBoxLayout:

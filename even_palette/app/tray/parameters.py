@@ -183,7 +183,7 @@ class ParameterTable(QWidget):
             self.session.do(commands.set_parameter(parameter.key, setting, self.session.variant))
 
         if parameter.kind == ValueKind.COLOUR:
-            swatch = SwatchEditor(parameter.name, folded=True)
+            swatch = SwatchEditor(parameter.name, self.session, folded=True)
             swatch.changed.connect(change)
             swatch.finished.connect(self.session.history.end_merge)
             swatch.pick_wanted.connect(lambda: self.pick_wanted.emit(swatch))

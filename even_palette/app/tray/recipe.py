@@ -1,16 +1,22 @@
-"""The recipe that a region wears: choosing one, making one of its coats, its name, and who else wears it."""
+"""The recipe that a region wears: choosing one, making one of its coats, its name, its file, and who else wears it."""
 
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import choice, label, row, show_choice, tool
+from even_palette.app.tray.panel import choice, give_menu, label, row, show_choice, tool
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.owners import OVER, owner_name
+from even_palette.core.kit.recipe_file import SUFFIX
 
 HEAD_PX = 84
 MAKE_RECIPE = "+"
 """The choice of a recipe that is not there yet; no key reads like it."""
+FROM_FILE = "/"
+"""The choice of a recipe that lives in a file."""
+RECIPES = f"Recipes (*{SUFFIX})"
 
 
 class RecipeRow(QWidget):
@@ -34,7 +40,14 @@ class RecipeRow(QWidget):
         head.setFixedWidth(HEAD_PX)
         self.beside: QHBoxLayout = row(head, self.box, stretch=1)
         self.named = QWidget()
-        named = row(self.name, self.take_in, self.drop, stretch=0)
+        self.file = tool("File of the recipe", "folder-open", "Let the recipe live in a file that several kits link")
+        self.in_no_file = give_menu(self.file, {"Keep in a file …": self._keep})
+        ways = {
+            "Read the file": self._read, "Write the file": self._write, "Use another file …": self._find,
+            "Take into the kit": lambda: session.do(commands.take_in_recipe(self.worn)),
+        }  # fmt: skip
+        self.in_file = give_menu(self.file, ways)
+        named = row(self.name, self.file, self.take_in, self.drop, stretch=0)
         named.setContentsMargins(0, 0, 0, 0)
         self.named.setLayout(named)
         column = QVBoxLayout(self)
@@ -55,6 +68,8 @@ class RecipeRow(QWidget):
             self.box.addItem(recipe.name, recipe.key)
         if not over and not worn:
             self.box.addItem("Make one of these coats", MAKE_RECIPE)
+        if not over:
+            self.box.addItem("From a file …", FROM_FILE)
         self.box.blockSignals(False)
         self.box.setEnabled(not over)
         show_choice(self.box, worn)
@@ -65,11 +80,17 @@ class RecipeRow(QWidget):
                 self.name.setText(at.kit.recipe(worn).name)
             self.take_in.setEnabled(bool(at.kit.region(owner).coats))
             others = [region.name for region in at.kit.wearers(worn) if region.key != owner]
-            self.wearers.setText(f"Also worn by {', '.join(others)}." if others else "Worn by no other region yet.")
+            recipe, files = at.kit.recipe(worn), self.session.files
+            self.file.setMenu(self.in_file if recipe.path else self.in_no_file)
+            told = [f"Also worn by {', '.join(others)}." if others else "Worn by no other region yet."]
+            told += [files.recipes.told(recipe, files.is_missing(recipe.path))] if recipe.path else []
+            self.wearers.setText(" ".join(told))
 
     def _wear(self, recipe: str) -> None:
         session, owner = self.session, self.session.owner
-        if recipe == MAKE_RECIPE:
+        if recipe == FROM_FILE:
+            self._open()
+        elif recipe == MAKE_RECIPE:
             session.do(commands.make_recipe(owner, f"{owner_name(session.kit, owner)} paint"))
         elif recipe:
             session.do(commands.wear_recipe(owner, recipe))
@@ -77,9 +98,45 @@ class RecipeRow(QWidget):
             session.do(commands.let_go(owner))
         self.show_owner(session.at, owner)
 
-    def _rename(self) -> None:
+    @property
+    def worn(self) -> str:
+        """The key of the recipe that the selected owner wears, or ""."""
         owner = self.session.owner
-        worn = "" if owner.startswith(OVER) or not owner else self.session.kit.region(owner).recipe
+        return "" if owner.startswith(OVER) or not owner else self.session.kit.region(owner).recipe
+
+    # The file of the recipe
+
+    def _open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open recipe", "", RECIPES)
+        if name:
+            self.open_file(Path(name))
+
+    def open_file(self, path: Path) -> None:
+        """Let the selected region wear the recipe of a file."""
+        session, owner = self.session, self.session.owner
+        session.files.recipes.open(path, lambda key: session.do(commands.wear_recipe(owner, key)))
+
+    def _keep(self) -> None:
+        wanted = f"{self.session.kit.recipe(self.worn).name}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self, "Keep recipe in a file", wanted, RECIPES)
+        if name:
+            path = Path(name)
+            self.session.files.recipes.keep(self.worn, path if path.suffix else path.with_name(path.name + SUFFIX))
+
+    def _find(self) -> None:
+        beside = str(Path(self.session.kit.recipe(self.worn).path).parent)
+        name, _ = QFileDialog.getOpenFileName(self, "Find recipe", beside, RECIPES)
+        if name:
+            self.session.files.recipes.read(self.worn, Path(name))
+
+    def _read(self) -> None:
+        self.session.files.recipes.read(self.worn, Path(self.session.kit.recipe(self.worn).path))
+
+    def _write(self) -> None:
+        self.session.files.recipes.keep(self.worn, Path(self.session.kit.recipe(self.worn).path))
+
+    def _rename(self) -> None:
+        worn = self.worn
         name = self.name.text().strip()
         if worn and name and name != self.session.kit.recipe(worn).name:
             self.session.do(commands.rename_recipe(worn, name))

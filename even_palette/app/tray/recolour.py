@@ -308,7 +308,7 @@ class RecolourPanel(Panel):
             box.activated.connect(lambda i: session.do(commands.set_choice(owner, spec.name, box.itemData(i), coat)))
             return box
         if spec.kind == ValueKind.COLOUR:
-            swatch = SwatchEditor(spec.label, folded=several)
+            swatch = SwatchEditor(spec.label, session, folded=several)
             swatch.changed.connect(change)
             swatch.finished.connect(session.history.end_merge)
             swatch.pick_wanted.connect(lambda: self.pick_wanted.emit(swatch))

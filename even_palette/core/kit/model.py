@@ -176,11 +176,18 @@ class Unmix(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Recipe(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A named list of coats that regions of any sheet wear by link: change it once, and all of them follow."""
+    """A named list of coats that regions of any sheet wear by link: change it once, and all of them follow.
+
+    One with a `path` lives in a file that other kits link too (see `kit/recipe_file`); path as for maps. `sha256` is
+    what the file held when it was read or written last, and `linked` are the keys in the kit by those in the file.
+    """
 
     key: str
     name: str
     coats: tuple[Coat, ...]
+    path: str = ""
+    sha256: str = ""
+    linked: dict[str, str] = {}
 
 
 class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -343,9 +350,10 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         raise KeyError(key)
 
     @property
-    def files(self) -> list[Source | MeshFile]:
-        """Everything that is read from files: the maps of all sheets, then the meshes."""
-        return [*(source for sheet in self.sheets for source in sheet.sources), *self.meshes]
+    def files(self) -> list[Source | MeshFile | Recipe]:
+        """Everything that is read from files: the maps of all sheets, the meshes, and recipes that live in files."""
+        maps = (source for sheet in self.sheets for source in sheet.sources)
+        return [*maps, *self.meshes, *(recipe for recipe in self.recipes if recipe.path)]
 
     @property
     def regions(self) -> list[Region]:
@@ -418,7 +426,7 @@ class Focus:
 
 
 T = TypeVar("T")
-FromFile = TypeVar("FromFile", Source, MeshFile)
+FromFile = TypeVar("FromFile", Source, MeshFile, Recipe)
 
 
 def change_one(items: tuple[T, ...], which: Callable[[T], bool], change: Callable[[T], T]) -> tuple[T, ...]:
@@ -438,10 +446,10 @@ def with_region(kit: Kit, key: str, change: Callable[[Region], Region]) -> Kit:
 
 
 class FileChange(Protocol):
-    """A change of what is read from a file, be it a map or a mesh."""
+    """A change of what is read from a file, be it a map, a mesh or a recipe."""
 
     def __call__(self, file: FromFile, /) -> FromFile:
-        """The changed map or mesh file."""
+        """The changed map, mesh file or recipe."""
         ...
 
 
@@ -470,9 +478,10 @@ def with_paint_tiles(kit: Kit, change: Callable[[PaintTile], PaintTile]) -> Kit:
 
 
 def with_files(kit: Kit, change: FileChange) -> Kit:
-    """The kit with a change made to the maps of all sheets and to the meshes."""
+    """The kit with a change made to everything that is read from files."""
     sheets = tuple(replace(sheet, sources=tuple(map(change, sheet.sources))) for sheet in kit.sheets)
-    return replace(kit, sheets=sheets, meshes=tuple(map(change, kit.meshes)))
+    recipes = tuple(change(recipe) if recipe.path else recipe for recipe in kit.recipes)
+    return replace(kit, sheets=sheets, meshes=tuple(map(change, kit.meshes)), recipes=recipes)
 
 
 def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:

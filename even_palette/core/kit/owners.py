@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from even_palette.core.kit.model import Kit, Region, change_one, retire, with_region
+from even_palette.core.kit.model import Kit, Region, Sheet, change_one, retire, with_region
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
-from even_palette.core.material.model import Bound, Coat, Value
+from even_palette.core.material.model import Bound, Coat, PlaneKind, PlaneRef, Value
 
 OVER = "/"
 """What the overcoats of a sheet are called beside the keys of regions: this sign and the key of the sheet."""
@@ -57,6 +57,18 @@ def recipe_length(kit: Kit, owner: str) -> int:
     if owner.startswith((OVER, RECIPE)) or not kit.region(owner).recipe:
         return 0
     return len(kit.recipe(kit.region(owner).recipe).coats)
+
+
+def missing_plane(sheet: Sheet, coats: Sequence[Coat]) -> PlaneRef | None:
+    """The first plane of a sheet's own that coats read and that the sheet does not have."""
+    there = {PlaneRef(PlaneKind.MAP, source.key) for source in sheet.sources}
+    there |= {PlaneRef(PlaneKind.BAKE, bake.key) for bake in sheet.bakes}
+    there |= {PlaneRef(PlaneKind.TONE, tone.key) for tone in sheet.tones}
+    for coat in coats:
+        for use in (*coat.planes.values(), *([coat.pattern] if coat.pattern else [])):
+            if use.plane.kind not in (PlaneKind.PALETTE, PlaneKind.RAMP) and use.plane not in there:
+                return use.plane
+    return None
 
 
 def home_of(kit: Kit, owner: str, coat: int) -> tuple[str, int]:

@@ -22,6 +22,7 @@ from even_palette.core.kit.model import (
     FORMAT,
     FromFile,
     Kit,
+    Recipe,
     identifier,
     paint_tiles,
     unique,
@@ -29,6 +30,7 @@ from even_palette.core.kit.model import (
     with_paint_tiles,
 )
 from even_palette.core.kit.owners import without_unused
+from even_palette.core.kit.recipe_file import write_changed
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.regions.paint import MOST_PACKED, PaintTile, is_name
 
@@ -195,11 +197,15 @@ class Opened:
 
 
 class KitFolder:
-    """A kit's folder, held by a lock while it is open. Without the lock, `read_only` says why."""
+    """A kit's folder, held by a lock while it is open. Without the lock, `read_only` says why.
+
+    `unwritten` says what the last save left as it is: the files of recipes that it could not write.
+    """
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.read_only = ""
+        self.unwritten: list[str] = []
         self._kept_paint: set[str] = set()
         self._lock = FileLock(folder / LOCK_FILE, thread_local=False)  # taken and let go by any worker
         try:
@@ -248,13 +254,15 @@ class KitFolder:
         return Opened(saved, recovered if recovered != saved else None)
 
     def save(self, kit: Kit) -> Kit:
-        """Save the kit; returns it with maps taken in by another folder pointing to this one's copies.
+        """Save the kit, and the recipes that were changed in it to their files.
+
+        Returns it with maps taken in by another folder pointing to this one's copies, and with what the files hold.
 
         Raises UserError if that fails; the last save is then still whole.
         """
         self._must_write()
         try:
-            kept = with_files(kit, self._adopt)
+            kept, self.unwritten = write_changed(with_files(kit, self._adopt))
             self._keep_paint(kept)
             write_whole(self.folder / KIT_FILE, encode_kit(without_unused(kept), self.folder))
             (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
@@ -331,6 +339,19 @@ class KitFolder:
         self.close()
         if not (self.folder / KIT_FILE).exists():
             shutil.rmtree(self.folder, ignore_errors=True)
+
+
+def as_kept(old: Kit, before: Kit, after: Kit) -> Kit:
+    """A kit of the history with what a save of `before` changed: where maps lie, and what the files of recipes hold."""
+    kept = {a.path: b for a, b in zip(before.files, after.files, strict=True) if a != b}
+
+    def change(file: FromFile) -> FromFile:
+        now = kept.get(file.path)
+        if isinstance(file, Recipe):
+            return replace(file, sha256=now.sha256, linked=now.linked) if isinstance(now, Recipe) else file
+        return file if now is None else replace(file, path=now.path)
+
+    return with_files(old, change)
 
 
 def read_kit(folder: Path) -> Kit:

@@ -218,6 +218,8 @@ def _check_recipes(kit: Kit) -> None:
             raise UserError(f"recipe key “{recipe.key[:40]}” is not a plain identifier.")
         if not recipe.coats:
             raise UserError(f"recipe “{recipe.name[:40]}” has no coat.")
+        if not all(IDENTIFIER.fullmatch(name) for pair in recipe.linked.items() for name in pair):
+            raise UserError(f"recipe “{recipe.name[:40]}” links what has no plain key.")
         _check_coats(f"recipe “{recipe.name[:40]}”", recipe.coats)
     lengths = {recipe.key: recipe.coats for recipe in kit.recipes}
     for region in kit.regions:

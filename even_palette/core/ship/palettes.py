@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from even_palette.core.arrays import Levels
+from even_palette.core.colour.swatches import Swatch, write_swatches
 from even_palette.core.disk.folders import adding_files
 from even_palette.core.disk.gate import reason
 from even_palette.core.errors import UserError
@@ -16,7 +17,7 @@ from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of
 from even_palette.core.tones.colours import Colours, count_colours, to_oklab
 from even_palette.core.tones.index_map import Dither, index_map, stored_levels
-from even_palette.core.tones.palette import colours_of, hex_list
+from even_palette.core.tones.palette import colours_of
 from even_palette.core.tones.palette_fit import Method, fit_palette
 
 SUFFIXES = ("index.png", "strip.png", "colours.txt", "preview.png")
@@ -93,7 +94,7 @@ def _write(
     indices = index_map(rgb, entries, dither, cancel)
     write_plane(folder / f"{name}-index.png", Plane(stored_levels(len(entries))[indices][..., None], Encoding.DATA))
     write_plane(folder / f"{name}-strip.png", Plane(entries[None].copy(), Encoding.SRGB))
-    (folder / f"{name}-colours.txt").write_text(hex_list(colours_of(entries)))
+    (folder / f"{name}-colours.txt").write_text(write_swatches(map(Swatch, colours_of(entries))))
     write_plane(folder / f"{name}-preview.png", Plane(entries[indices], Encoding.SRGB))
     if alpha is not None:
         write_plane(folder / f"{name}-alpha.png", Plane(np.ascontiguousarray(alpha), Encoding.DATA))

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from even_palette.core.arrays import Floats, Levels, Samples
-from even_palette.core.colour.hexcode import Rgb8, format_hex, parse_hex
+from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
 from even_palette.core.raster.plane import decode_levels, to_levels8
@@ -139,32 +139,6 @@ def row_from_picture(palette: Palette, name: str, indices: Levels, rgb: Levels) 
 def used_entries(indices: Levels, count: int) -> Samples:
     """How many texels of an index map (H, W) show each of `count` entries, (count,)."""
     return np.bincount(indices.ravel(), minlength=count)[:count]
-
-
-def hex_list(colours: Sequence[Rgb8]) -> str:
-    """Colours as a text: one hex value a line."""
-    return "".join(f"{format_hex(colour)}\n" for colour in colours)
-
-
-def read_hex_list(text: str) -> tuple[Rgb8, ...]:
-    """The colours of such a text; empty lines and what follows a hex value are passed over.
-
-    Raises UserError, naming the line.
-    """
-    found = []
-    for number, line in enumerate(text.splitlines(), 1):
-        words = line.split()
-        if not words or (words[0].startswith(("//", ";")) or words[0] == "#"):
-            continue
-        try:
-            found.append(parse_hex(words[0]))
-        except ValueError as error:
-            raise UserError(f"line {number}: {error}") from None
-        if len(found) > MOST_ENTRIES:
-            raise UserError(f"There are more than {MOST_ENTRIES} colours.")
-    if not found:
-        raise UserError("There is no colour in it; write one hex value a line.")
-    return tuple(found)
 
 
 def read_strip(levels: Levels) -> Levels:

@@ -1,5 +1,7 @@
 """Commands on recipes: lists of coats that several regions wear by link."""
 
+from pathlib import Path
+
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
@@ -15,15 +17,10 @@ from even_palette.core.kit.model import (
     unique,
     with_region,
 )
-from even_palette.core.kit.owners import (
-    OVER,
-    RECIPE,
-    coats_of,
-    recipe_length,
-)
+from even_palette.core.kit.owners import OVER, RECIPE, coats_of, missing_plane, recipe_length
+from even_palette.core.kit.recipe_file import RecipeFile, living_at, with_recipe
 from even_palette.core.kit.validate import check_setting
-from even_palette.core.material.coats import COATS
-from even_palette.core.material.model import Coat, PlaneKind, PlaneUse, Setting
+from even_palette.core.material.model import Setting
 
 
 def make_recipe(owner: str, name: str) -> Command:
@@ -48,24 +45,11 @@ def wear_recipe(owner: str, recipe: str) -> Command:
     def apply(kit: Kit) -> Kit:
         made = kit.recipe(recipe)
         sheet = kit.sheet_of(owner)
-        there = {(PlaneKind.MAP, source.key) for source in sheet.sources}
-        there |= {(PlaneKind.BAKE, bake.key) for bake in sheet.bakes}
-        there |= {(PlaneKind.TONE, tone.key) for tone in sheet.tones}
-        for coat in made.coats:
-            for use in _uses(coat):
-                own = use.plane.kind in (PlaneKind.MAP, PlaneKind.BAKE, PlaneKind.TONE)
-                if own and (use.plane.kind, use.plane.key) not in there:
-                    raise UserError(
-                        f"“{made.name}” reads the {use.plane.kind} “{use.plane.key}”, which {sheet.name} does not have."
-                    )
+        if lacks := missing_plane(sheet, made.coats):
+            raise UserError(f"“{made.name}” reads the {lacks.kind} “{lacks.key}”, which {sheet.name} does not have.")
         return with_region(kit, owner, lambda r: replace(r, recipe=recipe, coats=(), own_values={}))
 
     return Command("Wear recipe", apply)
-
-
-def _uses(coat: Coat) -> list[PlaneUse]:
-    named = [spec.name for spec in COATS[coat.kind].planes]
-    return [*(use for name, use in coat.planes.items() if name in named), *([coat.pattern] if coat.pattern else [])]
 
 
 def let_go(owner: str) -> Command:
@@ -117,6 +101,26 @@ def take_into_recipe(owner: str) -> Command:
         return with_region(kit, owner, lambda r: replace(r, coats=()))
 
     return Command("Take coats into recipe", apply)
+
+
+def add_recipe_from_file(path: Path, file: RecipeFile) -> Command:
+    """Add a recipe that lives in a file, as `recipe_file.read_recipe` read it."""
+    return Command("Open recipe", lambda kit: with_recipe(kit, path, file)[0])
+
+
+def change_recipe_to_file(recipe: str, path: Path, file: RecipeFile) -> Command:
+    """Make a recipe what a file holds: one that was changed, or another one; its wearers follow."""
+    return Command("Read recipe", lambda kit: with_recipe(kit, path, file, recipe)[0])
+
+
+def keep_recipe_in_file(recipe: str, path: str, sha256: str, linked: dict[str, str]) -> Command:
+    """Let a recipe live in a file to which it was written (see `recipe_file.living_at`)."""
+    return Command("Keep recipe in a file", lambda kit: living_at(kit, recipe, path, sha256, linked))
+
+
+def take_in_recipe(recipe: str) -> Command:
+    """Let a recipe live in the kit alone; no pixel changes, and the file stays as it is."""
+    return Command("Take recipe in", lambda kit: living_at(kit, recipe, "", "", kit.recipe(recipe).linked))
 
 
 def set_own_value(owner: str, value_name: str, coat: int, setting: Setting | None) -> Command:

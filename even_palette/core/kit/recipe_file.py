@@ -1,0 +1,266 @@
+"""Recipes in files of their own, which several kits link: what such a file holds, and taking it into a kit."""
+
+import hashlib
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar
+
+import msgspec
+from msgspec.structs import replace
+
+from even_palette.core.disk.gate import read_bytes, reason
+from even_palette.core.disk.whole import write_whole
+from even_palette.core.errors import UserError
+from even_palette.core.kit.model import Kit, Recipe, change_one, identifier, new_key, unique, with_region
+from even_palette.core.kit.owners import RECIPE, missing_plane, value_uses, with_coats
+from even_palette.core.kit.validate import check_kit, check_setting
+from even_palette.core.material.model import Bound, Coat, Parameter, PlaneKind, PlaneUse
+from even_palette.core.tones.palette import Palette
+from even_palette.core.tones.ramp import Ramp
+
+RECIPE_FORMAT = 1
+SUFFIX = ".recipe.json"
+MOST_RECIPE_BYTES = 4 << 20
+
+
+class RecipeFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A recipe as a file holds it; it is called as the file is.
+
+    Its parameters, palettes and ramps are those that its coats follow and read. Their keys, which are their names too,
+    hold within the file: each kit has keys and names of its own for them.
+    """
+
+    coats: tuple[Coat, ...]
+    parameters: tuple[Parameter, ...] = ()
+    palettes: tuple[Palette, ...] = ()
+    ramps: tuple[Ramp, ...] = ()
+    format: int = RECIPE_FORMAT
+
+
+def recipe_schema() -> dict[str, object]:
+    """JSON Schema of a recipe's file."""
+    return msgspec.json.schema(RecipeFile)
+
+
+def encode_recipe(file: RecipeFile) -> bytes:
+    """The text of a recipe's file; the same for the same recipe, whichever kit wrote it."""
+    return msgspec.json.format(msgspec.json.encode(file, order="deterministic"), indent=2) + b"\n"
+
+
+def decode_recipe(text: bytes, name: str) -> RecipeFile:
+    """The recipe that a file describes. Raises UserError, naming the file, for one that does not hold together."""
+    try:
+        file = msgspec.json.decode(text, type=RecipeFile)
+        if file.format != RECIPE_FORMAT:
+            raise UserError(f"it has format {file.format}; this version reads format {RECIPE_FORMAT}.")
+        every = [part.key for parts in (file.parameters, file.palettes, file.ramps) for part in parts]
+        if len(set(every)) != len(every):
+            raise UserError("it has two parameters, palettes or ramps of one key.")
+        check_kit(_plain(file))
+        check_kit(with_recipe(Kit(), Path(name), file)[0])
+    except (msgspec.MsgspecError, UserError, KeyError, RecursionError, UnicodeDecodeError) as error:
+        raise UserError(f"{name}: not a recipe that can be opened: {' '.join(str(error).split())[:200]}") from None
+    return file
+
+
+def _plain(file: RecipeFile) -> Kit:
+    """A kit that has just what is in the file, under the file's own keys."""
+    recipe = Recipe("a_recipe", "Recipe", file.coats)
+    return Kit(parameters=file.parameters, palettes=file.palettes, ramps=file.ramps, recipes=(recipe,))
+
+
+def content_id(file: RecipeFile) -> str:
+    """The SHA-256 of a recipe as this program writes it."""
+    return hashlib.sha256(encode_recipe(file)).hexdigest()
+
+
+def read_recipe(path: Path) -> RecipeFile:
+    """Raises UserError if the file cannot be read or holds no recipe."""
+    return decode_recipe(read_bytes(path, MOST_RECIPE_BYTES), str(path))
+
+
+def write_recipe(path: Path, file: RecipeFile) -> None:
+    """Write a recipe whole beside its name and rename it. Raises UserError if that fails."""
+    try:
+        write_whole(path, encode_recipe(file))
+    except OSError as error:
+        raise UserError(f"{path}: the recipe could not be written ({reason(error)}).") from error
+
+
+# From a kit
+
+
+def recipe_of(kit: Kit, key: str) -> tuple[RecipeFile, dict[str, str]]:
+    """What the file of a recipe would hold now, and the keys in the kit by those in the file. Raises KeyError."""
+    recipe = kit.recipe(key)
+    names = {own: name for name, own in recipe.linked.items()}
+    bound = [use.value.parameter for use in value_uses(kit, RECIPE + key) if isinstance(use.value, Bound)]
+    strips = [use.plane.key for coat in recipe.coats for use in _uses(coat) if _is_strip(use)]
+    used = list(dict.fromkeys([*bound, *strips]))
+    for own in used:
+        if own not in names:
+            wanted = kit.parameter(own).name if own in bound else own
+            names[own] = unique(wanted, names.values(), "_")
+    file = RecipeFile(
+        tuple(_with_keys(coat, names.__getitem__) for coat in recipe.coats),
+        tuple(replace(p, key=names[p.key], name=names[p.key]) for p in map(kit.parameter, sorted(set(bound)))),
+        tuple(replace(p, key=names[p.key], name=names[p.key]) for p in kit.palettes if p.key in used),
+        tuple(replace(r, key=names[r.key], name=names[r.key]) for r in kit.ramps if r.key in used),
+    )
+    in_order = replace(
+        file,
+        parameters=tuple(sorted(file.parameters, key=lambda part: part.key)),
+        palettes=tuple(sorted(file.palettes, key=lambda part: part.key)),
+        ramps=tuple(sorted(file.ramps, key=lambda part: part.key)),
+    )
+    return in_order, {names[own]: own for own in used}
+
+
+def differs_from_file(kit: Kit, recipe: Recipe) -> bool:
+    """Whether a recipe with a file was changed in the kit since the file was read or written last."""
+    return bool(recipe.path) and content_id(recipe_of(kit, recipe.key)[0]) != recipe.sha256
+
+
+def write_changed(kit: Kit) -> tuple[Kit, list[str]]:
+    """Write the recipes that were changed in the kit to their files: the kit that knows of it, and what was not done.
+
+    A file that is gone, or that somebody else changed meanwhile, is left as it is.
+    """
+    told: list[str] = []
+    for recipe in kit.recipes:
+        if not differs_from_file(kit, recipe):
+            continue
+        path = Path(recipe.path)
+        try:
+            if content_id(read_recipe(path)) != recipe.sha256:
+                raise UserError(f"{path}: was changed by somebody else.")
+            kit = written(kit, recipe.key, path)
+        except UserError as error:
+            told.append(f"“{recipe.name}” stays in the kit alone: {error}")
+    return kit, told
+
+
+def written(kit: Kit, key: str, path: Path) -> Kit:
+    """Write a recipe to a file: the kit in which it lives there. Raises UserError if that fails."""
+    file, linked = recipe_of(kit, key)
+    write_recipe(path, file)
+    return living_at(kit, key, str(path.resolve()), content_id(file), linked)
+
+
+def living_at(kit: Kit, key: str, path: str, sha256: str, linked: dict[str, str]) -> Kit:
+    """The kit with what it knows of the file of a recipe."""
+
+    def change(recipe: Recipe) -> Recipe:
+        return replace(recipe, path=path, sha256=sha256, linked=linked)
+
+    return replace(kit, recipes=change_one(kit.recipes, lambda recipe: recipe.key == key, change))
+
+
+# Into a kit
+
+
+def with_recipe(kit: Kit, path: Path, file: RecipeFile, key: str = "") -> tuple[Kit, str]:
+    """The kit with the recipe of a file, and its key there: a new one, or that of `key`, which becomes as in the file.
+
+    What a wearer sets itself stays where it fits. Raises KeyError, and UserError where the result would not hold.
+    """
+    before = kit.recipe(key) if key else None
+    linked: dict[str, str] = {}
+    known = before.linked if before else {}
+    for parameter in file.parameters:
+        kit, linked[parameter.key] = _with_parameter(kit, parameter, known.get(parameter.key, ""))
+    for palette in file.palettes:
+        palettes, linked[palette.key] = _with_strip(kit, kit.palettes, palette, known.get(palette.key, ""))
+        kit = replace(kit, palettes=palettes)
+    for ramp in file.ramps:
+        ramps, linked[ramp.key] = _with_strip(kit, kit.ramps, ramp, known.get(ramp.key, ""))
+        kit = replace(kit, ramps=ramps)
+    coats = tuple(_with_keys(coat, lambda name: linked.get(name, name)) for coat in file.coats)
+    if before is None:
+        stem = path.name.removesuffix(SUFFIX).removesuffix(".json")
+        name = unique(stem or "Recipe", [recipe.name for recipe in kit.recipes])
+        key = new_key(kit, name)
+        kit = replace(kit, recipes=(*kit.recipes, Recipe(key, name, coats)))
+    else:
+        kit = _where_it_fits(with_coats(kit, RECIPE + key, coats), key, before.coats)
+    kit = living_at(kit, key, str(path.resolve()), content_id(file), linked)
+    check_kit(kit)
+    return kit, key
+
+
+def _with_parameter(kit: Kit, given: Parameter, own: str) -> tuple[Kit, str]:
+    there = next((parameter for parameter in kit.parameters if parameter.key == own), None)
+    if there is None or there.kind != given.kind:
+        key = new_key(kit, given.key)
+        name = unique(identifier(given.key), [parameter.name for parameter in kit.parameters], "_")
+        return replace(kit, parameters=(*kit.parameters, replace(given, key=key, name=name))), key
+    changed = replace(given, key=own, name=there.name)
+    variants = tuple(
+        replace(v, values={k: value for k, value in v.values.items() if k != own or _is_allowed(changed, value)})
+        for v in kit.variants
+    )
+    kit = replace(kit, variants=variants)
+    return replace(kit, parameters=change_one(kit.parameters, lambda p: p.key == own, lambda _: changed)), own
+
+
+def _is_allowed(parameter: Parameter, value: object) -> bool:
+    try:
+        check_setting(parameter, value)  # type: ignore[arg-type]
+    except UserError:
+        return False
+    return True
+
+
+Strip = TypeVar("Strip", Palette, Ramp)
+
+
+def _with_strip(kit: Kit, strips: tuple[Strip, ...], given: Strip, own: str) -> tuple[tuple[Strip, ...], str]:
+    there = next((strip for strip in strips if strip.key == own), None)
+    if there is not None:
+        changed = replace(given, key=own, name=there.name)
+        return change_one(strips, lambda strip: strip.key == own, lambda _: changed), own
+    key = new_key(kit, given.key)
+    name = unique(given.key.replace("_", " ").capitalize(), [strip.name for strip in strips])
+    added: tuple[Strip, ...] = (replace(given, key=key, name=name),)
+    return strips + added, key
+
+
+def _where_it_fits(kit: Kit, key: str, before: tuple[Coat, ...]) -> Kit:
+    """The kit whose wearers set no value that their recipe does not have any more."""
+    kinds = [coat.kind for coat in kit.recipe(key).coats]
+
+    def fits(place: str) -> bool:
+        number = int(place.split(" ", 1)[0])
+        return number < len(kinds) and number < len(before) and kinds[number] == before[number].kind
+
+    for region in kit.wearers(key):
+        left = {place: value for place, value in region.own_values.items() if fits(place)}
+        kit = with_region(kit, region.key, lambda worn, left=left: replace(worn, own_values=left))  # type: ignore[misc]
+        sheet, recipe = kit.sheet_of(region.key), kit.recipe(key)
+        if lacks := missing_plane(sheet, recipe.coats):
+            raise UserError(
+                f"“{recipe.name}” now reads the {lacks.kind} “{lacks.key}”, which {sheet.name} does not have."
+            )
+    return kit
+
+
+# Keys in coats
+
+
+def _uses(coat: Coat) -> list[PlaneUse]:
+    return [*coat.planes.values(), *([coat.pattern] if coat.pattern else [])]
+
+
+def _is_strip(use: PlaneUse) -> bool:
+    return use.plane.kind in (PlaneKind.PALETTE, PlaneKind.RAMP)
+
+
+def _with_keys(coat: Coat, name: Callable[[str], str]) -> Coat:
+    """A coat whose parameters, palettes and ramps are called otherwise."""
+
+    def plane(use: PlaneUse) -> PlaneUse:
+        return replace(use, plane=replace(use.plane, key=name(use.plane.key))) if _is_strip(use) else use
+
+    values = {key: Bound(name(v.parameter)) if isinstance(v, Bound) else v for key, v in coat.values.items()}
+    planes = {key: plane(use) for key, use in coat.planes.items()}
+    return replace(coat, values=values, planes=planes, pattern=plane(coat.pattern) if coat.pattern else None)
