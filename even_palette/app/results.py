@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.core.errors import NotReady
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit.model import Focus
+from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.results.looks import Look, LookKind
 from even_palette.core.results.ready import make_look, make_ready
@@ -67,11 +67,19 @@ class Results(QObject):
         self.shown_changed.emit()
 
     def prepare(self, at: Focus) -> None:
-        """Compute on a worker what the views need of a kit, then show it. The latest kit wins."""
+        """Compute on a worker what the views need of a kit, then show it. The latest kit wins.
+
+        Where nothing changed but what variants set, all is there.
+        """
         if self._preparing is not None and time.monotonic() - self._shown_at > PATIENCE_S:
             self._next = at
             return
         self._next, looks, opened = None, self._looks, self.shown is None
+        is_calm = self._preparing is None and self.shown is not None and self._ready.issuperset(looks)
+        if is_calm and differs_in_variants_alone(at, self.shown):
+            self.shown, self._shown_at = at, time.monotonic()
+            self.shown_changed.emit()
+            return
 
         def work(progress: Progress, cancel: CancelToken) -> Focus:
             sheets = self.sheets
@@ -221,3 +229,11 @@ class Results(QObject):
                 rank=Rank.CHECK,
                 place="colours",
             )
+
+
+def differs_in_variants_alone(one: Focus, other: Focus | None) -> bool:
+    """Whether two kits, each at a sheet, share all their parts but the variants."""
+    if other is None:
+        return False
+    names = [name for name in Kit.__struct_fields__ if name != "variants"]
+    return one.key == other.key and all(getattr(one.kit, name) is getattr(other.kit, name) for name in names)

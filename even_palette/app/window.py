@@ -451,6 +451,7 @@ class Window(QMainWindow):
         """Closing never asks: unsaved work stays in the autosave and is there at the next opening."""
         self.jobs.close()
         self.session.close()
+        self.stand.canvas.quick.close()
         self.renderer.release()
         super().closeEvent(event)
 

@@ -35,6 +35,10 @@ class CancelToken:
         """Whether the work was asked to stop."""
         return self._event.is_set()
 
+    def wait(self, seconds: float) -> None:
+        """Rest so long, or until the work is asked to stop."""
+        self._event.wait(seconds)
+
     def check(self) -> None:
         """Raise Cancelled if the work was asked to stop."""
         if self._event.is_set():

@@ -42,6 +42,9 @@ void main() {{
 """
 
 
+RASTERIZERS = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
+
+
 class SheetRenderer:
     """Keeps programs by expression and textures by content. Lives on the thread of the context.
 
@@ -53,6 +56,11 @@ class SheetRenderer:
         self.textures = Textures(self._context)
         self._programs = Programs(self._context, VERTEX, FRAGMENT)
         self._samplers = Samplers(self._context)
+
+    @property
+    def in_software(self) -> bool:
+        """Whether OpenGL is done by the processor."""
+        return any(name in str(self._context.info["GL_RENDERER"]).lower() for name in RASTERIZERS)
 
     def render(self, shown: Picture, view: View, filtered: bool = True) -> Levels:
         """A picture through a view: (height, width, 4) uint8, encoded, alpha 0 off the sheet.

@@ -2,17 +2,21 @@
 
 import sys
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import Qt
 
 from even_palette.app.rail import STAGES
+from even_palette.app.stand.renderer import to_image
 from even_palette.app.view_state import Panes
 from even_palette.core.kit import commands
 from even_palette.core.kit.store import read_kit
+from even_palette.core.material.model import Coat
 from even_palette.core.results.cache import Cache
 from even_palette.core.results.looks import Look
 from tests.app.conftest import Driver, pixels
@@ -132,3 +136,48 @@ def test_the_driver_waits_for_the_first_picture(make_window: Callable[[], Driver
     driver.settle()
     driver.window.grab()
     assert driver.window.renderer._draw is None
+
+
+def test_a_value_that_is_dragged_is_drawn_by_loops(small: Driver, monkeypatch: pytest.MonkeyPatch) -> None:
+    """On a software rasterizer: after some steps loops draw what OpenGL draws, and other programs are drawn by it."""
+    stand, session = small.stand, small.session
+    quick = stand.canvas.quick
+    monkeypatch.setattr(small.window.renderer._sheets.__class__, "in_software", property(lambda _: True))
+
+    def drag(step: int) -> None:
+        session.do(commands.set_cell_value("region_1", "colour", (0.2, step % 40 / 40, 0.6), "day"))
+        small.qtbot.waitUntil(lambda: not stand.canvas.pending, timeout=20_000)
+
+    session.select(region="region_1", variant="day")
+    steps = iter(range(10_000))
+    deadline = time.monotonic() + 90
+    while not quick.views and time.monotonic() < deadline:
+        drag(next(steps))
+    assert quick.views
+    drag(next(steps))
+    (tile,) = stand.canvas.tiles
+    view = stand.canvas.camera.view(stand.canvas.field(0).width(), stand.canvas.field(0).height())
+    drawn = quick.draw(tile.picture, view)
+    assert drawn is not None
+    assert np.array_equal(pixels(to_image(drawn)), pixels(stand.canvas._images[0][0]))
+    by_opengl = small.window.renderer.render(tile.picture, view)
+    assert np.abs(drawn.astype(int) - by_opengl).max() <= 2
+    # a coat more is another program: OpenGL serves until its loops are there
+    session.do(commands.add_coat("region_1", Coat("shift", {"hue": 40.0})))
+    small.settle()
+    (tile,) = stand.canvas.tiles
+    assert quick.draw(tile.picture, view) is None
+
+
+def test_what_variants_set_needs_no_worker(small: Driver) -> None:
+    """A step of a drag is shown at once; what the sheet is made of is prepared on a worker."""
+    session = small.session
+    session.do(commands.set_cell_value("region_1", "colour", (0.2, 0.4, 0.6), "day"))
+    small.settle()
+    session.do(commands.set_cell_value("region_1", "colour", (0.2, 0.5, 0.6), "day"))
+    assert session.shown is not None
+    assert session.shown.kit is session.kit
+    session.do(commands.add_coat("region_1", Coat("shift", {"hue": 40.0})))
+    assert session.shown.kit is not session.kit
+    small.settle()
+    assert session.shown.kit is session.kit

@@ -66,11 +66,6 @@ STRIP = Plane(RNG.random((3, 9, 4)).astype(np.float32), Encoding.LINEAR)
 VIEW = whole_sheet(SIDE, SIDE)
 
 
-@pytest.fixture(scope="module")
-def renderer() -> SheetRenderer:
-    return SheetRenderer()
-
-
 def difference(renderer: SheetRenderer, shown: Picture, view: View = VIEW, filtered: bool = True) -> int:
     drawn = renderer.render(shown, view, filtered)[..., :3].astype(int)
     return int(np.abs(drawn - render_reference(shown, view, filtered)).max())
@@ -145,33 +140,6 @@ def test_the_fused_loop_has_each_operation() -> None:
     small = run_fused(one, held, {}, Frame(SIDE // 4, SIDE // 4))["seen"]
     blocks = PAINT.samples[..., :3].reshape(SIDE // 4, 4, SIDE // 4, 4, 3).mean(axis=(1, 3))
     assert small == pytest.approx(blocks, abs=1e-5)
-
-
-def test_loops_are_kept_within_bounds_and_made_without_a_folder(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """Another text in a loop's place is replaced, old loops go, and a folder that cannot be written to stops nothing."""
-    from even_palette.core.graph import fused
-
-    monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path))
-    monkeypatch.setattr(fused, "MOST_LOOPS", 2)
-    monkeypatch.setattr(fused, "_loops", {})
-
-    def halved_paint(by: float) -> np.ndarray:
-        return run_fused(program_of({"seen": x * by}), {SLOT: slots.of(PAINT)}, {}, Frame(SIDE, SIDE))["seen"]
-
-    for share in (0.5, 0.625, 0.75, 0.875):
-        assert halved_paint(share) == pytest.approx(PAINT.samples[..., :1] * share)
-    kept = list((tmp_path / "loops").glob("*.py"))
-    assert len(kept) == 2
-    for path in kept:
-        path.write_text("loop = None")
-    monkeypatch.setattr(fused, "_loops", {})
-    assert halved_paint(0.875) == pytest.approx(PAINT.samples[..., :1] * 0.875)
-    (tmp_path / "file").write_text("")
-    monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path / "file"))
-    monkeypatch.setattr(fused, "_loops", {})
-    assert halved_paint(0.25) == pytest.approx(PAINT.samples[..., :1] * 0.25)
 
 
 def test_the_cases_use_the_whole_table() -> None:

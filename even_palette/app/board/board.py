@@ -1,7 +1,10 @@
 """The board's view: cells that draw what their coat does, live thumbnails as column heads."""
 
-from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen
+from collections import OrderedDict
+from operator import is_
+
+from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QPoint, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import (
     QHeaderView,
     QStyle,
@@ -27,12 +30,15 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.kit.owners import OVER, coats_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
-from even_palette.core.results.materials import coat_strip, paint_strip
+from even_palette.core.material.variants import lineage
+from even_palette.core.results.materials import coat_strip, made_of, paint_strip
 
 ROW_PX, COLUMN_PX, NAME_PX = 26, 132, 150
 THUMB_PX, HEAD_PX = 46, 74
 WIDEST_PX = 240
 HANDLE_PX = 8
+MOST_CELLS = 2000
+"""Pictures of cells that are kept."""
 FINISH = ("metalness", "roughness", "clear_coat")
 """The outputs that a ball shows where a coat has values for all of them."""
 
@@ -200,6 +206,7 @@ class CellDelegate(QStyledItemDelegate):
         super().__init__(parent)
         self.session = session
         self._drawn: dict[tuple[str, str, str], list[QImage]] = {}
+        self._cells: OrderedDict[tuple[object, ...], tuple[tuple[object, ...], QPixmap]] = OrderedDict()
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
@@ -215,11 +222,41 @@ class CellDelegate(QStyledItemDelegate):
         variant, coats = model.variant(index.column()), coats_of(at.kit, owner)
         if variant not in at.kit.variant_names or not coats:
             return
-        own = is_own(at.kit, owner, variant)
-        box = option.rect.adjusted(5, 3, -5, -3) if own else option.rect.adjusted(5, 9, -5, -9)
-        strips = self._strips(at, owner, variant, COATS[coats[0].kind].before_and_after)
+        painter.drawPixmap(option.rect.topLeft(), self._cell(at, owner, variant, option.rect.size(), painter))
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.setPen(QPen(grey(t.text), 2))
+            painter.drawRect(option.rect.adjusted(1, 1, -1, -1))
+
+    def _cell(self, at: Focus, owner: str, variant: str, size: QSize, painter: QPainter) -> QPixmap:
+        """The picture of a cell; one whose parts of the kit did not change is not made anew."""
+        device = painter.device()
+        ratio = device.devicePixelRatioF() if device is not None else 1.0
+        name = (at.key, owner, variant, size.width(), size.height(), ratio)
+        parts = (*made_of(at), *lineage(at.kit.variants, variant), tokens())
+        kept = self._cells.get(name)
+        if kept is not None and len(kept[0]) == len(parts) and all(map(is_, kept[0], parts)):
+            self._cells.move_to_end(name)
+            return kept[1]
+        made = QPixmap(size * ratio)
+        made.setDevicePixelRatio(ratio)
+        made.fill(Qt.GlobalColor.transparent)
+        within = QPainter(made)
+        within.setRenderHints(painter.renderHints())
+        whole = self._paint_cell(within, at, owner, variant, QRect(QPoint(0, 0), size))
+        within.end()
+        if whole:
+            self._cells[name] = parts, made
+            while len(self._cells) > MOST_CELLS:
+                self._cells.popitem(last=False)
+        return made
+
+    def _paint_cell(self, painter: QPainter, at: Focus, owner: str, variant: str, rect: QRect) -> bool:
+        """Draw a cell; False if something of it is still to be made."""
+        t, own = tokens(), is_own(at.kit, owner, variant)
+        box = rect.adjusted(5, 3, -5, -3) if own else rect.adjusted(5, 9, -5, -9)
+        strips, whole = self._strips(at, owner, variant, COATS[coats_of(at.kit, owner)[0].kind].before_and_after)
         if not strips:
-            return
+            return whole
         if len(strips) > 1:
             painter.drawImage(QRect(box.x(), box.y(), box.width(), box.height() // 3), strips[1])
             painter.drawImage(box.adjusted(0, box.height() // 3, 0, 0), strips[0])
@@ -230,9 +267,7 @@ class CellDelegate(QStyledItemDelegate):
             QPen(grey(t.text if own else t.quiet_text), 1, Qt.PenStyle.SolidLine if own else Qt.PenStyle.DotLine)
         )
         painter.drawRect(box.adjusted(0, 0, -1, -1))
-        if option.state & QStyle.StateFlag.State_Selected:
-            painter.setPen(QPen(grey(t.text), 2))
-            painter.drawRect(option.rect.adjusted(1, 1, -1, -1))
+        return whole
 
     def _mark(self, painter: QPainter, at: Focus, owner: str, variant: str, box: QRect, strip: QImage) -> None:
         """A small ball for a finish, a rim of light for a glow, as the variant has them."""
@@ -254,17 +289,22 @@ class CellDelegate(QStyledItemDelegate):
                 painter.setPen(QPen(QColor.fromRgbF(*colour), 3))
                 painter.drawRect(box.adjusted(2, 2, -3, -3))
 
-    def _strips(self, at: Focus, owner: str, variant: str, with_paint: bool) -> list[QImage]:
-        """The coat of a cell, and the paint under it if that is wanted; while they are made anew, those before them."""
+    def _strips(self, at: Focus, owner: str, variant: str, with_paint: bool) -> tuple[list[QImage], bool]:
+        """The coat of a cell, and the paint under it if that is wanted; while they are made anew, those before them.
+
+        Beside them, whether they are those of this kit.
+        """
+        whole = True
         cell, sheets = (at.key, owner, variant), self.session.sheets
         try:
             strips = [coat_strip(at, sheets, owner, variant), *([paint_strip(at, sheets, owner)] if with_paint else [])]
             self._drawn[cell] = [to_image(strip[None]) for strip in strips]
         except NotReady as missing:
+            whole = False
             self.session.results.make(missing)
         except UserError:
             self._drawn.pop(cell, None)
-        return self._drawn.get(cell, [])
+        return self._drawn.get(cell, []), whole
 
 
 class Heads(QHeaderView):

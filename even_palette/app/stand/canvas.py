@@ -7,7 +7,9 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
+from even_palette.app.jobs import Jobs
 from even_palette.app.stand.camera import Camera
+from even_palette.app.stand.quick import QuickDrawing
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
 from even_palette.core.results.looks import Picture
@@ -24,9 +26,10 @@ class Canvas(TileView):
     camera_changed = pyqtSignal()
     tiles_shown = pyqtSignal()
 
-    def __init__(self, renderer: Renderer, parent: QWidget | None = None) -> None:
+    def __init__(self, jobs: Jobs, renderer: Renderer, parent: QWidget | None = None) -> None:
         super().__init__("Sheet view", parent)
         self.renderer = renderer
+        self.quick = QuickDrawing(jobs, renderer, self)
         self.camera = Camera()
         self._fitted = True
         self._drag_from: QPoint | None = None
@@ -39,7 +42,9 @@ class Canvas(TileView):
         return self.renderer.ready([p for tile in self.tiles for p in (tile.picture, tile.other) if p is not None])
 
     def draw(self, picture: Picture, width: int, height: int) -> QImage:
-        return to_image(self.renderer.render(picture, self.camera.view(width, height), self.filtered))
+        view = self.camera.view(width, height)
+        pixels = self.quick.draw(picture, view) if self.filtered else None
+        return to_image(self.renderer.render(picture, view, self.filtered) if pixels is None else pixels)
 
     # What is shown
 

@@ -36,6 +36,11 @@ class Renderer(QObject):
         self._sheets: SheetRenderer | None = None
         self._models: ModelRenderer | None = None
 
+    @property
+    def in_software(self) -> bool:
+        """Whether pictures are drawn by the processor."""
+        return self._draw is not None and (self._sheets is None or self._sheets.in_software)
+
     def render(self, shown: Picture, view: View, filtered: bool = True) -> Levels:
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet."""
         if self._draw is None:

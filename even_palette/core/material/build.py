@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import srgb_to_linear
@@ -109,8 +110,12 @@ class Material:
 
 
 def _packed(outputs: Mapping[str, Node], plan: PackingPlan) -> dict[str, Node]:
-    found = nodes.replaced(outputs.values(), "weight", lambda node: plan.weight(str(node.payload[0])))
-    return dict(zip(outputs, found, strict=True))
+    return dict(zip(outputs, _with_weights(tuple(outputs.values()), plan), strict=True))
+
+
+@lru_cache(maxsize=16)
+def _with_weights(found: tuple[Node, ...], plan: PackingPlan) -> tuple[Node, ...]:
+    return tuple(nodes.replaced(found, "weight", lambda node: plan.weight(str(node.payload[0]))))
 
 
 def _named(outputs: Mapping[str, Node], parameters: Sequence[Parameter]) -> dict[str, Node]:

@@ -5,6 +5,7 @@ import time
 from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, fields, is_dataclass
+from operator import is_
 from threading import Lock, get_ident, local
 from typing import Any, TypeVar
 
@@ -136,9 +137,28 @@ class Cache:
                 self._bytes -= gone.size
 
     @property
+    def is_looked_at(self) -> bool:
+        """Whether this thread only looks."""
+        return self.only_looks == get_ident()
+
+    @property
     def bytes(self) -> int:
         """What the kept results take."""
         return self._bytes
+
+
+class Seen:
+    """What was made last under a name, for as long as the parts that it is made of are the same objects."""
+
+    def __init__(self) -> None:
+        self._results: dict[Hashable, tuple[tuple[object, ...], Any]] = {}
+
+    def get(self, name: Hashable, parts: tuple[object, ...], compute: Callable[[], T]) -> T:
+        """The result of these parts, made now if the last was of others."""
+        found = self._results.get(name)
+        if found is None or len(found[0]) != len(parts) or not all(map(is_, found[0], parts)):
+            found = self._results[name] = parts, compute()
+        return found[1]
 
 
 def physical_memory() -> int:

@@ -99,13 +99,17 @@ SHOWN = "shown"
 
 @dataclass(frozen=True)
 class Picture:
-    """A look made ready: expressions by name, of which `shown` is what is seen, with the slots and inputs they need."""
+    """A look made ready: expressions by name, of which `shown` is what is seen, with the slots and inputs they need.
+
+    `light` is what is seen in linear light, where it is a colour of the material.
+    """
 
     outputs: Mapping[str, Node]
     slots: Mapping[str, Slot]
     inputs: Mapping[str, float | tuple[float, ...]]
     seed: float = 0.0
     time: float = 0.0
+    light: Node | None = None
 
     @property
     def program(self) -> Program:
@@ -197,6 +201,7 @@ def _result(at: Focus, sheets: Sheets, look: Look) -> Picture:
     material = material_of(at, sheets, live=True)
     plan = packing_plan(at, material, live=True)
     outputs = material.packed(plan)
+    light = None
     if look.kind == LookKind.SURFACE:
         value = outputs.get(look.output)
         if value is None:
@@ -204,10 +209,11 @@ def _result(at: Focus, sheets: Sheets, look: Look) -> Picture:
         wide = value if value.type == Type.VEC3 else nodes.join(value, value, value)
         shown = {SHOWN: encode(nodes.clamp(wide)) if value.type == Type.VEC3 else wide}
     else:
-        shown = {SHOWN: encode(nodes.clamp(outputs.pop(COLOUR))), **outputs}
+        light = outputs.pop(COLOUR)
+        shown = {SHOWN: encode(nodes.clamp(light)), **outputs}
     there = {**slots_of(at, sheets, material.slots), **plan.slots(sheets.weights(at).packed)}
     settings = resolve(at.kit.parameters, at.kit.variants, look.variant)
-    return Picture(shown, there, material.inputs(settings))
+    return Picture(shown, there, material.inputs(settings), light=light)
 
 
 def _difference(at: Focus, sheets: Sheets, look: Look) -> Picture:

@@ -89,10 +89,23 @@ def has_grey_base(at: Focus) -> bool:
 
 
 def material_of(at: Focus, sheets: Sheets, live: bool = False) -> Material:
-    """The material of a sheet. Raises UserError if a map that it needs cannot be read."""
-    regions = [dressed(at, sheets, region.key) for region in at.sheet.regions]
-    over = dressed(at, sheets, OVER + at.key) if at.sheet.overcoats else None
-    return build_material(regions, at.kit.parameters, at.kit.blending, live, over, pictures_of(at, sheets))
+    """The material of a sheet. Raises UserError if a map that it needs cannot be read.
+
+    For the thread that only looks it is remembered, so that a value that a variant has is dragged without building it.
+    """
+
+    def build() -> Material:
+        regions = [dressed(at, sheets, region.key) for region in at.sheet.regions]
+        over = dressed(at, sheets, OVER + at.key) if at.sheet.overcoats else None
+        return build_material(regions, at.kit.parameters, at.kit.blending, live, over, pictures_of(at, sheets))
+
+    return sheets.seen.get(("material", at.key, live), made_of(at), build) if sheets.cache.is_looked_at else build()
+
+
+def made_of(at: Focus) -> tuple[object, ...]:
+    """All parts of a kit that the material of a sheet is made of; what variants set is not among them."""
+    kit = at.kit
+    return at.sheet, kit.parameters, kit.recipes, kit.palettes, kit.ramps, kit.meshes, kit.blending
 
 
 def dressed(at: Focus, sheets: Sheets, owner: str) -> Dressed:

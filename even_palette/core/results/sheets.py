@@ -16,7 +16,7 @@ from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions.id_colours import IdColours, list_id_colours
 from even_palette.core.regions.keying import distance_counts
 from even_palette.core.regions.unmix import Unmixed, unmix
-from even_palette.core.results.cache import Cache
+from even_palette.core.results.cache import Cache, Seen
 from even_palette.core.results.claims import LIKE, Leaf, leaf_of
 from even_palette.core.results.glow import light_of
 from even_palette.core.results.kept_weights import lasting_weights
@@ -39,6 +39,7 @@ class Sheets:
 
     def __init__(self, cache: Cache | None = None) -> None:
         self.cache = cache or Cache()
+        self.seen = Seen()
         mine = ref(self)  # so that what is held here goes at once with the last who holds it
 
         def light(at: Focus, bake: Bake) -> Floats | None:

@@ -1,0 +1,130 @@
+"""What a compiled loop is given for the slots that it reads: samples, tables, levels. Kept within a budget of bytes."""
+
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from threading import Lock
+from typing import Any
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, Samples, float32
+from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
+from even_palette.core.graph.loops import Bound
+from even_palette.core.graph.slots import Slot
+from even_palette.core.raster.mips import gpu_samples, level_count, level_of
+from even_palette.core.raster.plane import Encoding, Plane, decode_levels, stored_values
+
+MOST_KEPT_BYTES = 1 << 29
+
+
+def kind_of(plane: Plane) -> "np.dtype[Any]":
+    """In which numbers the samples of a plane are kept."""
+    grid = getattr(plane, "grid", None)
+    return np.dtype((grid.tiles[0].samples if grid is not None else plane.samples).dtype)
+
+
+def level_kind(plane: Plane, how: Bound) -> "np.dtype[Any]":
+    """In which numbers the levels of a plane are handed to a loop."""
+    return (
+        gpu_samples(np.zeros((1, 1, plane.channels), kind_of(plane)), plane.encoding).dtype
+        if how.chained
+        else np.dtype(np.uint8)
+    )
+
+
+@dataclass
+class _Kept:
+    """Arguments that were made for slots, by what they hold, within a budget of bytes; the oldest go first."""
+
+    items: "OrderedDict[tuple[object, ...], Any]" = field(default_factory=OrderedDict)
+    sizes: dict[tuple[object, ...], int] = field(default_factory=dict)
+    lock: Lock = field(default_factory=Lock)
+
+    def get(self, key: tuple[object, ...], make: Callable[[], Any]) -> Any:
+        with self.lock:
+            if key in self.items:
+                self.items.move_to_end(key)
+                return self.items[key]
+        made = make()
+        with self.lock:
+            self.items[key] = made
+            self.sizes[key] = sum(array.nbytes for array in (made if isinstance(made, tuple) else (made,)))
+            while sum(self.sizes.values()) > MOST_KEPT_BYTES and len(self.items) > 1:
+                oldest, _ = self.items.popitem(last=False)
+                del self.sizes[oldest]
+        return made
+
+
+_KEPT = _Kept()
+NO_LEVELS = np.zeros((1, 4), np.uint8), np.zeros((1, 1, 3), np.int64)
+"""What a loop is given for levels that it does not read."""
+
+
+def whole_arguments(slot: Slot, how: Bound) -> tuple[Samples, ...]:
+    """Samples, tables of colours and data, levels with their table and places, as a loop takes them."""
+    plane = slot.plane
+    kind = kind_of(plane)
+    empty = np.zeros((1, 1, 1, plane.channels), kind)
+    samples = empty if how.direct else _KEPT.get(("whole", slot.content_id), lambda: _stacked(slot))
+    colours = table_of(kind.name, plane.encoding == Encoding.SRGB)
+    levels, places = NO_LEVELS
+    if how.chained:
+        levels, places = _KEPT.get(("levels", slot.content_id), lambda: _chain(slot))
+    return samples, colours, table_of(kind.name, False), levels, table_of(levels.dtype.name, False), places
+
+
+def _stacked(slot: Slot) -> Samples:
+    planes = [np.ascontiguousarray(plane.samples) for plane in slot.planes]
+    if slot.plane.encoding == Encoding.SRGB and planes[0].dtype == np.float32:
+        planes = [np.ascontiguousarray(plane.linear()) for plane in slot.planes]
+    return planes[0][None] if len(planes) == 1 else np.stack(planes)
+
+
+def rows_of(slot: Slot, first: int, last: int) -> Samples:
+    """Some rows of all layers, (layers, rows, w, C); floats that mean colour are decoded."""
+    planes = [plane.rows(first, last) for plane in slot.planes]
+    floats = slot.plane.encoding == Encoding.SRGB and planes[0].samples.dtype == np.float32
+    bands = [np.ascontiguousarray(plane.linear() if floats else plane.samples) for plane in planes]
+    return bands[0][None] if len(bands) == 1 else np.stack(bands)
+
+
+def table_of(kind: str, colours: bool) -> Floats:
+    """What each integer sample means as colour in linear light, or as data; a single 0 for floats."""
+    if np.dtype(kind).kind == "f":
+        return np.zeros(1, np.float32)
+    every = np.arange(np.iinfo(np.dtype(kind)).max + 1).astype(kind)
+    found: Floats = _KEPT.get(
+        ("table", kind, colours), lambda: decode_levels(every) if colours else stored_values(every)
+    )
+    return found
+
+
+def _chain(slot: Slot) -> tuple[Samples, Samples]:
+    """All levels of all layers as a list of texels (n, C), and where each begins with its size."""
+    count = level_count(slot.plane.height, slot.plane.width)
+    places = np.zeros((len(slot.planes), count, 3), np.int64)
+    parts, begin = [], 0
+    for layer, plane in enumerate(slot.planes):
+        for number in range(count):
+            level = level_of(plane, number)
+            texels = gpu_samples(level.samples, plane.encoding) if number == 0 else level.samples
+            places[layer, number] = begin, level.height, level.width
+            parts.append(texels.reshape(-1, texels.shape[-1]))
+            begin += level.height * level.width
+    return np.ascontiguousarray(np.concatenate(parts)), places
+
+
+def encoding_tables() -> tuple[Samples, Floats]:
+    """For 4096 parts of linear light the 8-bit level at the start of each, and the light at which each level ends.
+
+    No part is longer than 0.81 of a level (12.92 * 255 / 4095), so at most one level ends in it.
+    """
+
+    def make() -> tuple[Samples, Floats]:
+        edges = np.append(srgb_to_linear(float32((np.arange(255) + 0.5) / 255)), np.float32(np.inf))
+        starts = linear_to_srgb(float32(np.arange(4096) / 4095))
+        return np.floor(starts * 255 + 0.5).astype(np.uint8), edges
+
+    found: tuple[Samples, Floats] = _KEPT.get(("encoding",), make)
+    return found

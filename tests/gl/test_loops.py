@@ -1,0 +1,125 @@
+"""Compiled loops: programs in two parts, views that are drawn by loops, and how loops are kept."""
+
+import time
+from pathlib import Path
+from threading import Timer
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from even_palette.core.graph import compiling, slots
+from even_palette.core.graph.fused import Frame, request, run_fused
+from even_palette.core.graph.parting import parted
+from even_palette.core.graph.program import program_of
+from even_palette.core.graph.reference import Environment, run
+from even_palette.core.jobs import Cancelled, CancelToken
+from even_palette.core.kit import commands
+from even_palette.core.kit.store import read_kit
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.sampling import SHARP
+from even_palette.core.results.looks import SHOWN, Look, View, picture, render_reference, whole_sheet
+from even_palette.core.results.loop_view import keep_view, program_to_draw
+from even_palette.core.results.sheets import Sheets
+from even_palette.demo import KIT_FOLDER
+from even_palette.gl.sheet_view import SheetRenderer
+from tests.conftest import kit_of, write_maps
+from tests.gl.test_backends import GENERATE, PAINT, SIDE, SLOT, dressings, x
+
+
+@settings(max_examples=15, phases=GENERATE)
+@given(dressings(), st.integers(0, 3))
+def test_programs_in_two_parts_are_the_same(
+    sheets: Sheets, tmp_path_factory: pytest.TempPathFactory, made: list[commands.Command], seed: int
+) -> None:
+    """What stays of a view, worked out first, and what is made of it by parameters: bit for bit the whole program."""
+    folder = tmp_path_factory.getbasetemp() / f"parts-{seed}"
+    paths = write_maps(folder, 48, seed) if not folder.exists() else {
+        Role.BASE_COLOUR: folder / "crate_base_colour.png", Role.ID: folder / "crate_id.png"
+    }  # fmt: skip
+    history = kit_of(paths, coats=False)
+    for command in made:
+        history.do(command)
+    look = picture(history.kit.at(), sheets, Look())
+    assert look.light is not None
+    whole = program_of({SHOWN: look.light})
+    parts = parted(whole)
+    uv = whole_sheet(48, 48).uv()
+    at = Environment(uv, look.slots, look.inputs, pixel=(1 / 48, 0.0, 0.0, 1 / 48))
+    still = run(parts.still, at)
+    assert not parts.still.parameters
+    planes = {name: Plane(value.reshape(48, 48, -1), Encoding.DATA) for name, value in still.items()}
+    held = {**look.slots, **{name: slots.of(plane, SHARP) for name, plane in planes.items()}}
+    moving = run(parts.moving, Environment(uv, held, look.inputs, pixel=at.pixel))
+    assert np.array_equal(moving[SHOWN], run(whole, at)[SHOWN])
+
+
+@pytest.mark.parametrize("zoom", [0.4, 1.0, 3.3])
+def test_views_by_loops_are_those_of_opengl(renderer: SheetRenderer, sheets: Sheets, zoom: float) -> None:
+    """The demo's tug in three variants, seen from afar, at 1:1 and from near, also with what is off the sheet."""
+    demo_kit = read_kit(KIT_FOLDER)
+    at = demo_kit.at()
+    side = 1024 * zoom
+    view = View((0.37 - 90 / side, -20 / side), (1 / side, 1 / side), 183, 97)
+    shown = picture(at, sheets, Look())
+    program = program_to_draw(shown)
+    assert program is not None
+    kept = keep_view(shown, program, view)
+    for variant in demo_kit.variants[:3]:
+        shown = picture(at, sheets, Look(variant=variant.key))
+        drawn, by_loops = renderer.render(shown, view).astype(int), kept.draw(shown).astype(int)
+        assert np.array_equal(drawn[..., 3], by_loops[..., 3])
+        apart = np.abs(drawn - by_loops)[..., :3].max(axis=-1)
+        assert apart.max() <= (2 if zoom < 1 else 1)  # drivers round how far a pixel lies between two mips
+        assert np.mean(apart > 1) < 0.01
+        if zoom == 1.0:
+            assert np.abs(by_loops[..., :3] - render_reference(shown, view)).max() <= 1
+
+
+def test_loops_are_compiled_apart_and_found_here(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Another process compiles; this one reads what it made. A process that is not wanted any more is ended."""
+    monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path))
+    monkeypatch.setattr(compiling, "_loops", {})
+    program, held, frame = program_of({"seen": x * 0.3125}), {SLOT: slots.of(PAINT)}, Frame(SIDE, SIDE)
+    wanted = request(program, held, frame)
+    assert compiling.compile_apart([wanted], CancelToken())
+    assert run_fused(program, held, {}, frame)["seen"] == pytest.approx(PAINT.samples[..., :1] * 0.3125)
+    (loop,) = compiling._loops.values()
+    assert list(loop.stats.cache_hits.values()) == [1]  # type: ignore[attr-defined]
+    assert not loop.stats.cache_misses  # type: ignore[attr-defined]
+    token = CancelToken()
+    Timer(0.2, token.cancel).start()
+    started = time.monotonic()
+    with pytest.raises(Cancelled):
+        compiling.compile_apart([request(program_of({"seen": x * 0.3}), held, frame)], token)
+    assert time.monotonic() - started < 5
+    (tmp_path / "file").write_text("")
+    monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path / "file"))
+    assert not compiling.compile_apart([wanted], CancelToken())
+
+
+def test_loops_are_kept_within_bounds_and_made_without_a_folder(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Another text in a loop's place is replaced, old loops go, and a folder that cannot be written to stops nothing."""
+    monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path))
+    monkeypatch.setattr(compiling, "MOST_LOOPS", 2)
+    monkeypatch.setattr(compiling, "_loops", {})
+
+    def halved_paint(by: float) -> np.ndarray:
+        return run_fused(program_of({"seen": x * by}), {SLOT: slots.of(PAINT)}, {}, Frame(SIDE, SIDE))["seen"]
+
+    for share in (0.5, 0.625, 0.75, 0.875):
+        assert halved_paint(share) == pytest.approx(PAINT.samples[..., :1] * share)
+    kept = list((tmp_path / "loops").glob("*.py"))
+    assert len(kept) == 2
+    for path in kept:
+        path.write_text("loop = None")
+    monkeypatch.setattr(compiling, "_loops", {})
+    assert halved_paint(0.875) == pytest.approx(PAINT.samples[..., :1] * 0.875)
+    (tmp_path / "file").write_text("")
+    monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path / "file"))
+    monkeypatch.setattr(compiling, "_loops", {})
+    assert halved_paint(0.25) == pytest.approx(PAINT.samples[..., :1] * 0.25)
