@@ -29,6 +29,7 @@ from even_palette.core.regions.resolve_kernel import resolve_tile
 from even_palette.core.regions.steps import STEPS, Join, joined
 from even_palette.core.regions.weights import Resolve, coverage, quantize_weights, resolve_weights
 from even_palette.core.results.disk_cache import SUFFIX, DiskCache
+from even_palette.core.results.materials import material_of, spots
 from even_palette.core.results.sheets import Sheets
 
 RNG = np.random.default_rng(8)
@@ -295,6 +296,19 @@ def test_an_edit_makes_only_the_tiles_within_its_reach() -> None:
         same = [a is b for a, b in zip(one.grid.tiles, other.grid.tiles, strict=True)]
         assert same == [False, *[True] * 19]
     assert mask.grid.nbytes < 4 * 256 * 256 * 2
+
+
+def test_a_region_that_has_no_texel_has_a_mean(history: History, sheets: Sheets) -> None:
+    """One more region whose weight is 0 everywhere changes no byte of the weights, but how many there are."""
+    one = history.kit
+    assert len(sheets.means(one.at())) == 4
+    history.do(commands.remove_region("region_4"))
+    three = history.kit
+    history.do(commands.add_regions(three.sheets[0].key, [(9, 9, 9)]))
+    assert len(sheets.means(three.at())) == 3
+    assert sheets.means(history.kit.at()).shape == (4, 3)
+    assert spots(history.kit.at(), sheets).shape[0] == 5
+    material_of(history.kit.at(), sheets)
 
 
 @pytest.mark.parametrize(

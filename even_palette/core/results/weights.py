@@ -43,8 +43,8 @@ class SheetWeights:
 
     @property
     def content_id(self) -> str:
-        """Names the weights by their bytes."""
-        return "+".join(plane.content_id for plane in self.packed)
+        """Names the weights by their bytes, and by how many there are: one that is 0 everywhere changes no byte."""
+        return "+".join([str(self.count), *(plane.content_id for plane in self.packed)])
 
     @property
     def levels(self) -> list[Levels]:
