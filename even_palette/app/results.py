@@ -21,7 +21,7 @@ from even_palette.core.results.sheets import Sheets
 if TYPE_CHECKING:
     from even_palette.core.mesh.elements import Elements
 
-ALWAYS_READY = (LookKind.RESULT, LookKind.SURFACE, LookKind.DIFFERENCE, LookKind.BAKE)
+ALWAYS_READY = (LookKind.RESULT, LookKind.SURFACE, LookKind.DIFFERENCE, LookKind.BAKE, LookKind.COAT)
 """Looks whose planes are made with every kit, or, as bakes, by a way of their own."""
 MADE_MS, FORGET_S = 20, 2.0
 PATIENCE_S = 0.4

@@ -223,6 +223,8 @@ def _style_sheet(t: Tokens) -> str:
     QToolButton[role="plain"]:hover {{ background: {hover}; }}
     QToolButton[role="plain"]:focus {{ border: 2px solid {text}; padding: 0 2px; }}
     QToolButton::menu-indicator {{ image: none; }}
+    QToolButton[popupMode="1"] {{ padding-right: 26px; }}
+    QToolButton::menu-button {{ width: 22px; border: none; }}
     QPushButton[role="main"] {{ background: {chosen}; color: {chosen_text}; border-color: {chosen}; font-weight: 600; }}
     QPushButton[role="main"]:disabled {{ background: {line}; color: {panel}; border-color: {line}; }}
     QListWidget, QTableWidget, QTableView, QTreeWidget {{ background: {field}; border: 1px solid {line};

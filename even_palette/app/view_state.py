@@ -92,8 +92,8 @@ class ViewState:
 
     The stage, the sheet in front, and what is selected: a region or the overcoats, a variant, a copied cell. The panes;
     the look of the sheet pane and the other side of its wipe, and that of the model where it has one of its own; wipe
-    and spread. What clicks and drags choose on the mesh; the step of the mask whose values are shown, and how strokes
-    are made; what is chosen in Tones. Chosen faces are Choice's.
+    and spread, which shows all variants or those of `spread_of`. What clicks and drags choose on the mesh; the step of
+    the mask whose values are shown, and how strokes are made; what is chosen in Tones. Chosen faces are Choice's.
     """
 
     stage: int = -1
@@ -109,6 +109,7 @@ class ViewState:
     model_look: Look | None = None
     wipe: bool = False
     spread: bool = False
+    spread_of: tuple[str, ...] = ()
     elements: ElementKind = ElementKind.SHELL
     tool: Tool = Tool.CLICK
     step: int = -1

@@ -28,7 +28,7 @@ from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.packing import Packing
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look, LookKind, render_reference, whole_sheet
 from tests.app.conftest import Driver
 from tests.conftest import write_maps
 
@@ -633,3 +633,55 @@ def test_swatches_come_from_lists_and_from_the_kit(small: Driver, tmp_path: Path
     written.write_text("not a colour\n")
     with small.qtbot.waitSignal(small.session.notice, check_params_cb=lambda text: "wharf.txt: line 1" in text):
         strip.open_file(written)
+
+
+def test_where_a_coat_acts_is_seen(demo: Driver) -> None:
+    """The eye shows the pattern of the wall's moss; it follows the chosen coat, and goes where nothing varies."""
+    demo.session.show_sheet("quay_wall")
+    demo.stage(5)
+    demo.settle()
+    tray, stand = demo.tray.recolour, demo.stand
+    demo.session.select(region=demo.session.at.sheet.regions[0].key)
+    demo.settle()
+    assert not tray.see.isEnabled()  # the stones cover all
+    tray.coats.setCurrentRow(1)
+    demo.settle()
+    demo.click(tray.see)
+    demo.settle()
+    assert stand.look.kind == LookKind.COAT
+    assert stand.look_box.currentText() == "Acts · 2 Surface · Wall"
+    (tile,) = stand.canvas.tiles
+    height = demo.session.sheets.plane(demo.session.at.sheet.source(Role.HEIGHT)).samples[..., 0]  # type: ignore[arg-type]
+    view = whole_sheet(height.shape[1], height.shape[0])
+    shown = render_reference(tile.picture, view)[..., 0]
+    grooves = height < np.quantile(height, 0.1)
+    assert shown[grooves].mean() > 200
+    assert shown[height > np.quantile(height, 0.6)].max() == 0
+    tray.coats.setCurrentRow(0)
+    demo.settle()
+    assert stand.look == Look(variant=demo.session.variant)
+
+
+def test_a_spread_of_four_variants(demo: Driver) -> None:
+    stand = demo.stand
+    stand.spread_menu.aboutToShow.emit()
+    assert [action.text() for action in stand.spread_menu.actions() if action.isCheckable()][:2] == [
+        "Master",
+        "Morning Ferry",
+    ]
+    assert not any(action.isChecked() for action in stand.spread_menu.actions())
+    for name in ("Ice Patrol", "Master", "Night Post", "Harvest Barge"):
+        stand.spread_menu.aboutToShow.emit()
+        next(action for action in stand.spread_menu.actions() if action.text() == name).trigger()
+    demo.settle()
+    assert [tile.label for tile in stand.canvas.tiles] == ["Master", "Night Post", "Harvest Barge", "Ice Patrol"]
+    demo.qtbot.mouseClick(
+        stand.canvas, Qt.MouseButton.LeftButton, pos=stand.canvas.position_of((0.5, 0.5), 1).toPoint()
+    )
+    assert demo.session.variant == "night_post"
+    stand.spread_menu.aboutToShow.emit()
+    next(action for action in stand.spread_menu.actions() if action.text() == "Master").trigger()
+    assert [tile.label for tile in stand.canvas.tiles] == ["Night Post", "Harvest Barge", "Ice Patrol"]
+    stand.spread_menu.aboutToShow.emit()
+    stand.spread_menu.actions()[0].trigger()
+    assert len(stand.canvas.tiles) == 5

@@ -18,7 +18,7 @@ from even_palette.core.graph.reference import Environment, evaluate, run
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Step
-from even_palette.core.material.build import BASE_SLOT, Dressed, Pictures, build_material, map_plane, worn
+from even_palette.core.material.build import BASE_SLOT, Dressed, Pictures, acting, build_material, map_plane, worn
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.coats.tonal import shares
 from even_palette.core.material.model import (
@@ -412,6 +412,22 @@ def test_blend_by_height_lets_the_higher_one_win() -> None:
             assert got[lower] == pytest.approx(B[lower], abs=1e-6)
         else:
             assert got == pytest.approx(other if level else B, abs=1e-6)
+
+
+def test_where_a_coat_acts_is_its_mask_times_pattern_and_strength() -> None:
+    """By height, half its strength, within a pattern: smoothstep (GLSL 4.60, section 8.3) of the heights apart."""
+    over, under, where = (RNG.random((16, 16, 1)).astype(np.float32) for _ in range(3))
+    uses = {name: map_use(name) for name in ("over", "under")}
+    values = {"way": "height", "band": 0.4, "offset": 0.1, "strength": 0.5}
+    coat = Coat("blend", values, {"colour": map_use("other"), **uses}, map_use("where"))
+    region = Dressed("r", "R", (Coat("tint"), coat), ((0.5,) * 3,) * 2)
+    planes = {"map_over": over, "map_under": under, "map_where": where, "colour_map_other": np.ones((16, 16, 3))}
+    there = {name: slots.of(Plane(float32(plane), Encoding.DATA)) for name, plane in planes.items()}
+    environment = Environment(texel_centres(16, 16), {BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB)), **there})
+    got = evaluate(acting(region, 1, []).outputs["share"], environment)
+    t = np.clip((over - under + 0.1 + 0.4) / 0.8, 0, 1)
+    assert got == pytest.approx((t * t * (3 - 2 * t) * where * 0.5)[..., 0], abs=1e-6)
+    assert evaluate(acting(region, 0, []).outputs["share"], environment) == pytest.approx(1.0)
 
 
 @given(st.integers(0, 10**6))

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLabel,
+    QMenu,
     QSizePolicy,
     QSplitter,
     QToolButton,
@@ -30,6 +31,8 @@ from even_palette.app.theme import set_icon
 from even_palette.app.view_state import Panes, ViewState
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Bake, Focus
+from even_palette.core.kit.owners import coats_of, owner_name
+from even_palette.core.material.coats import COATS
 from even_palette.core.material.outputs import OUTPUTS
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
@@ -40,6 +43,7 @@ from even_palette.core.results.looks import (
     LookKind,
     Texel,
     View,
+    coats_that_vary,
     map_picture,
     picture,
     read_texel,
@@ -103,7 +107,11 @@ class Stand(QWidget):
             lambda: self._change(wipe=self.wipe_button.isChecked()),
         )
         self.other_box = self._look_box("Other look", lambda look: self.set_other(look))
-        self.spread_button = self._toggle("Spread", "All variants at once (S)", self._spread)
+        self.spread_button = self._toggle("Spread", "Variants beside each other (S); choose which", self._spread)
+        self.spread_menu = QMenu(self.spread_button)
+        self.spread_menu.aboutToShow.connect(self._fill_spread_menu)
+        self.spread_button.setMenu(self.spread_menu)
+        self.spread_button.setPopupMode(QToolButton.ToolButtonPopupMode.MenuButtonPopup)
         self.texels_button = self._toggle(
             "Texels", "Show texels as squares instead of the filter of a runtime (T)", self._filter
         )
@@ -188,6 +196,35 @@ class Stand(QWidget):
         self.proof = []
         self._change(spread=spread)
 
+    def _fill_spread_menu(self) -> None:
+        """Each variant, checked where the spread shows it."""
+        self.spread_menu.clear()
+        every = self.spread_menu.addAction("All variants")
+        assert every is not None
+        every.triggered.connect(lambda: self._change(spread=True, spread_of=()))
+        self.spread_menu.addSeparator()
+        shown = self._spread_now()
+        for key, name in self.session.at.kit.variant_names.items():
+            action = self.spread_menu.addAction(name)
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(key in shown)
+            action.triggered.connect(lambda on, key=key: self._spread_with(key, on))
+
+    def _spread_with(self, variant: str, on: bool) -> None:
+        """Show a variant in the spread, or not; the last one stays."""
+        names, shown = self.session.at.kit.variant_names, self._spread_now()
+        shown = shown | {variant} if on else shown - {variant}
+        self._change(spread=True, spread_of=tuple(key for key in names if key in shown) or (variant,))
+
+    def _spread_now(self) -> set[str]:
+        return set(self.spread_of(self.session.at)) if self.state.spread or self.state.spread_of else set()
+
+    def spread_of(self, at: Focus) -> list[str]:
+        """The variants that the spread shows, in their order."""
+        chosen = [key for key in at.kit.variant_names if key in self.state.spread_of]
+        return chosen or list(at.kit.variant_names)
+
     def _spread(self) -> None:
         self._change(spread=self.spread_button.isChecked())
 
@@ -219,6 +256,14 @@ class Stand(QWidget):
                 for key, name in names.items()
                 if key != variant
             ]
+        try:
+            vary, coats = coats_that_vary(at, self.session.owner), coats_of(at.kit, self.session.owner)
+        except KeyError:
+            vary = []
+        for number in vary:
+            kind = COATS[coats[number].kind].label
+            look = Look(LookKind.COAT, variant, self.session.owner, coat=number)
+            found.append((f"Acts · {number + 1} {kind} · {owner_name(at.kit, self.session.owner)}", look))
         for source in at.sheet.sources:
             base = source.role == Role.BASE_COLOUR
             name = source.key.replace("_", " ") if source.role == Role.NONE else source.role
@@ -249,7 +294,7 @@ class Stand(QWidget):
         variant = self.session.variant
         if self.look.kind == LookKind.RESULT or (self.look.kind, self.look.other) == (LookKind.DIFFERENCE, variant):
             self.set_look(Look(variant=variant))
-        elif self.look.kind in (LookKind.SURFACE, LookKind.DIFFERENCE):
+        elif self.look.kind in (LookKind.SURFACE, LookKind.DIFFERENCE, LookKind.COAT):
             self.set_look(replace(self.look, variant=variant))
         elif self.look.kind in (LookKind.WEIGHT, LookKind.MASK):
             self.set_look(Look(LookKind.WEIGHT, region=self.session.region))
@@ -300,11 +345,12 @@ class Stand(QWidget):
     def _model_looks(self, at: Focus) -> list[tuple[str, Look, str, Look | None]]:
         """What the model pane shows: label and look, and those of the other side of the wipe."""
         if self.state.spread:
-            return [(name, Look(variant=key), "", None) for key, name in at.kit.variant_names.items()]
-        names = {look: name for name, look in self.looks(self.session.at)}
+            names = at.kit.variant_names
+            return [(names[key], Look(variant=key), "", None) for key in self.spread_of(at)]
+        told = {look: name for name, look in self.looks(self.session.at)}
         look = self._showable(self.state.model_look or self.look, at)
         other = self._showable(self.state.other_look, at) if self.state.wipe else None
-        return [(names.get(look, ""), look, names.get(other, "") if other else "", other)]
+        return [(told.get(look, ""), look, told.get(other, "") if other else "", other)]
 
     def choose_panes(self, panes: Panes) -> None:
         """The artist's wish, which no stage changes any more."""
@@ -333,7 +379,7 @@ class Stand(QWidget):
     def _click_face(self, face: int, tile: int, add: bool) -> None:
         at = self.session.shown
         if self.state.spread and at is not None:
-            self.session.select(variant=list(at.kit.variant_names)[tile])
+            self.session.select(variant=self.spread_of(at)[tile])
             return
         self.face_picked.emit(face, add)
 
@@ -346,14 +392,14 @@ class Stand(QWidget):
             return self.proof
         sheets = self.session.sheets
         if self.state.spread:
-            variants = at.kit.variant_names.items()
-            return [Tile(name, picture(at, sheets, Look(variant=key))) for key, name in variants]
-        names = {look: name for name, look in self.looks(self.session.at)}
+            names = at.kit.variant_names
+            return [Tile(names[key], picture(at, sheets, Look(variant=key))) for key in self.spread_of(at)]
+        told = {look: name for name, look in self.looks(self.session.at)}
         shown = picture(at, sheets, self._showable(self.look, at))
         if self.state.wipe:
             other = picture(at, sheets, self._showable(self.state.other_look, at))
-            return [Tile(names.get(self.look, "Result"), shown, names.get(self.state.other_look, "Result"), other)]
-        return [Tile(names.get(self.look, "Result"), shown)]
+            return [Tile(told.get(self.look, "Result"), shown, told.get(self.state.other_look, "Result"), other)]
+        return [Tile(told.get(self.look, "Result"), shown)]
 
     def _fill_boxes(self, at: Focus) -> None:
         looks = self.looks(at)
@@ -407,7 +453,7 @@ class Stand(QWidget):
                 self.eyedropped.emit(texel.encoded)
             return
         if self.state.spread and not self.proof and at is not None:
-            self.session.select(variant=list(at.kit.variant_names)[tile])
+            self.session.select(variant=self.spread_of(at)[tile])
             return
         self.picked.emit(u, v, add)
 

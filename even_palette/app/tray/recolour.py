@@ -34,6 +34,7 @@ from even_palette.core.kit.owners import (
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import CoatKind, Reads, ValueSpec
 from even_palette.core.material.model import Blending, Coat, Colour, PlaneUse, Setting, ValueKind
+from even_palette.core.results.looks import Look, LookKind, coats_that_vary
 from even_palette.core.results.materials import coat_strip
 
 BINDING_PX = 120
@@ -45,6 +46,7 @@ class RecolourPanel(Panel):
     """What the selected owner of coats wears; the chosen coat's values can be edited."""
 
     pick_wanted = pyqtSignal(object)
+    look_wanted = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Recolour", "")
@@ -68,6 +70,9 @@ class RecolourPanel(Panel):
         self.copy_menu.aboutToShow.connect(self._fill_copy_menu)
         self.copy.setMenu(self.copy_menu)
         self.copy.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.see = tool("See where the coat acts", "eye", "Show how far the chosen coat acts at each texel, as grey")
+        self.see.setCheckable(True)
+        self.see.clicked.connect(self._see)
         self.told = label("", "quiet")
         self.values = QVBoxLayout()
         self.values.setSpacing(8)
@@ -80,6 +85,7 @@ class RecolourPanel(Panel):
         self.column.addWidget(self.coats)
         buttons = self.order.layout()
         buttons.insertWidget(0, self.kind, 1)
+        buttons.insertWidget(1, self.see)
         self.column.addLayout(buttons)
         self.column.addLayout(row(*self.defaults))
         self.recipe_row.beside.addWidget(self.copy)
@@ -111,6 +117,7 @@ class RecolourPanel(Panel):
             self._show_coats(())
             self.order.follow(0, 0, can_add=False)
             self.copy.setEnabled(False)
+            self.see.setEnabled(False)
             self.recipe_row.setEnabled(False)
             self._show_nothing("No region is selected", "Make regions in stage 2 first.")
             return
@@ -122,6 +129,7 @@ class RecolourPanel(Panel):
         self.recipe_row.setEnabled(True)
         self.recipe_row.show_owner(at, owner)
         self.copy.setEnabled(bool(coats_of(at.kit, owner)))
+        self._show_seen()
         if not coats:
             self._show_nothing(self.cell.text(), "Coats here are put on the whole sheet, after those of all regions.")
             return
@@ -135,6 +143,27 @@ class RecolourPanel(Panel):
             self._shape = shape
             self._build(at, owner)
         self._show_values(at, owner)
+
+    # Where the coat acts
+
+    def _acts(self) -> Look:
+        return Look(LookKind.COAT, self.session.variant, self.session.owner, coat=self.coat)
+
+    def _see(self) -> None:
+        self.look_wanted.emit(self._acts() if self.see.isChecked() else Look(variant=self.session.variant))
+
+    def follow_look(self, look: Look) -> None:
+        """Tell whether the stand shows where the chosen coat acts."""
+        self.see.setChecked(look == self._acts())
+
+    def _show_seen(self) -> None:
+        """The chosen coat is another one: if the stand shows where one acts, it shows this, or the result again."""
+        vary = coats_that_vary(self.session.at, self.session.owner)
+        self.see.setEnabled(self.coat in vary)
+        look = self.session.view.state.look
+        if look.kind == LookKind.COAT and look != self._acts():
+            self.look_wanted.emit(self._acts() if self.coat in vary else Look(variant=self.session.variant))
+        self.follow_look(self.session.view.state.look)
 
     def _show_nothing(self, title: str, told: str) -> None:
         self.cell.setText(title)

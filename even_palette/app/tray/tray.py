@@ -116,6 +116,7 @@ class Tray(QWidget):
 
         made = RecolourPanel(self.session)
         made.pick_wanted.connect(self.pick_wanted)
+        made.look_wanted.connect(self.look_wanted)
         return self._laid(made)
 
     @cached_property

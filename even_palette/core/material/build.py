@@ -154,6 +154,20 @@ def worn(
     return Worn(outputs, tuple(unclipped), builder.slots, builder.extra)
 
 
+def acting(
+    region: Dressed, number: int, parameters: Sequence[Parameter], pictures: Pictures | None = None, live: bool = False
+) -> Worn:
+    """How far the coat with this number acts at each texel: the output "share", 0..1, by its own mask and pattern."""
+    builder = _Builder(parameters, live, pictures or Pictures())
+    before = replace(region, coats=region.coats[:number], means=region.means[:number])
+    under = builder.dressed(before, {COLOUR: builder.base}, [])
+    coat, name = region.coats[number], f"{region.key}_C{number}"
+    inputs = builder.inputs(name, coat, region.means[number], under)
+    own = COATS[coat.kind].share
+    share = builder.strength(inputs, coat) * (own(inputs) if own is not None else 1.0)
+    return Worn({"share": nodes.clamp(share)}, (), builder.slots, builder.extra)
+
+
 def build_material(
     regions: Sequence[Dressed],
     parameters: Sequence[Parameter],
@@ -232,12 +246,11 @@ class _Builder:
             outputs |= self._coat(name, coat, mean, outputs, unclipped)
         return outputs
 
-    def _coat(
-        self, name: str, coat: Coat, mean: Colour, under: Mapping[str, Node], unclipped: list[Node]
-    ) -> dict[str, Node]:
+    def inputs(self, name: str, coat: Coat, mean: Colour, under: Mapping[str, Node]) -> CoatInputs:
+        """What the formula of a coat may use."""
         kind = COATS[coat.kind]
         values = {spec.name: coat.values.get(spec.name, spec.default) for spec in kind.values}
-        inputs = CoatInputs(
+        return CoatInputs(
             _Under(under, self),
             self.base,
             self._fixed(f"{name}_Mean", mean),
@@ -250,12 +263,20 @@ class _Builder:
             {spec.name: self._atlas(use) for spec, use in _read(kind.planes, coat, Reads.ATLAS)},
             self.as_opened,
         )
+
+    def strength(self, inputs: CoatInputs, coat: Coat) -> Node:
+        """How much of a coat is put on."""
         share = inputs.values[STRENGTH.name]
-        if coat.pattern is not None:
-            share = share * self._plane(coat.pattern)
-        whole = values[STRENGTH.name] == 1.0 and coat.pattern is None
+        return share if coat.pattern is None else share * self._plane(coat.pattern)
+
+    def _coat(
+        self, name: str, coat: Coat, mean: Colour, under: Mapping[str, Node], unclipped: list[Node]
+    ) -> dict[str, Node]:
+        inputs = self.inputs(name, coat, mean, under)
+        share = self.strength(inputs, coat)
+        whole = coat.values.get(STRENGTH.name, STRENGTH.default) == 1.0 and coat.pattern is None
         changed: dict[str, Node] = {}
-        for output, value in kind.formula(inputs).items():
+        for output, value in COATS[coat.kind].formula(inputs).items():
             if output == COLOUR and value is inputs.colour:
                 continue
             if output == COLOUR:

@@ -156,6 +156,8 @@ class CoatKind:
     """The outputs that it may change."""
     starts: tuple[tuple[str, Mapping[str, float]], ...] = ()
     """Named sets of values to begin with."""
+    share: Callable[[CoatInputs], Node] | None = None
+    """How far the coat acts at a texel, 0..1, where its formula works that out."""
 
     def value(self, name: str) -> ValueSpec:
         """What declares a value. Raises KeyError for a name that the kind does not have."""

@@ -18,6 +18,7 @@ from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.kit.model import Focus, Source
 from even_palette.core.kit.owners import OVER, coats_of
+from even_palette.core.material.build import acting, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import encode, to_oklab
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
@@ -26,7 +27,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.core.raster.sampling import SHARP, SMOOTH
 from even_palette.core.regions.packing import plane_and_channel
-from even_palette.core.results.materials import material_of, packing_plan, slots_of
+from even_palette.core.results.materials import dressed, material_of, packing_plan, pictures_of, slots_of
 from even_palette.core.results.sheets import MOST_MASK_SUM, Sheets
 
 DIFFERENCE_GAIN = 4.0
@@ -50,6 +51,7 @@ class LookKind(StrEnum):
     TONE = "tone"
     ENTRY = "entry"
     DIFFERENCE = "difference"
+    COAT = "where a coat acts"
 
 
 @dataclass(frozen=True)
@@ -58,7 +60,8 @@ class Look:
 
     Of a region's mask, how it is after its first `steps`, before overlaps are resolved.
     `map` is the key of a map, "" for the base colour, or of a tone; `output` one of OUTPUTS, as the variant has it. Of
-    an index map, where the `entry` occurs. Of two variants, how far the `other` one's colour is away.
+    an index map, where the `entry` occurs. Of two variants, how far the `other` one's colour is away. How far a `coat`
+    by its number, of the owner that `region` names (see `coats_of`), acts in a variant.
     """
 
     kind: LookKind = LookKind.RESULT
@@ -70,6 +73,7 @@ class Look:
     steps: int = 0
     entry: int = 0
     other: str = MASTER
+    coat: int = 0
 
 
 @dataclass(frozen=True)
@@ -131,6 +135,8 @@ def picture(at: Focus, sheets: Sheets, look: Look) -> Picture:
             return _result(at, sheets, look)
         case LookKind.DIFFERENCE:
             return _difference(at, sheets, look)
+        case LookKind.COAT:
+            return _acting(at, sheets, look)
         case LookKind.SOURCE:
             source = at.sheet.source(Role.BASE_COLOUR) if not look.map else _map(at, look.map)
             if source is None:
@@ -230,6 +236,28 @@ def _difference(at: Focus, sheets: Sheets, look: Look) -> Picture:
     inputs |= {f"Other_{name}": value for name, value in material.inputs(settings[1]).items()}
     there = {**slots_of(at, sheets, material.slots), **plan.slots(sheets.weights(at).packed)}
     return Picture({SHOWN: nodes.join(apart, apart, apart)}, there, inputs)
+
+
+def _acting(at: Focus, sheets: Sheets, look: Look) -> Picture:
+    """How far a coat acts, as grey."""
+    try:
+        there = look.coat < len(coats_of(at.kit, look.region))
+    except KeyError:
+        there = False
+    if not there:
+        raise UserError("There is no such coat any more.")
+    region = dressed(at, sheets, look.region)
+    found = acting(region, look.coat, at.kit.parameters, pictures_of(at, sheets), live=True)
+    share = found.outputs["share"]
+    settings = resolve(at.kit.parameters, at.kit.variants, look.variant)
+    inputs = {**found.extra, **{key: linear_setting(setting) for key, setting in settings.items()}}
+    return Picture({SHOWN: nodes.join(share, share, share)}, slots_of(at, sheets, found.slots), inputs)
+
+
+def coats_that_vary(at: Focus, owner: str) -> list[int]:
+    """The numbers of an owner's coats that do not act alike everywhere, by a mask of their own or a pattern."""
+    coats = coats_of(at.kit, owner)
+    return [n for n, coat in enumerate(coats) if coat.pattern is not None or COATS[coat.kind].share is not None]
 
 
 def surface_outputs(at: Focus) -> list[str]:

@@ -47,6 +47,7 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    share=share,
     planes=(
         PlaneSpec("colour", "Colour", "The plane of colour that is laid over.", reads=Reads.COLOUR),
         PlaneSpec("mask", "Mask", "1 shows the other plane, 0 what is under it.", needed=False),
