@@ -362,9 +362,8 @@ def _build_quay(history: History) -> None:
             keys["wall"],
             Coat(
                 "surface",
-                {"cell": 2.0, "scale": 3.0, "repeat": "moved"},
-                {"atlas": atlas},
-                replace(height, low=0.1, high=0.5, invert=True),
+                {"cell": 2.0, "scale": 3.0, "repeat": "moved", "cover": "height", "band": 0.2, "offset": -0.2},
+                {"atlas": atlas, "under": height},
             ),
         )
     )

@@ -95,6 +95,33 @@ def test_hidden_repeats_have_no_seam_and_do_not_repeat() -> None:
         assert same < 1e-4 if repeat == "plain" else same > 0.2
 
 
+@pytest.mark.parametrize("repeat", ["plain", "turned"])
+def test_a_surface_by_height_with_atlases_beside_it(repeat: str) -> None:
+    """Where it is higher it is seen, in its colour and all surface values: smoothstep (GLSL 4.60, section 8.3)."""
+    levels = {"roughness": 0.2, "metalness": 0.9, "occlusion": 0.4, "height": 0.7}
+    there = cells_of(7)
+    for name, level in levels.items():
+        planes = tuple(
+            Plane(np.full((15, 15, 3), level if n == 4 else 0.0, np.float32), Encoding.DATA) for n in range(7)
+        )
+        there[f"cells_3_3_7_map_{name}"] = Slot(planes, IN_ATLAS, is_array=True)
+    ground = RNG.random((32, 32, 1)).astype(np.float32)
+    there |= {"map_ground": slots.of(Plane(ground, Encoding.DATA)), BASE_SLOT: slots.of(PAINT)}
+    grid = {name: PlaneUse(map_plane(name), grid=(3, 3), cells=7) for name in ("atlas", *levels)}
+    values = {"cell": 4.0, "repeat": repeat, "cover": "height", "band": 0.3, "offset": -0.1}
+    coat = Coat("surface", values, {**grid, "under": PlaneUse(map_plane("ground"))})
+    found = worn(Dressed("r", "R", (coat,), ((0.5,) * 3,)), [], Pictures(size=lambda ref: (47, 46)))
+    around = Environment(texel_centres(32, 32), there, pixel=(1 / 32, 0, 0, 1 / 32))
+    t = np.clip((0.7 - ground - 0.1 + 0.3) / 0.6, 0, 1)
+    share = t * t * (3 - 2 * t)
+    assert evaluate(found.outputs["colour"], around) == pytest.approx(
+        PAINT.linear() * (1 - share) + COLOURS[4] * share, abs=1e-5
+    )
+    for name, default in (("roughness", 0.6), ("metalness", 0.0), ("occlusion", 1.0)):
+        got = evaluate(found.outputs[name], around)
+        assert got == pytest.approx((default * (1 - share) + levels[name] * share)[..., 0], abs=1e-5)
+
+
 def test_scattered_numbers_are_whole_and_spread() -> None:
     """Whole numbers 0 to 288, each as often as another within what chance gives, exact at places far out."""
     rows, columns = np.mgrid[-300:300, 40_000:40_600]

@@ -158,6 +158,15 @@ class CoatKind:
     """Named sets of values to begin with."""
     share: Callable[[CoatInputs], Node] | None = None
     """How far the coat acts at a texel, 0..1, where its formula works that out."""
+    share_when: tuple[str, tuple[str, ...]] | None = None
+    """The name of a choice and those ways of it under which `share` is not 1 everywhere; None for always."""
+
+    def varies(self, values: Mapping[str, object]) -> bool:
+        """Whether a coat with these values has a share of its own."""
+        if self.share is None or self.share_when is None:
+            return self.share is not None
+        name, ways = self.share_when
+        return values.get(name, self.value(name).default) in ways
 
     def value(self, name: str) -> ValueSpec:
         """What declares a value. Raises KeyError for a name that the kind does not have."""

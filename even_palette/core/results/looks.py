@@ -257,7 +257,7 @@ def _acting(at: Focus, sheets: Sheets, look: Look) -> Picture:
 def coats_that_vary(at: Focus, owner: str) -> list[int]:
     """The numbers of an owner's coats that do not act alike everywhere, by a mask of their own or a pattern."""
     coats = coats_of(at.kit, owner)
-    return [n for n, coat in enumerate(coats) if coat.pattern is not None or COATS[coat.kind].share is not None]
+    return [n for n, coat in enumerate(coats) if coat.pattern is not None or COATS[coat.kind].varies(coat.values)]
 
 
 def surface_outputs(at: Focus) -> list[str]:

@@ -8,32 +8,52 @@ from even_palette.core.material import tiling
 from even_palette.core.material.declare import Atlas, CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
+from even_palette.core.raster.guess import Role
+
+BESIDE = ("roughness", "metalness", "occlusion")
+"""Surface values of which atlases may lie beside that of colours."""
 
 
-def formula(inputs: CoatInputs) -> Mapping[str, Node]:
-    """The cell at uv * scale, turned and moved; its mips follow the same way, so that tiles have no seams in them.
-
-    Without repeat: four patches about each place, moved and perhaps turned by quarters by chance. An atlas of roughness
-    beside it is sampled alike.
-    """
-    values, atlas = inputs.values, inputs.atlases.get("atlas")
-    if atlas is None:
-        return {}
+def _seen(inputs: CoatInputs, atlas: Atlas) -> Node:
+    """The vec4 of the cell at uv * scale, turned and moved; its mips follow the same way, so tiles have no seams."""
+    values = inputs.values
     scale, turn = values["scale"], values["turn"] / 360
     at = tiling.turned(nodes.uv() * scale, turn) + nodes.join(values["across"], values["down"])
     steps = (tiling.turned(nodes.pixel()["xy"] * scale, turn), tiling.turned(nodes.pixel()["zw"] * scale, turn))
+    if inputs.choices["repeat"] == "plain":
+        return atlas.sample(values["cell"], at, steps)
+    turned = inputs.choices["repeat"] == "turned"
+    return tiling.patches(lambda place, ways: atlas.sample(values["cell"], place, ways), at, steps, turned)
 
-    def seen(one: Atlas) -> Node:
-        if inputs.choices["repeat"] == "plain":
-            return one.sample(values["cell"], at, steps)
-        turned = inputs.choices["repeat"] == "turned"
-        return tiling.patches(lambda place, ways: one.sample(values["cell"], place, ways), at, steps, turned)
 
-    colour = seen(atlas)["xyz"]
+def share(inputs: CoatInputs) -> Node:
+    """How far the surface is seen: everywhere, or by height, smoothstep(-band, band, its height - that under + offset).
+
+    A height that is not there is 1/2.
+    """
+    if inputs.choices["cover"] == "all":
+        return nodes.constant(1.0)
+    atlas, band = inputs.atlases.get("height"), inputs.values["band"]
+    over = _seen(inputs, atlas)["x"] if atlas is not None else nodes.constant(0.5)
+    under = inputs.planes.get("under", nodes.constant(0.5))
+    return nodes.smoothstep(-band, band, over - under + inputs.values["offset"])
+
+
+def formula(inputs: CoatInputs) -> Mapping[str, Node]:
+    """mix(U, the cell, share), for the colour and for all surface values whose atlases are there.
+
+    Without repeat: four patches about each place, moved and perhaps turned by quarters by chance.
+    """
+    atlas = inputs.atlases.get("atlas")
+    if atlas is None:
+        return {}
+    colour = _seen(inputs, atlas)["xyz"]
     found = {COLOUR: inputs.colour * colour if inputs.choices["over"] == "paint" else colour}
-    if "roughness" in inputs.atlases:
-        found["roughness"] = seen(inputs.atlases["roughness"])["x"]
-    return found
+    found |= {name: _seen(inputs, inputs.atlases[name])["x"] for name in BESIDE if name in inputs.atlases}
+    if inputs.choices["cover"] == "all":
+        return found
+    seen = share(inputs)
+    return {name: nodes.mix(inputs.output(name), value, seen) for name, value in found.items()}
 
 
 COAT = CoatKind(
@@ -54,11 +74,27 @@ COAT = CoatKind(
             "over", "The paint", ValueKind.CHOICE, "replace", "Whether the cell takes the place of the paint.",
             choices=(("replace", "Is replaced"), ("paint", "Is multiplied")),
         ),
+        ValueSpec(
+            "cover", "Covers", ValueKind.CHOICE, "all", "Where the surface is seen.",
+            choices=(("all", "Everything"), ("height", "Where it is higher")),
+        ),
+        ValueSpec("band", "Band", ValueKind.NUMBER, 0.1, "How far heights may differ and both are seen.", 0.01, 1.0,
+                  when=("cover", ("height",))),
+        ValueSpec("offset", "Offset", ValueKind.NUMBER, 0.0, "Lifts the surface above what is under it.", -1.0, 1.0,
+                  when=("cover", ("height",))),
     ),
     formula=formula,
-    sets=(COLOUR, "roughness"),
+    share=share,
+    share_when=("cover", ("height",)),
+    sets=(COLOUR, *BESIDE),
     planes=(
         PlaneSpec("atlas", "Atlas", "The surfaces, in a grid of cells that each tile.", reads=Reads.ATLAS),
         PlaneSpec("roughness", "Roughness atlas", "The roughness of the same cells.", reads=Reads.ATLAS, needed=False),
+        PlaneSpec("metalness", "Metalness atlas", "The metalness of the same cells.", reads=Reads.ATLAS, needed=False),
+        PlaneSpec("occlusion", "Occlusion atlas", "The occlusion of the same cells.", reads=Reads.ATLAS, needed=False),
+        PlaneSpec("height", "Height atlas", "The height of the same cells.", reads=Reads.ATLAS, needed=False,
+                  when=("cover", ("height",))),
+        PlaneSpec("under", "Height under it", "The height of what is under it.", (Role.HEIGHT,), ("height",),
+                  when=("cover", ("height",)), needed=False),
     ),
 )  # fmt: skip
