@@ -685,3 +685,22 @@ def test_a_spread_of_four_variants(demo: Driver) -> None:
     stand.spread_menu.aboutToShow.emit()
     stand.spread_menu.actions()[0].trigger()
     assert len(stand.canvas.tiles) == 5
+
+
+def test_dirt_of_the_paint_itself_is_found_by_one_click(small: Driver) -> None:
+    """No map of dirt is there: it is found in the paint, as a tone, and bare paint comes back there."""
+    session = small.session
+    small.stage(5)
+    session.select(region=OVER + session.at.key)
+    small.settle()
+    steps = len(session.history.undo_labels)
+    small.click(small.tray.recolour.defaults[1])
+    small.settle()
+    (tone,) = session.at.sheet.tones
+    (coat,) = session.at.sheet.overcoats
+    assert (tone.kind, coat.kind, coat.pattern and coat.pattern.plane.key) == ("dirt", "bare", tone.key)
+    assert len(session.history.undo_labels) == steps + 1
+    small.click(small.tray.recolour.see)
+    small.settle()
+    assert small.stand.look.kind == LookKind.COAT
+    assert len(small.stand.canvas.tiles) == 1

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.ndimage import gaussian_filter
 from skimage import color, data
 
 from even_palette.core.arrays import Floats, float32
@@ -14,8 +15,12 @@ from even_palette.core.colour.ciede2000 import ciede2000
 from even_palette.core.colour.cielab import linear_to_cielab
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
+from even_palette.core.kit import commands
+from even_palette.core.kit.history import History
+from even_palette.core.kit.model import Tone
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.strip import look_up
+from even_palette.core.results.sheets import Sheets
 from even_palette.core.tones.adjust import adjusted, bands_of
 from even_palette.core.tones.kinds import REPLACING, tone_kinds
 from even_palette.core.tones.kinds._declare import ToneGround
@@ -278,3 +283,41 @@ def test_normals_have_length_one() -> None:
     values = float32(RNG.random((32, 40, 3)))
     vectors = smooth_strands(values, 4, normals=True) * 2 - 1
     np.testing.assert_allclose(np.linalg.norm(vectors, axis=-1), 1, atol=1e-4)
+
+
+def test_dirt_is_found_where_paint_is_not_that_of_its_region() -> None:
+    """Two paints in light and shade, with spots of rust: only the spots are dirt, whatever the shade.
+
+    OKLab is homogeneous: scaled linear light scales L, a and b alike (Ottosson 2020), so shade is no dirt.
+    """
+    side = 96
+    down, across = np.mgrid[0:side, 0:side]
+    shade = (0.25 + 0.75 * (0.5 + 0.5 * np.sin(across / 9) * np.cos(down / 7)))[..., None]
+    left = across[..., None] < side // 2
+    paint = np.where(left, srgb_to_linear(float32([0.2, 0.5, 0.6])), srgb_to_linear(float32([0.8, 0.75, 0.3])))
+    spots = ((across % 24 - 12) ** 2 + (down % 24 - 12) ** 2 < 36)[..., None]
+    picture = np.where(spots, srgb_to_linear(float32([0.55, 0.28, 0.12])), paint) * shade
+    source = Plane(np.round(linear_to_srgb(float32(picture)) * 65535).astype(np.uint16), Encoding.SRGB)
+    weights = {"left": float32(left[..., 0]), "right": float32(~left[..., 0])}
+    ground = ToneGround(source, weight=weights.__getitem__, regions=("left", "right"))
+    kind = tone_kinds()["dirt"]
+    found = kind.make(ground, kind.settings({"soften": 0.0}))[..., 0] / 65535
+    assert found[~spots[..., 0]].max() < 1e-3
+    assert found[spots[..., 0]].min() > 0.5
+    # without its region's weight a texel is no dirt, and a region may have settings of its own
+    bare = ToneGround(source, {"left": {"from": 0.4, "to": 0.5}}, weights.__getitem__, regions=("left",))
+    assert kind.make(bare, kind.settings({"soften": 0.0})).max() == 0
+    darker = kind.make(ground, kind.settings({"soften": 0.0, "lightness": 1.0}))[..., 0] / 65535
+    assert darker[~spots[..., 0]].max() > 0.9
+    soft = kind.make(ground, kind.settings({"soften": 3.0}))[..., 0] / 65535
+    assert soft == pytest.approx(gaussian_filter(found, 3.0, mode="nearest"), abs=2e-5)
+
+
+def test_found_dirt_follows_the_masks(history: History, sheets: Sheets) -> None:
+    history.do(commands.add_tone("sheet_1", Tone("dirt", "Dirt", "dirt")))
+    at = history.kit.at()
+    first = sheets.tone(at, "dirt")
+    assert (first.height, first.width) == (sheets.paint(at).height, sheets.paint(at).width)
+    history.do(commands.remove_region("region_2"))
+    other = sheets.tone(history.kit.at(), "dirt")
+    assert first.content_id != other.content_id

@@ -22,6 +22,7 @@ from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.owners import (
     OVER,
@@ -203,7 +204,7 @@ class RecolourPanel(Panel):
         """Put a coat of a kind on top, with the planes that suit it best."""
         at = self.session.at
         planes = {spec.name: use for spec in kind.planes if (use := suited(at, spec)) is not None}
-        self._put_on(Coat(kind.name, planes=planes))
+        self._do_on_top(commands.add_coat(self.session.owner, Coat(kind.name, planes=planes)))
         needed = [spec for spec in kind.planes if spec.needed and not spec.when]
         missing = [spec.label.lower() for spec in needed if spec.name not in planes]
         if missing:
@@ -211,13 +212,14 @@ class RecolourPanel(Panel):
                 f"{kind.label} reads a plane ({missing[0]}); open a map or make a bake for it, then choose it here."
             )
 
-    def _put_on(self, coat: Coat) -> None:
+    def _do_on_top(self, command: Command) -> None:
+        """Do what puts a coat on top, and choose that."""
         owner = self.session.owner
-        if self.session.do(commands.add_coat(owner, coat)):
+        if self.session.do(command):
             self.coat = len(coats_of(self.session.kit, owner)) - 1
             self.refresh()
 
-    def _default(self, name: str, tip: str, make: Callable[[Focus], Coat | str]) -> QPushButton:
+    def _default(self, name: str, tip: str, make: Callable[[Focus], Command | str]) -> QPushButton:
         """A button that puts one of the usual overcoats on, or says what is missing for it."""
         button = QPushButton(name)
         button.setToolTip(tip)
@@ -227,7 +229,7 @@ class RecolourPanel(Panel):
             if isinstance(made, str):
                 self.session.notice.emit(made)
             else:
-                self._put_on(made)
+                self._do_on_top(made)
 
         button.clicked.connect(put)
         return button

@@ -76,7 +76,7 @@ def ground_of_tone(
         if (plane.height, plane.width) != (source.height, source.width):
             raise UserError(f"The planes that {tone.name} packs are not of one size.")
         parts.append(float32(plane.values()[..., min(use.channel, plane.channels - 1)]))
-    return ToneGround(source, own, weight, entries, tuple(parts), progress, cancel)
+    return ToneGround(source, own, weight, entries, tuple(parts), tuple(regions), progress, cancel)
 
 
 def source_plane(at: Focus, sheets: Sheets, tone: Tone) -> Plane:
@@ -99,7 +99,7 @@ def tone_key(at: Focus, sheets: Sheets, tone: Tone) -> tuple[object, ...]:
     return (
         "tone", tone.kind, tuple(kind.settings(tone.values).items()), _ref_name(at, sheets, tone.source),
         tuple((key, tuple(values.items())) for key, values in own.items()),
-        sheets.weights_key(at) if own else "", fitted,
+        sheets.weights_key(at) if own or kind.by_region else "", fitted,
         tuple((_ref_name(at, sheets, use.plane), use.channel) for use in tone.parts),
     )  # fmt: skip
 

@@ -17,8 +17,8 @@ class ToneGround:
     """What a tone is made of.
 
     `source` is the picture; `own` are the settings by region that differ, whole ones, and `weight` gives the weights
-    (H, W) float32 of a region at the picture's size. `entries` (n, 3) uint8 are those of its palette; `parts` are
-    numbers 0..1, (H, W) each, at most four.
+    (H, W) float32 of one of the `regions` at the picture's size. `entries` (n, 3) uint8 are those of its palette;
+    `parts` are numbers 0..1, (H, W) each, at most four.
     """
 
     source: Plane
@@ -26,6 +26,7 @@ class ToneGround:
     weight: Callable[[str], Floats] = field(default=lambda region: np.zeros((1, 1), np.float32))
     entries: Levels | None = None
     parts: tuple[Floats, ...] = ()
+    regions: tuple[str, ...] = ()
     progress: Progress = silent
     cancel: CancelToken | None = None
 
@@ -55,7 +56,8 @@ class ToneKind:
 
     `encoding` is what they mean, None for what the source's mean. One that `replaces` the base colour may stand in its
     place; one that `matches` needs a palette; one that `packs` takes other planes in place of a picture. With
-    the setting `grows_by` at "double" it is twice as large as the picture.
+    the setting `grows_by` at "double" it is twice as large as the picture. One that is made `by_region` looks at all
+    regions, whether they have settings of their own or not.
     """
 
     name: str
@@ -69,6 +71,7 @@ class ToneKind:
     matches: bool = False
     packs: bool = False
     grows_by: str = ""
+    by_region: bool = False
 
     def settings(self, own: Settings) -> dict[str, float | str]:
         """The settings with defaults filled in, numbers held in their ranges."""

@@ -19,7 +19,7 @@ TONE = ToneKind(
     "packed",
     "Packed planes",
     "Up to four index or neutral maps in the channels of one plane: one texture, one look-up.",
-    5,
+    6,
     make,
     packs=True,
 )
