@@ -11,6 +11,7 @@ from even_palette.core.arrays import Levels, Samples
 from even_palette.core.graph import slots
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
+from even_palette.core.graph.setup import setup_values
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.raster.plane import Plane
@@ -213,6 +214,7 @@ class ModelRenderer:
                 eye=orbit.eye(),
                 light=light.towards,
                 view_texels=(0.0, 0.0) if filtered else (float(width_px), float(height_px)),
+                **setup_values(used, skin.picture.inputs),
                 instance_seed=skin.picture.seed,
                 time=skin.picture.time,
                 has_map=tuple(plane is not None and light.lit for plane in skin.relief),

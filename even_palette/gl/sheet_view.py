@@ -3,6 +3,7 @@
 from even_palette.core.arrays import Levels
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
+from even_palette.core.graph.setup import setup_values
 from even_palette.core.results.looks import SHOWN, Picture, View
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.draw import Bound, Draw
@@ -85,6 +86,7 @@ class SheetRenderer:
             view_origin=view.origin,
             view_scale=view.scale,
             view_texels=(0.0, 0.0) if filtered else (float(width), float(height)),
+            **setup_values(only, shown.inputs),
             instance_seed=shown.seed,
             time=shown.time,
         )

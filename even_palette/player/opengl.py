@@ -5,6 +5,7 @@ import numpy as np
 from even_palette.core.arrays import Levels
 from even_palette.core.errors import UserError
 from even_palette.core.graph.types import Type
+from even_palette.core.ship.shader import SETUP, SETUP_FUNCTION, VERTEX_STAGE
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.draw import Bound, Draw, compile_program
 from even_palette.gl.textures import Samplers, Textures
@@ -14,8 +15,10 @@ VERTEX = """\
 #version 330
 in vec2 corner;
 out vec2 v_uv;
+%s
 void main() {
     v_uv = corner * 0.5 + 0.5;
+    %s
     gl_Position = vec4(corner, 0.0, 1.0);
 }
 """
@@ -24,6 +27,7 @@ FRAGMENT = """\
 #version 330
 in vec2 v_uv;
 out vec4 out_colour;
+%s
 %s
 void main() {
     vec3 linear = clamp(%s, 0.0, 1.0);
@@ -46,10 +50,16 @@ def play_opengl(loaded: Loaded, variant: str, width: int, height: int, output: s
     names = (loaded.sheet.function, loaded.sheet.surface_function, output)
     if not all(name.isidentifier() for name in names):
         raise UserError("package.json: a shader function or an output has no usable name.")
-    call = f"{loaded.sheet.function}(v_uv)" if output == "colour" else f"{loaded.sheet.surface_function}(v_uv).{output}"
+    before = SETUP in loaded.shader  # what is the same at every texel is worked out at the corners
+    call = f"{loaded.sheet.surface_function}(v_uv{', v_setup' if before else ''}).{output}"
+    if output == "colour" and not before:
+        call = f"{loaded.sheet.function}(v_uv)"
     call = call if wanted.type == Type.VEC3 else f"vec3({call})"
     context = offscreen_context()
-    program = compile_program(context, VERTEX, FRAGMENT % (loaded.shader, call, output not in LIGHT))
+    given = f"#define {VERTEX_STAGE}\n{loaded.shader}\nflat out {SETUP} v_setup;" if before else ""
+    vertex = VERTEX % (given, f"v_setup = {SETUP_FUNCTION}();" if before else "")
+    taken = f"flat in {SETUP} v_setup;" if before else ""
+    program = compile_program(context, vertex, FRAGMENT % (loaded.shader, taken, call, output not in LIGHT))
     textures, samplers, kept = [], Samplers(context), Textures(context)
     try:
         uniforms = {entry.slot: entry.uniform for entry in loaded.sheet.maps}

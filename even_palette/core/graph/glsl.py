@@ -1,11 +1,12 @@
 """The GLSL back end: writes a program as the body of a function, for GLSL 3.30 and GLSL ES 3.00."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from even_palette.core.graph.operations import INPUTS, TABLE
 from even_palette.core.graph.program import NodeRecord, Program
+from even_palette.core.graph.setup import setup_of
 from even_palette.core.graph.types import Type
 
 LONGEST_INLINE = 64
@@ -26,13 +27,16 @@ vec4 ep_strip(sampler2D strip, float position, float row) {
 class GlslFunction:
     """A program in GLSL: helper functions, the statements of a body, and the outputs as expressions after them.
 
-    `uniforms` declare what it reads, slots included.
+    `uniforms` declare what it reads, slots included. The body reads the vectors setup_0 and so on, which are the same
+    at every texel: `setup` are statements that make them, with the expressions that they end in as `vectors`.
     """
 
     helpers: str
     body: str
     outputs: dict[str, str]
     uniforms: str
+    setup: str = ""
+    vectors: tuple[str, ...] = ()
 
 
 def emit(program: Program) -> GlslFunction:
@@ -41,16 +45,26 @@ def emit(program: Program) -> GlslFunction:
     The body expects `uv` in scope, and `pixel` where the program uses it. Uniforms are named p_<parameter> and
     t_<slot>, and as INPUTS says.
     """
-    writer = _Writer(program)
+    setup = setup_of(program)
+    writer = _Writer(program, {at: f"setup_{vector}.{channels}" for at, (vector, channels) in setup.places.items()})
+    before = _Writer(setup.program)
+    parts: list[list[str]] = [[] for _ in range(setup.vectors)]
+    for at, (vector, _) in setup.places.items():
+        parts[vector].append(_bare(before.texts[setup.program.outputs[setup.outputs[at]]]))
+    sizes = [sum(len(channels) for v, channels in setup.places.values() if v == vector) for vector in range(len(parts))]
+    vectors = [f"vec4({', '.join([*found, *['0.0'] * (4 - size)])})" for found, size in zip(parts, sizes, strict=True)]
     declared = [INPUTS[name].declaration for name in program.inputs if INPUTS[name].declaration]
     for slot, is_array in program.slots.items():
         declared.append(f"uniform sampler2D{'Array' if is_array else ''} {texture_name(slot)};")
     declared += [f"uniform {kind} {uniform_name(name)};" for name, kind in program.parameters.items()]
+    declared += [f"uniform vec4 setup_{number};" for number in range(len(vectors))]
     return GlslFunction(
         _helpers(program),
         "\n".join(f"    {line}" for line in writer.lines),
         {name: _bare(writer.texts[at]) for name, at in program.outputs.items()},
         "\n".join(declared),
+        "\n".join(f"    {line}" for line in before.lines),
+        tuple(vectors),
     )
 
 
@@ -65,11 +79,13 @@ def texture_name(slot: str) -> str:
 
 
 class _Writer:
-    """Writes the records of a program in their order."""
+    """Writes the records of a program in their order. What is `given` by place has a text already."""
 
-    def __init__(self, program: Program) -> None:
+    def __init__(self, program: Program, given: Mapping[int, str] | None = None) -> None:
         self.program = program
-        uses = Counter(arg for record in program.records for arg in record.args)
+        given = given or {}
+        needed = _needed(program, given)
+        uses = Counter(arg for at in needed - given.keys() for arg in program.records[at].args)
         self.lines: list[str] = []
         self.texts: list[str] = []
         ends = {at - 1 for at in program.comments}
@@ -77,6 +93,9 @@ class _Writer:
         for at, record in enumerate(program.records):
             if at in program.comments:
                 self.lines.append(f"// {' '.join(program.comments[at].split())}")
+            if at in given or at not in needed:
+                self.texts.append(given.get(at, ""))
+                continue
             text = self._text(record)
             plain = not record.args or record.op == "swizzle"
             named = uses[at] > 1 and not plain
@@ -116,6 +135,17 @@ class _Writer:
                 return TABLE["swizzle"].glsl.format(*args, payload=payload[0])
             case _:
                 return TABLE[record.op].glsl.format(*args)
+
+
+def _needed(program: Program, given: Mapping[int, str]) -> set[int]:
+    """The places of what the outputs need, where what is given needs nothing."""
+    needed, stack = set[int](), list(program.outputs.values())
+    while stack:
+        at = stack.pop()
+        if at not in needed:
+            needed.add(at)
+            stack += [] if at in given else program.records[at].args
+    return needed
 
 
 def _bare(text: str) -> str:

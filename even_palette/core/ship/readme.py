@@ -28,7 +28,8 @@ How to hook it up
          vec3 base_colour = {sheet.function}(uv);
      The result is linear light, Rec. 709 primaries. Feed it to your lighting as the base colour. All that the material
      gives comes as a struct from {sheet.surface_function}(uv): {", ".join(output.name for output in sheet.outputs)}.
-     Maps of one uniform with a layer are the layers of an array texture.
+     Maps of one uniform with a layer are the layers of an array texture. Where the shader has a function
+     even_palette_setup, its head says how to work out once a vertex what is the same at every texel.
      uv (0, 0) is the upper left corner of the maps (as in glTF); flip v if your engine counts from below.
   3. Set the uniforms. package.json lists them under "parameters" (type, default, range, meaning). Colours are in linear
      light. For a variant, copy its "values"; they are complete, inheritance is already worked out.

@@ -1,6 +1,6 @@
 """The text of material.glsl: a documented function with a struct of all outputs, and a uniform for every parameter."""
 
-from even_palette.core.graph.glsl import emit, texture_name, uniform_name
+from even_palette.core.graph.glsl import GlslFunction, emit, texture_name, uniform_name
 from even_palette.core.graph.operations import INPUTS
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.types import Type
@@ -12,8 +12,14 @@ SURFACE_FUNCTION = "even_palette_surface"
 STRUCT = "EvenPaletteSurface"
 
 
+SETUP_FUNCTION, SETUP = "even_palette_setup", "EvenPaletteSetup"
+VERTEX_STAGE = "EVEN_PALETTE_VERTEX"
+
+
 def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name: str) -> str:
-    """GLSL 3.30 / ES 3.00 without a version line, to be included in a fragment shader."""
+    """GLSL 3.30 / ES 3.00 without a version line, to be included in a fragment shader, and where that pays in a vertex
+    shader too: see the text itself.
+    """
     written = emit(program)
     lines = [
         f"// {' '.join(sheet_name.split())}: recolouring material.",
@@ -27,6 +33,10 @@ def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name:
         "// returns all that the material gives. uv (0, 0) is the upper left corner of the maps. Sample maps marked",
         "// “srgb” in package.json with sRGB decoding, all others without; filter, wrap and mips as it says.",
         "// Colour uniforms take linear light. Set every uniform from a variant in package.json.",
+        *(_setup_told() if written.vectors else []),
+        "",
+        *_parameters(parameters),
+        *(_setup(written) if written.vectors else []),
         "",
     ]
     if any(program.slots.values()):
@@ -34,31 +44,65 @@ def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name:
     for slot, is_array in program.slots.items():
         lines.append(f"uniform sampler2D{'Array' if is_array else ''} {texture_name(slot)};")
     lines += [INPUTS[name].declaration for name in program.inputs if INPUTS[name].declaration]
+    lines += ["", f"struct {STRUCT} {{"]
+    for name, at in program.outputs.items():
+        lines.append(f"    {program.records[at].type} {name};  // {OUTPUTS[name].told}")
+    made = ", ".join(written.outputs.values())
+    more = f", {SETUP} setup" if written.vectors else ""
+    lines += [
+        "};",
+        "",
+        (written.helpers if not written.vectors else "") + f"{STRUCT} {SURFACE_FUNCTION}(vec2 uv{more}) {{",
+        *(["    vec4 pixel = vec4(dFdx(uv), dFdy(uv));"] if "pixel" in program.inputs else []),
+        *(f"    vec4 setup_{number} = setup.v{number};" for number in range(len(written.vectors))),
+        written.body,
+        f"    return {STRUCT}({made});",
+        "}",
+        "",
+    ]
+    if written.vectors:
+        given = f"return {SURFACE_FUNCTION}(uv, {SETUP_FUNCTION}());"
+        lines += [f"{STRUCT} {SURFACE_FUNCTION}(vec2 uv) {{", f"    {given}", "}", ""]
+    lines += [f"vec3 {FUNCTION}(vec2 uv) {{", f"    return {SURFACE_FUNCTION}(uv).{COLOUR};", "}"]
+    lines += ["#endif", ""] if written.vectors else [""]
+    return plain("\n".join(lines))
+
+
+def _setup_told() -> list[str]:
+    return [
+        "//",
+        "// What is the same at every texel, such as the sine of an angle, need not be worked out at each: include",
+        f"// this text in the vertex shader too, with {VERTEX_STAGE} defined, hand {SETUP_FUNCTION}() over",
+        f"// as a flat {SETUP}, and call {SURFACE_FUNCTION}(uv, setup).",
+    ]
+
+
+def _parameters(parameters: tuple[Parameter, ...]) -> list[str]:
+    lines = []
     for parameter in parameters:
         kind = Type.VEC3 if parameter.kind == ValueKind.COLOUR else Type.FLOAT
         told = (
             "linear light" if kind == Type.VEC3 else f"{parameter.low:g} to {parameter.high:g} {parameter.unit}".strip()
         )
         lines += [f"// {' '.join(parameter.help.split())} ({told})", f"uniform {kind} {uniform_name(parameter.name)};"]
-    lines += ["", f"struct {STRUCT} {{"]
-    for name, at in program.outputs.items():
-        lines.append(f"    {program.records[at].type} {name};  // {OUTPUTS[name].told}")
-    made = ", ".join(written.outputs.values())
-    lines += [
+    return lines
+
+
+def _setup(written: GlslFunction) -> list[str]:
+    """The struct of what is the same at every texel, and the function that gives it."""
+    return [
+        "",
+        f"struct {SETUP} {{",
+        *(f"    vec4 v{number};" for number in range(len(written.vectors))),
         "};",
         "",
-        written.helpers + f"{STRUCT} {SURFACE_FUNCTION}(vec2 uv) {{",
-        *(["    vec4 pixel = vec4(dFdx(uv), dFdy(uv));"] if "pixel" in program.inputs else []),
-        written.body,
-        f"    return {STRUCT}({made});",
+        written.helpers + f"{SETUP} {SETUP_FUNCTION}() {{",
+        *([written.setup] if written.setup else []),
+        f"    return {SETUP}({', '.join(written.vectors)});",
         "}",
         "",
-        f"vec3 {FUNCTION}(vec2 uv) {{",
-        f"    return {SURFACE_FUNCTION}(uv).{COLOUR};",
-        "}",
-        "",
+        f"#ifndef {VERTEX_STAGE}",
     ]
-    return plain("\n".join(lines))
 
 
 def plain(text: str) -> str:

@@ -1,0 +1,72 @@
+"""What is the same at every texel and costs much, such as sines of parameters: worked out once before drawing."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from even_palette.core.arrays import float32
+from even_palette.core.graph.program import Program
+from even_palette.core.graph.reference import Environment, run
+
+DEAR = ("sin", "cos", "pow", "log2")
+WORKED_OUT = ("parameter", "constant")
+"""What such a value starts from; time and the seed of an instance are not among it."""
+CHANNELS = "xyzw"
+
+
+@dataclass(frozen=True)
+class Setup:
+    """A program whose outputs, v0 and so on, are the same at every texel.
+
+    `places` says by the node of the whole program in which vector of four its value lies, and in which channels.
+    """
+
+    program: Program
+    places: Mapping[int, tuple[int, str]]
+    outputs: Mapping[int, str]
+
+    @property
+    def vectors(self) -> int:
+        """How many vectors of four the values take."""
+        return 1 + max((vector for vector, _ in self.places.values()), default=-1)
+
+
+@lru_cache(maxsize=64)
+def setup_of(program: Program) -> Setup:
+    """What of a program can be worked out before drawing; nothing, where nothing in it costs much."""
+    same: list[bool] = []
+    dear: list[bool] = []
+    for record in program.records:
+        same.append(record.op in WORKED_OUT or (bool(record.args) and all(same[arg] for arg in record.args)))
+        dear.append(record.op in DEAR or any(dear[arg] for arg in record.args))
+    used = {arg for at, record in enumerate(program.records) if not same[at] for arg in record.args}
+    used |= set(program.outputs.values())
+    chosen = sorted(at for at in used if same[at] and dear[at])
+    places: dict[int, tuple[int, str]] = {}
+    vector, taken = 0, 0
+    for at in chosen:
+        size = program.records[at].type.size
+        if taken + size > len(CHANNELS):
+            vector, taken = vector + 1, 0
+        places[at] = vector, CHANNELS[taken : taken + size]
+        taken += size
+    outputs = {at: f"v{number}" for number, at in enumerate(chosen)}
+    alone = Program(program.records, {name: at for at, name in outputs.items()}).only(outputs.values())
+    return Setup(alone, places, outputs)
+
+
+def setup_values(
+    program: Program, inputs: Mapping[str, float | tuple[float, ...]]
+) -> dict[str, tuple[float, float, float, float]]:
+    """The vectors by name, setup_0 and so on, for these values of the parameters."""
+    setup = setup_of(program)
+    if not setup.places:
+        return {}
+    found = run(setup.program, Environment(float32([[[0.0, 0.0]]]), {}, inputs))
+    vectors = np.zeros((setup.vectors, len(CHANNELS)))
+    for at, (vector, channels) in setup.places.items():
+        first = CHANNELS.index(channels[0])
+        vectors[vector, first : first + len(channels)] = np.ravel(found[setup.outputs[at]])
+    return {f"setup_{number}": (x, y, z, w) for number, (x, y, z, w) in enumerate(vectors.tolist())}
