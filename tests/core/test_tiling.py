@@ -17,9 +17,10 @@ from even_palette.core.kit.validate import check_kit
 from even_palette.core.material import tiling
 from even_palette.core.material.build import BASE_SLOT, IN_ATLAS, Dressed, Pictures, map_plane, worn
 from even_palette.core.material.model import Coat, PlaneUse
-from even_palette.core.raster.mips import halved, level_of
+from even_palette.core.raster.mips import gpu_samples, halved, level_count, level_of, level_samples
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Sampler, Wrap, sample, texel_centres
+from even_palette.core.raster.tiles import TiledPlane, grid_of
 
 RNG = np.random.default_rng(8)
 PAINT = Plane(RNG.integers(0, 256, (32, 32, 3)).astype(np.uint8), Encoding.SRGB)
@@ -145,6 +146,23 @@ def test_levels_are_means_of_two_by_two(height: int, width: int) -> None:
         wanted, number = halved(wanted), number + 1
         assert level_of(plane, number).samples == pytest.approx(wanted, abs=1e-6)
     assert level_of(plane, number + 9) is level_of(plane, number)
+
+
+@pytest.mark.parametrize(("height", "width"), [(300, 517), (1000, 260), (64, 700), (3, 290), (256, 256), (1, 5)])
+@pytest.mark.parametrize("encoding", [Encoding.SRGB, Encoding.DATA])
+def test_levels_by_tiles_are_those_of_the_whole_plane(height: int, width: int, encoding: Encoding) -> None:
+    """Each level put together of parts of tiles, some of them constant, at sizes that are no multiple of a tile."""
+    samples = RNG.integers(0, 256, (height, width, 3)).astype(np.uint8)
+    samples[: min(256, height), : min(256, width)] = 77
+    plane = Plane(samples, encoding)
+    for number in range(level_count(height, width)):
+        want = level_of(plane, number)
+        stored = gpu_samples(want.samples, encoding) if number == 0 else want.samples
+        for kind in (plane, TiledPlane(grid_of(samples), encoding)):
+            got = level_samples(kind, number)
+            assert got.shape == stored.shape
+            own = min(8, min(height, width).bit_length() - 1)  # after these, of the one before as it is stored
+            assert np.abs(got.astype(int) - stored).max() <= (0 if number <= own else 1)
 
 
 def test_tiled_turned_and_moving_planes() -> None:

@@ -66,7 +66,7 @@ class QuickDrawing(QObject):
 
     def _prepare(self, key: Key, shown: Picture) -> None:
         program, view, _ = key
-        if self._keeping == key or bytes_kept(program, view) > MOST_KEPT_BYTES:
+        if self._keeping == key or bytes_kept(shown, program, view) > MOST_KEPT_BYTES:
             return
         loops = loops_of(shown, program, view)
         texts = tuple(text for text, _ in loops)

@@ -17,6 +17,7 @@ from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.graph.compiling import Request, compiled
 from even_palette.core.graph.loop_slots import (
     NO_LEVELS,
+    bytes_taken,
     encoding_tables,
     kind_of,
     level_kind,
@@ -25,9 +26,10 @@ from even_palette.core.graph.loop_slots import (
     whole_arguments,
 )
 from even_palette.core.graph.loops import Bound, write_loop
-from even_palette.core.graph.program import Program
+from even_palette.core.graph.program import LOOK_UPS, Program
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.raster.mips import level_count
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter, Wrap
 
@@ -82,7 +84,10 @@ def run_fused(
     values = [np.ravel(inputs[name]) for name in program.parameters]
     flat = float32(np.concatenate(values)) if values else np.zeros(1, np.float32)
     lods = float32([_lod(slots[name], frame) for name in bound] or [0])
-    held = {name: whole_arguments(slots[name], how) for name, how in bound.items()}
+    held = {
+        name: whole_arguments(slots[name], how, _levels_read(program, name, slots[name], how, frame))
+        for name, how in bound.items()
+    }
     done = [0]
 
     def band(first: int) -> None:
@@ -196,6 +201,24 @@ def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool
         minified,
         chained,
         not chained or plane.encoding == Encoding.SRGB or not floats,
+    )
+
+
+def _levels_read(program: Program, name: str, slot: Slot, how: Bound, frame: Frame) -> tuple[int, ...]:
+    """The levels of a slot that a frame reads; none where they are chosen texel by texel, or not read at all."""
+    ops = {record.op for record in program.records if record.op in LOOK_UPS and record.payload[0] == name}
+    if not how.minified or ops - {"sample", "layer"}:
+        return ()
+    low, last = int(_lod(slot, frame)), level_count(slot.plane.height, slot.plane.width) - 1
+    return tuple(sorted({min(low, last), min(low + 1, last)}))
+
+
+def bytes_read(program: Program, slots: Mapping[str, Slot], frame: Frame) -> int:
+    """About how much memory `run_fused` takes for what it reads, in bytes, beside what is there anyway."""
+    bound = {name: _bound(program, name, slots[name], frame) for name in program.slots}
+    return sum(
+        bytes_taken(slots[name], how, _levels_read(program, name, slots[name], how, frame))
+        for name, how in bound.items()
     )
 
 

@@ -12,7 +12,7 @@ from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.graph.loops import Bound
 from even_palette.core.graph.slots import Slot
-from even_palette.core.raster.mips import gpu_samples, level_count, level_of
+from even_palette.core.raster.mips import gpu_samples, level_count, level_samples
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, stored_values
 
 MOST_KEPT_BYTES = 1 << 29
@@ -61,16 +61,20 @@ NO_LEVELS = np.zeros((1, 4), np.uint8), np.zeros((1, 1, 3), np.int64)
 """What a loop is given for levels that it does not read."""
 
 
-def whole_arguments(slot: Slot, how: Bound) -> tuple[Samples, ...]:
-    """Samples, tables of colours and data, levels with their table and places, as a loop takes them."""
+def whole_arguments(slot: Slot, how: Bound, levels_read: tuple[int, ...] = ()) -> tuple[Samples, ...]:
+    """Samples, tables of colours and data, levels with their table and places, as a loop takes them.
+
+    Of the levels just those that are read, or all without a choice.
+    """
     plane = slot.plane
     kind = kind_of(plane)
     empty = np.zeros((1, 1, 1, plane.channels), kind)
-    samples = empty if how.direct else _KEPT.get(("whole", slot.content_id), lambda: _stacked(slot))
+    read = how.direct or (how.minified and levels_read)
+    samples = empty if read else _KEPT.get(("whole", slot.content_id), lambda: _stacked(slot))
     colours = table_of(kind.name, plane.encoding == Encoding.SRGB)
     levels, places = NO_LEVELS
     if how.chained:
-        levels, places = _KEPT.get(("levels", slot.content_id), lambda: _chain(slot))
+        levels, places = _KEPT.get(("levels", slot.content_id, levels_read), lambda: _chain(slot, levels_read))
     return samples, colours, table_of(kind.name, False), levels, table_of(levels.dtype.name, False), places
 
 
@@ -100,19 +104,32 @@ def table_of(kind: str, colours: bool) -> Floats:
     return found
 
 
-def _chain(slot: Slot) -> tuple[Samples, Samples]:
-    """All levels of all layers as a list of texels (n, C), and where each begins with its size."""
+def _chain(slot: Slot, levels_read: tuple[int, ...]) -> tuple[Samples, Samples]:
+    """Levels of all layers as a list of texels (n, C), and where each begins with its size; others have no texel."""
     count = level_count(slot.plane.height, slot.plane.width)
     places = np.zeros((len(slot.planes), count, 3), np.int64)
     parts, begin = [], 0
     for layer, plane in enumerate(slot.planes):
         for number in range(count):
-            level = level_of(plane, number)
-            texels = gpu_samples(level.samples, plane.encoding) if number == 0 else level.samples
-            places[layer, number] = begin, level.height, level.width
-            parts.append(texels.reshape(-1, texels.shape[-1]))
-            begin += level.height * level.width
+            if levels_read and number not in levels_read:
+                continue
+            level = level_samples(plane, number)
+            places[layer, number] = begin, *level.shape[:2]
+            parts.append(level.reshape(-1, level.shape[-1]))
+            begin += level.shape[0] * level.shape[1]
     return np.ascontiguousarray(np.concatenate(parts)), places
+
+
+def bytes_taken(slot: Slot, how: Bound, levels_read: tuple[int, ...]) -> int:
+    """About what a loop is given for a slot, in bytes, beside what is there anyway."""
+    plane = slot.plane
+    texels, size = plane.width * plane.height * len(slot.planes), plane.channels * kind_of(plane).itemsize
+    if how.direct:
+        return 0
+    if how.chained:
+        wide = plane.channels * level_kind(plane, how).itemsize
+        return int(texels * wide * (sum(4.0**-number for number in levels_read) if levels_read else 4 / 3))
+    return texels * size
 
 
 def encoding_tables() -> tuple[Samples, Floats]:

@@ -145,6 +145,25 @@ def _parts_of_tile(tile: Tile, encoding: Encoding) -> list[Samples]:
     return found
 
 
+def level_samples(plane: Plane, number: int) -> Samples:
+    """A level as a texture stores it, (h, w, C), put together of parts of tiles, so that little memory is taken."""
+    own = min(OWN_LEVELS, min(plane.height, plane.width).bit_length() - 1)
+    if number > own:
+        return tail(level_samples(plane, own))[number - own - 1]
+    level: Samples | None = None
+    for spot in spots_of(plane):
+        parts = PARTS.of(plane, spot)
+        if number >= len(parts):
+            continue
+        part = parts[number]
+        if level is None:
+            level = np.empty((plane.height >> number, plane.width >> number, part.shape[-1]), part.dtype)
+        top, left = spot.top >> number, spot.left >> number
+        level[top : top + part.shape[0], left : left + part.shape[1]] = part
+    assert level is not None
+    return level
+
+
 def tile_name(plane: Plane, spot: Spot) -> str:
     """Names what a texture holds at a tile's place."""
     if isinstance(plane, TiledPlane):
@@ -162,4 +181,15 @@ def spots_of(plane: Plane) -> list[Spot]:
 PARTS = Parts()
 """Shared by the workers that prepare and the thread that uploads."""
 
-__all__ = ["OWN_LEVELS", "PARTS", "TILE", "Parts", "level_count", "parts_of", "spots_of", "tail", "tile_name"]
+__all__ = [
+    "OWN_LEVELS",
+    "PARTS",
+    "TILE",
+    "Parts",
+    "level_count",
+    "level_samples",
+    "parts_of",
+    "spots_of",
+    "tail",
+    "tile_name",
+]

@@ -11,7 +11,7 @@ import numpy as np
 from even_palette.core.arrays import Levels
 from even_palette.core.graph import slots
 from even_palette.core.graph.compiling import Request
-from even_palette.core.graph.fused import Frame, request, run_fused
+from even_palette.core.graph.fused import Frame, bytes_read, request, run_fused
 from even_palette.core.graph.parting import Parted, parted
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.slots import Slot
@@ -79,11 +79,13 @@ class LoopView:
         return pixels
 
 
-def bytes_kept(program: Program, view: View) -> int:
-    """How much the still part of a view takes."""
+def bytes_kept(shown: Picture, program: Program, view: View) -> int:
+    """How much the still part of a view takes, and what is read for it."""
     part, still = part_on_sheet(view), parted(program).still
+    if part is None:
+        return 0
     channels = sum(still.records[at].type.size for at in still.outputs.values())
-    return 0 if part is None else channels * 4 * part.frame.width * part.frame.height
+    return channels * 4 * part.frame.width * part.frame.height + bytes_read(still, shown.slots, part.frame)
 
 
 def loops_of(shown: Picture, program: Program, view: View) -> list[Request]:
