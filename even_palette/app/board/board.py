@@ -302,7 +302,8 @@ class CellDelegate(QStyledItemDelegate):
         except NotReady as missing:
             whole = False
             self.session.results.make(missing)
-        except UserError:
+        except UserError:  # such as a bake that is being made
+            whole = False
             self._drawn.pop(cell, None)
         return self._drawn.get(cell, []), whole
 

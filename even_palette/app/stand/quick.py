@@ -5,6 +5,7 @@ pictures are drawn as anywhere else.
 """
 
 from collections import OrderedDict
+from contextlib import suppress
 from threading import Thread
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -76,11 +77,8 @@ class QuickDrawing(QObject):
             token = self._compiling = CancelToken()
 
             def work() -> None:
-                try:
-                    done = compile_apart(loops, token)
-                except Cancelled:
-                    return
-                self._compiled.emit(texts, done)
+                with suppress(Cancelled, RuntimeError):  # the window closed meanwhile
+                    self._compiled.emit(texts, compile_apart(loops, token))
 
             Thread(target=work, name="compile loops", daemon=True).start()
 
