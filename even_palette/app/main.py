@@ -95,8 +95,8 @@ def start_demo() -> tuple[QApplication, Window]:
 
 def _start(kit: Path | None = None) -> tuple[QApplication, Window]:
     """The application and its window, not shown yet. What views need of a kit is made meanwhile."""
+    require_screen()  # first: what is under way on a thread must not meet the end of the process
     ahead = Ahead(kit) if kit is not None else None
-    require_screen()
     try:
         from PyQt6.QtWidgets import QApplication
     except ImportError as error:

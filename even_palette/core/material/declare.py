@@ -1,6 +1,6 @@
 """How a kind of coat is declared: its values as data, its formula as graph expressions."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
@@ -167,6 +167,12 @@ class CoatKind:
             return self.share is not None
         name, ways = self.share_when
         return values.get(name, self.value(name).default) in ways
+
+    def set_by(self, planes: Iterable[str]) -> list[str]:
+        """The outputs that a coat may change that reads these planes: some come from planes of the same name alone."""
+        own = [spec.name for spec in self.planes]
+        there = set(planes)
+        return [name for name in self.sets if name not in own or name in there]
 
     def value(self, name: str) -> ValueSpec:
         """What declares a value. Raises KeyError for a name that the kind does not have."""

@@ -264,7 +264,8 @@ def surface_outputs(at: Focus) -> list[str]:
     """The outputs beside colour that the maps of a sheet or its coats may set, in order."""
     found = {output.name for output in OUTPUTS.values() if output.role and at.sheet.source(output.role)}
     owners = [*(region.key for region in at.sheet.regions), OVER + at.key]
-    found.update(name for owner in owners for coat in coats_of(at.kit, owner) for name in COATS[coat.kind].sets)
+    coats = [coat for owner in owners for coat in coats_of(at.kit, owner) if coat.on]
+    found.update(name for coat in coats for name in COATS[coat.kind].set_by(coat.planes))
     return [name for name in OUTPUTS if name in found and name != COLOUR]
 
 
