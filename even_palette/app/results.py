@@ -12,7 +12,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.core.errors import NotReady
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit.model import Focus, Kit
+from even_palette.core.kit.differing import only_values_differ
+from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.results.looks import Look, LookKind
 from even_palette.core.results.ready import make_look, make_ready
@@ -69,14 +70,14 @@ class Results(QObject):
     def prepare(self, at: Focus) -> None:
         """Compute on a worker what the views need of a kit, then show it. The latest kit wins.
 
-        Where nothing changed but what variants set, all is there.
+        Where nothing changed but numbers and colours, all is there.
         """
         if self._preparing is not None and time.monotonic() - self._shown_at > PATIENCE_S:
             self._next = at
             return
         self._next, looks, opened = None, self._looks, self.shown is None
-        is_calm = self._preparing is None and self.shown is not None and self._ready.issuperset(looks)
-        if is_calm and differs_in_variants_alone(at, self.shown):
+        before = self.shown if self._preparing is None and self._ready.issuperset(looks) else None
+        if before is not None and at.key == before.key and only_values_differ(at.kit, before.kit):
             self.shown, self._shown_at = at, time.monotonic()
             self.shown_changed.emit()
             return
@@ -229,11 +230,3 @@ class Results(QObject):
                 rank=Rank.CHECK,
                 place="colours",
             )
-
-
-def differs_in_variants_alone(one: Focus, other: Focus | None) -> bool:
-    """Whether two kits, each at a sheet, share all their parts but the variants."""
-    if other is None:
-        return False
-    names = [name for name in Kit.__struct_fields__ if name != "variants"]
-    return one.key == other.key and all(getattr(one.kit, name) is getattr(other.kit, name) for name in names)

@@ -169,13 +169,17 @@ def test_a_value_that_is_dragged_is_drawn_by_loops(small: Driver, monkeypatch: p
     assert quick.draw(tile.picture, view) is None
 
 
-def test_what_variants_set_needs_no_worker(small: Driver) -> None:
+def test_values_alone_need_no_worker(small: Driver) -> None:
     """A step of a drag is shown at once; what the sheet is made of is prepared on a worker."""
     session = small.session
     session.do(commands.set_cell_value("region_1", "colour", (0.2, 0.4, 0.6), "day"))
     small.settle()
     session.do(commands.set_cell_value("region_1", "colour", (0.2, 0.5, 0.6), "day"))
     assert session.shown is not None
+    assert session.shown.kit is session.kit
+    session.do(commands.set_cell_value("region_1", "colour", (0.7, 0.5, 0.6)))  # the master's, a default
+    assert session.shown.kit is session.kit
+    session.do(commands.set_cell_value("region_2", "strength", 0.5))  # of all, fixed
     assert session.shown.kit is session.kit
     session.do(commands.add_coat("region_1", Coat("shift", {"hue": 40.0})))
     assert session.shown.kit is not session.kit

@@ -19,6 +19,7 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.commands import Command
+from even_palette.core.kit.differing import only_values_differ
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import (
     FORMAT,
@@ -31,6 +32,7 @@ from even_palette.core.kit.model import (
 from even_palette.core.kit.owners import OVER, users_of, without_unused
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
 from even_palette.core.kit.validate import check_kit
+from even_palette.core.material.build import map_plane
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Bound, Coat, PlaneKind, PlaneRef, PlaneUse, ValueKind
 from even_palette.core.raster.guess import Role
@@ -449,3 +451,35 @@ def test_keys_of_parameters_and_variants_are_never_used_again(history: History, 
     again.do(c.expose("region_1", "colour"))
     assert again.kit.region("region_1").coats[0].values["colour"] == Bound("region_1_colour_2")
     assert again.kit.parameter("region_1_colour_2").name == "region_1_colour"
+
+
+def test_what_is_no_more_than_values(history: History) -> None:
+    """Numbers and colours alone: of variants, parameters, coats, overcoats, recipes and their wearers."""
+    history.do(c.add_coat("/sheet_1", Coat("shift", {"hue": 3.0})))
+    history.do(c.make_recipe("region_3", "Paint"))
+    one = history.kit
+    values = [
+        c.set_cell_value("region_1", "colour", (0.1, 0.2, 0.3), "day"),
+        c.set_cell_value("region_1", "colour", (0.1, 0.2, 0.3)),
+        c.set_cell_value("/sheet_1", "hue", 8.0),
+        c.set_cell_value("region_3", "strength", 0.4),
+        c.set_own_value("region_3", "strength", 0, 0.5),
+        c.add_variant("More"),
+    ]
+    more = [
+        c.set_choice("region_1", "mode", "luminance"),
+        c.expose("/sheet_1", "hue", 0),
+        c.switch_coat("region_1", 0, False),
+        c.add_coat("region_2", Coat("shift")),
+        c.set_pattern("region_2", 0, PlaneUse(map_plane("base_colour"))),
+        c.set_tolerance("region_2", 20.0, 90.0),
+        c.rename_region("region_2", "Other"),
+        c.let_go("region_3"),
+        c.set_blending(Blending.ENCODED),
+        c.remove_region("region_4"),
+    ]
+    for command in values:
+        assert only_values_differ(one, command.apply(one)), command.label
+    assert only_values_differ(one, values[0].apply(values[2].apply(one)))
+    for command in more:
+        assert not only_values_differ(one, command.apply(one)), command.label

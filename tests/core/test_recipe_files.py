@@ -231,6 +231,10 @@ def test_mutants_of_recipe_files_are_refused_or_hold(chance: random.Random) -> N
         (b'{"coats": [{"kind": "tint"}], "format": 9}', "format 9"),
         (b'{"coats": [{"kind": "tint", "values": {"colour": {"parameter": "lost"}}}]}', "is not there"),
         (b'{"coats": [{"kind": "tint"}], "licence": 1}', "unknown field `licence`"),
+        (
+            b'{"coats": [{"kind": "ramp", "planes": {"ramp": {"plane": {"kind": "ramp", "key": "lost"}}}}]}',
+            "reads the palette or ramp “lost”, which is not in it",
+        ),
     ],
 )
 def test_what_is_no_recipe_is_told(text: bytes, told: str) -> None:

@@ -1,6 +1,7 @@
 """The board's view: cells that draw what their coat does, live thumbnails as column heads."""
 
 from collections import OrderedDict
+from dataclasses import dataclass
 from operator import is_
 
 from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QPoint, QRect, QSize, Qt, pyqtSignal
@@ -31,7 +32,7 @@ from even_palette.core.kit.owners import OVER, coats_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
 from even_palette.core.material.variants import lineage
-from even_palette.core.results.materials import coat_strip, made_of, paint_strip
+from even_palette.core.results.materials import coat_strip, made_of, paint_strip, strip_made_of
 
 ROW_PX, COLUMN_PX, NAME_PX = 26, 132, 150
 THUMB_PX, HEAD_PX = 46, 74
@@ -199,6 +200,15 @@ class Board(QTableView):
         return QSize(600, HEAD_PX + 6 * ROW_PX)
 
 
+@dataclass(frozen=True)
+class _Drawn:
+    """The picture of a cell: it stays while `parts` are the same objects, or what it `looks` like is equal."""
+
+    parts: tuple[object, ...]
+    looks: tuple[object, ...]
+    picture: QPixmap
+
+
 class CellDelegate(QStyledItemDelegate):
     """Draws a cell: the region's real tones in its coat; a shift shows them before and after."""
 
@@ -206,7 +216,7 @@ class CellDelegate(QStyledItemDelegate):
         super().__init__(parent)
         self.session = session
         self._drawn: dict[tuple[str, str, str], list[QImage]] = {}
-        self._cells: OrderedDict[tuple[object, ...], tuple[tuple[object, ...], QPixmap]] = OrderedDict()
+        self._cells: OrderedDict[tuple[object, ...], _Drawn] = OrderedDict()
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
@@ -234,9 +244,13 @@ class CellDelegate(QStyledItemDelegate):
         name = (at.key, owner, variant, size.width(), size.height(), ratio)
         parts = (*made_of(at), *lineage(at.kit.variants, variant), tokens())
         kept = self._cells.get(name)
-        if kept is not None and len(kept[0]) == len(parts) and all(map(is_, kept[0], parts)):
+        if kept is not None and len(kept.parts) == len(parts) and all(map(is_, kept.parts, parts)):
             self._cells.move_to_end(name)
-            return kept[1]
+            return kept.picture
+        looks = (strip_made_of(at, self.session.sheets, owner, variant), is_own(at.kit, owner, variant), tokens())
+        if kept is not None and kept.looks == looks:
+            self._cells[name] = _Drawn(parts, looks, kept.picture)
+            return kept.picture
         made = QPixmap(size * ratio)
         made.setDevicePixelRatio(ratio)
         made.fill(Qt.GlobalColor.transparent)
@@ -245,7 +259,7 @@ class CellDelegate(QStyledItemDelegate):
         whole = self._paint_cell(within, at, owner, variant, QRect(QPoint(0, 0), size))
         within.end()
         if whole:
-            self._cells[name] = parts, made
+            self._cells[name] = _Drawn(parts, looks, made)
             while len(self._cells) > MOST_CELLS:
                 self._cells.popitem(last=False)
         return made

@@ -56,6 +56,9 @@ def decode_recipe(text: bytes, name: str) -> RecipeFile:
         every = [part.key for parts in (file.parameters, file.palettes, file.ramps) for part in parts]
         if len(set(every)) != len(every):
             raise UserError("it has two parameters, palettes or ramps of one key.")
+        lost = {use.plane.key for coat in file.coats for use in _uses(coat) if _is_strip(use)} - set(every)
+        if lost:
+            raise UserError(f"it reads the palette or ramp “{min(lost)[:40]}”, which is not in it.")
         check_kit(_plain(file))
         check_kit(with_recipe(Kit(), Path(name), file)[0])
     except (msgspec.MsgspecError, UserError, KeyError, RecursionError, UnicodeDecodeError) as error:

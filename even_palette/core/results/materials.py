@@ -108,6 +108,16 @@ def made_of(at: Focus) -> tuple[object, ...]:
     return at.sheet, kit.parameters, kit.recipes, kit.palettes, kit.ramps, kit.meshes, kit.blending
 
 
+def strip_made_of(at: Focus, sheets: Sheets, owner: str, variant: str) -> tuple[object, ...]:
+    """All that the strip of an owner in a variant is made of; equal where it is the same."""
+    kit, sheet, coats = at.kit, at.sheet, coats_of(at.kit, owner)
+    bound = {value.parameter for coat in coats for value in coat.values.values() if isinstance(value, Bound)}
+    worn_in = [resolve(kit.parameters, kit.variants, key) for key in (variant, MASTER)]
+    planes = (sheet.sources, sheet.bakes, sheet.tones, sheet.base_tone, kit.palettes, kit.ramps)
+    values = tuple((key, *(settings[key] for settings in worn_in)) for key in sorted(bound))
+    return coats, values, planes, sheets.weights_key(at), kit.blending
+
+
 def dressed(at: Focus, sheets: Sheets, owner: str) -> Dressed:
     """A region, or the overcoats of the sheet, with the mean of the colour under each coat."""
     coats = coats_of(at.kit, owner)
