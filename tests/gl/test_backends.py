@@ -305,6 +305,15 @@ def dressings(draw: st.DrawFn) -> list[commands.Command]:
     return made
 
 
+def dressed_kit(folder: Path, made: list[commands.Command], seed: int) -> Kit:
+    """The small kit of 48 x 48 texels of noise, in random coats."""
+    there = {Role.BASE_COLOUR: folder / "crate_base_colour.png", Role.ID: folder / "crate_id.png"}
+    history = kit_of(there if folder.exists() else write_maps(folder, 48, seed), coats=False)
+    for command in made:
+        history.do(command)
+    return history.kit
+
+
 @settings(max_examples=40, phases=GENERATE)
 @given(dressings(), st.integers(0, 3))
 def test_random_materials(
@@ -315,19 +324,13 @@ def test_random_materials(
     seed: int,
 ) -> None:
     """Random coats, patterns, planes, samplers, orders, overcoats and images: every output at every texel within 1/255."""
-    folder = tmp_path_factory.getbasetemp() / f"random-{seed}"
-    paths = write_maps(folder, 48, seed) if not folder.exists() else {
-        Role.BASE_COLOUR: folder / "crate_base_colour.png", Role.ID: folder / "crate_id.png"
-    }  # fmt: skip
-    history = kit_of(paths, coats=False)
-    for command in made:
-        history.do(command)
-    look = picture(history.kit.at(), sheets, Look())
+    at = dressed_kit(tmp_path_factory.getbasetemp() / f"random-{seed}", made, seed).at()
+    look = picture(at, sheets, Look())
     assume(len(look.program.slots) <= MOST_UNITS)
     assert_drawn(renderer, look, whole_sheet(48, 48))
     for name in look.outputs:
         if name != SHOWN:
-            surface = picture(history.kit.at(), sheets, Look(LookKind.SURFACE, output=name))
+            surface = picture(at, sheets, Look(LookKind.SURFACE, output=name))
             assert_drawn(renderer, surface, whole_sheet(48, 48))
 
 

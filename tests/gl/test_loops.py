@@ -17,7 +17,6 @@ from even_palette.core.graph.reference import Environment, run
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.store import read_kit
-from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import SHARP
 from even_palette.core.results.looks import SHOWN, Look, View, picture, render_reference, whole_sheet
@@ -25,8 +24,7 @@ from even_palette.core.results.loop_view import keep_view, program_to_draw
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
 from even_palette.gl.sheet_view import SheetRenderer
-from tests.conftest import kit_of, write_maps
-from tests.gl.test_backends import GENERATE, PAINT, SIDE, SLOT, dressings, x
+from tests.gl.test_backends import GENERATE, PAINT, SIDE, SLOT, dressed_kit, dressings, x
 
 
 @settings(max_examples=15, phases=GENERATE)
@@ -35,14 +33,8 @@ def test_programs_in_two_parts_are_the_same(
     sheets: Sheets, tmp_path_factory: pytest.TempPathFactory, made: list[commands.Command], seed: int
 ) -> None:
     """What stays of a view, worked out first, and what is made of it by parameters: bit for bit the whole program."""
-    folder = tmp_path_factory.getbasetemp() / f"parts-{seed}"
-    paths = write_maps(folder, 48, seed) if not folder.exists() else {
-        Role.BASE_COLOUR: folder / "crate_base_colour.png", Role.ID: folder / "crate_id.png"
-    }  # fmt: skip
-    history = kit_of(paths, coats=False)
-    for command in made:
-        history.do(command)
-    look = picture(history.kit.at(), sheets, Look())
+    kit_at = dressed_kit(tmp_path_factory.getbasetemp() / f"random-{seed}", made, seed).at()
+    look = picture(kit_at, sheets, Look())
     assert look.light is not None
     whole = program_of({SHOWN: look.light})
     parts = parted(whole)

@@ -213,9 +213,9 @@ def _levels_read(program: Program, name: str, slot: Slot, how: Bound, frame: Fra
     return tuple(sorted({min(low, last), min(low + 1, last)}))
 
 
-def bytes_read(program: Program, slots: Mapping[str, Slot], frame: Frame) -> int:
+def bytes_read(program: Program, slots: Mapping[str, Slot], frame: Frame, as_pixels: Collection[str] = ()) -> int:
     """About how much memory `run_fused` takes for what it reads, in bytes, beside what is there anyway."""
-    bound = {name: _bound(program, name, slots[name], frame) for name in program.slots}
+    bound = {name: _bound(program, name, slots[name], frame) for name in program.slots if name not in as_pixels}
     return sum(
         bytes_taken(slots[name], how, _levels_read(program, name, slots[name], how, frame))
         for name, how in bound.items()

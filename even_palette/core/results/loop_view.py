@@ -80,12 +80,15 @@ class LoopView:
 
 
 def bytes_kept(shown: Picture, program: Program, view: View) -> int:
-    """How much the still part of a view takes, and what is read for it."""
-    part, still = part_on_sheet(view), parted(program).still
+    """How much the still part of a view takes, and what is read for both parts."""
+    part, parts = part_on_sheet(view), parted(program)
     if part is None:
         return 0
+    still = parts.still
     channels = sum(still.records[at].type.size for at in still.outputs.values())
-    return channels * 4 * part.frame.width * part.frame.height + bytes_read(still, shown.slots, part.frame)
+    read = bytes_read(still, shown.slots, part.frame)
+    read += bytes_read(parts.moving, shown.slots, part.frame, still.outputs)
+    return channels * 4 * part.frame.width * part.frame.height + read
 
 
 def loops_of(shown: Picture, program: Program, view: View) -> list[Request]:
