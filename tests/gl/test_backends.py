@@ -314,7 +314,7 @@ def dressed_kit(folder: Path, made: list[commands.Command], seed: int) -> Kit:
     return history.kit
 
 
-@settings(max_examples=40, phases=GENERATE)
+@settings(max_examples=25, phases=GENERATE)
 @given(dressings(), st.integers(0, 3))
 def test_random_materials(
     renderer: SheetRenderer,

@@ -27,7 +27,7 @@ from even_palette.gl.sheet_view import SheetRenderer
 from tests.gl.test_backends import GENERATE, PAINT, SIDE, SLOT, dressed_kit, dressings, x
 
 
-@settings(max_examples=15, phases=GENERATE)
+@settings(max_examples=10, phases=GENERATE)
 @given(dressings(), st.integers(0, 3))
 def test_programs_in_two_parts_are_the_same(
     sheets: Sheets, tmp_path_factory: pytest.TempPathFactory, made: list[commands.Command], seed: int
