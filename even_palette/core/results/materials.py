@@ -326,15 +326,16 @@ def clipped_share(
     region, weights = dressed(at, sheets, owner), sheets.weights(at)
     number = _row(at, owner)
     cell = read_cell(at.kit, owner, variant, dict(settings))
-    base = sheets.base_colour(at)
-    key = ("clipped", base.content_id, weights.content_id, number, repr(region), repr(cell.settings))
+    found = worn(region, at.kit.parameters, pictures_of(at, sheets), live=True)
+    read = slots_of(at, sheets, found.slots)
+    planes = tuple((name, slot.content_id) for name, slot in sorted(read.items()))
+    key = ("clipped", planes, weights.content_id, number, repr(region), repr(cell.settings))
 
-    def compute() -> float:
-        found = worn(region, at.kit.parameters, pictures_of(at, sheets), live=True)
+    def compute() -> Floats:
         program = program_of({f"coat_{index}": node for index, node in enumerate(found.unclipped)})
         inputs = {**found.extra, **{name: linear_setting(setting) for name, setting in settings.items()}}
         there = {name: replace(slot, sampler=replace(slot.sampler, mips=False))
-                 for name, slot in slots_of(at, sheets, found.slots).items()}  # fmt: skip
+                 for name, slot in read.items()}  # fmt: skip
         plane, channel = plane_and_channel(number)
         packed = weights.packed[plane]
         step = 1 / packed.width, 1 / packed.height
@@ -354,6 +355,6 @@ def clipped_share(
             over = np.any([np.any(result > 1 + 1e-6, axis=-1) for result in results], axis=0)
             clipped += float(level[over].sum(dtype=np.float64))
             total += float(level.sum(dtype=np.float64))
-        return clipped / total if total else 0.0
+        return np.array([clipped / total if total else 0.0])
 
-    return sheets.cache.get(key, compute)
+    return float(sheets.cache.get_lasting(np.ndarray, key, compute)[0])
