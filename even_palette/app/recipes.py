@@ -1,5 +1,6 @@
 """Recipes that live in files: opening, keeping, reading and writing them, and following what others change."""
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 
@@ -33,7 +34,7 @@ class RecipeFiles(QObject):
 
     def open(self, path: Path, then: Callable[[str], object] = lambda key: None) -> None:
         """Add the recipe of a file; `then` is told its key. One that the kit links already is not added again."""
-        there = next((recipe for recipe in self.document.kit.recipes if recipe.path == str(path.resolve())), None)
+        there = next((recipe for recipe in self.document.kit.recipes if recipe.path == os.path.abspath(path)), None)
         if there is not None:
             then(there.key)
             return
@@ -53,9 +54,11 @@ class RecipeFiles(QObject):
         self._read(path, done)
 
     def _take(self, key: str, path: Path, file: RecipeFile) -> bool:
+        if all(recipe.key != key for recipe in self.document.kit.recipes):
+            return False  # it was removed while its file was read
         done = self.document.do(commands.change_recipe_to_file(key, path, file))
         recipe = self.document.kit.recipe(key)
-        if recipe.path == str(path.resolve()) and recipe.sha256 == content_id(file):
+        if recipe.path == os.path.abspath(path) and recipe.sha256 == content_id(file):
             self._follow_file(recipe.path, recipe.sha256, recipe.linked)
         return done
 
@@ -75,7 +78,7 @@ class RecipeFiles(QObject):
 
         def done(found: Written) -> None:
             _, linked, sha256 = found
-            place = str(path.resolve())
+            place = os.path.abspath(path)
             if kit.recipe(key).path == place:
                 self._follow_file(place, sha256, linked)
             else:

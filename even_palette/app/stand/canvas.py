@@ -7,7 +7,6 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
-from even_palette.app.jobs import Jobs
 from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.quick import QuickDrawing
 from even_palette.app.stand.renderer import Renderer, to_image
@@ -26,10 +25,10 @@ class Canvas(TileView):
     camera_changed = pyqtSignal()
     tiles_shown = pyqtSignal()
 
-    def __init__(self, jobs: Jobs, renderer: Renderer, parent: QWidget | None = None) -> None:
+    def __init__(self, renderer: Renderer, parent: QWidget | None = None) -> None:
         super().__init__("Sheet view", parent)
         self.renderer = renderer
-        self.quick = QuickDrawing(jobs, renderer, self)
+        self.quick = QuickDrawing(renderer, self)
         self.camera = Camera()
         self._fitted = True
         self._drag_from: QPoint | None = None

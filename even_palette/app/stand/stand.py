@@ -68,7 +68,7 @@ class Stand(QWidget):
         self.proof: list[Tile] = []
         self._last_uv: tuple[float, float] | None = None
         self.picking = False
-        self.canvas = Canvas(session.jobs, renderer, self)
+        self.canvas = Canvas(renderer, self)
         self.loupe = Loupe(self.canvas)
         self.loupe.hide()
         self.model = ModelPane(session, renderer)

@@ -114,7 +114,12 @@ class RecipeRow(QWidget):
     def open_file(self, path: Path) -> None:
         """Let the selected region wear the recipe of a file."""
         session, owner = self.session, self.session.owner
-        session.files.recipes.open(path, lambda key: session.do(commands.wear_recipe(owner, key)))
+
+        def wear(key: str) -> None:
+            if any(region.key == owner for region in session.kit.regions):  # it may have gone meanwhile
+                session.do(commands.wear_recipe(owner, key))
+
+        session.files.recipes.open(path, wear)
 
     def _keep(self) -> None:
         wanted = f"{self.session.kit.recipe(self.worn).name}{SUFFIX}"

@@ -34,6 +34,8 @@ from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter, Wrap
 
 BAND_ROWS = 64
+TEXTURED = ("sample", "layer")
+"""Look-ups that choose their mips by how far places are from pixel to pixel."""
 STORES = {"float": np.float32, "level": np.uint8, "encoded": np.uint8}
 """How an output is kept: as it is, as 8-bit levels, or encoded sRGB as 8-bit levels."""
 
@@ -182,15 +184,26 @@ def request(
     return text, _in_order((0, 0, 0), frame, np.zeros(1, np.float32), 0.0, 0.0, np.zeros(1, np.float32), given, planes)
 
 
+@lru_cache(maxsize=64)
+def _reads(program: Program) -> dict[str, set[tuple[str, str]]]:
+    """How each slot is looked up in: the operations, each with that of its place."""
+    found: dict[str, set[tuple[str, str]]] = {}
+    for record in program.records:
+        if record.op in LOOK_UPS:
+            place = program.records[record.args[0]].op
+            found.setdefault(str(record.payload[0]), set()).add((record.op, place))
+    return found
+
+
 def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool = False) -> Bound:
     plane, sampler = slot.plane, slot.sampler
     if as_pixel:
         return Bound(plane.channels, False, False, False, direct=True)
     same = frame.is_whole_sheet and (plane.width, plane.height) == (frame.width, frame.height)
-    reads = [record for record in program.records if record.payload and record.payload[0] == name]
-    plain = all(record.op in ("sample", "layer") and program.records[record.args[0]].op == "uv" for record in reads)
-    minified = sampler.mips and _lod(slot, frame) > 0 and any(record.op in ("sample", "layer") for record in reads)
-    chained = minified or any(record.op in ("level", "cell") for record in reads)
+    reads = _reads(program)[name]
+    plain = all(op in TEXTURED and place == "uv" for op, place in reads)
+    minified = sampler.mips and _lod(slot, frame) > 0 and any(op in TEXTURED for op, _ in reads)
+    chained = minified or any(op in ("level", "cell") for op, _ in reads)
     floats = kind_of(plane).kind == "f"
     return Bound(
         plane.channels,
@@ -206,8 +219,7 @@ def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool
 
 def _levels_read(program: Program, name: str, slot: Slot, how: Bound, frame: Frame) -> tuple[int, ...]:
     """The levels of a slot that a frame reads; none where they are chosen texel by texel, or not read at all."""
-    ops = {record.op for record in program.records if record.op in LOOK_UPS and record.payload[0] == name}
-    if not how.minified or ops - {"sample", "layer"}:
+    if not how.minified or any(op not in TEXTURED for op, _ in _reads(program)[name]):
         return ()
     low, last = int(_lod(slot, frame)), level_count(slot.plane.height, slot.plane.width) - 1
     return tuple(sorted({min(low, last), min(low + 1, last)}))

@@ -1,6 +1,7 @@
 """Recipes in files of their own, which several kits link: what such a file holds, and taking it into a kit."""
 
 import hashlib
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
@@ -147,7 +148,7 @@ def written(kit: Kit, key: str, path: Path) -> Kit:
     """Write a recipe to a file: the kit in which it lives there. Raises UserError if that fails."""
     file, linked = recipe_of(kit, key)
     write_recipe(path, file)
-    return living_at(kit, key, str(path.resolve()), content_id(file), linked)
+    return living_at(kit, key, os.path.abspath(path), content_id(file), linked)
 
 
 def living_at(kit: Kit, key: str, path: str, sha256: str, linked: dict[str, str]) -> Kit:
@@ -186,7 +187,7 @@ def with_recipe(kit: Kit, path: Path, file: RecipeFile, key: str = "") -> tuple[
         kit = replace(kit, recipes=(*kit.recipes, Recipe(key, name, coats)))
     else:
         kit = _where_it_fits(with_coats(kit, RECIPE + key, coats), key, before.coats)
-    kit = living_at(kit, key, str(path.resolve()), content_id(file), linked)
+    kit = living_at(kit, key, os.path.abspath(path), content_id(file), linked)
     check_kit(kit)
     return kit, key
 
