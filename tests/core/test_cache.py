@@ -3,14 +3,17 @@
 import random
 import threading
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from threading import Event, Thread, get_ident
+from weakref import ReferenceType, ref
 
 import numpy as np
 import pytest
 
 from even_palette.core.arrays import Samples
 from even_palette.core.errors import NotReady
+from even_palette.core.raster.tiles import Grid, Spot, Tile, TiledPlane, each_tile, grid_of, make_tile, spots
 from even_palette.core.results.cache import Cache
 from even_palette.core.results.disk_cache import SUFFIX, DiskCache
 
@@ -131,7 +134,52 @@ def test_a_key_that_is_kept_twice_counts_once(tmp_path: Path) -> None:
     cache = Cache(10_000, DiskCache(tmp_path))
     for _ in range(5):
         cache._keep("key", np.zeros(1000, np.uint8), 1.0)
-    assert cache.bytes == 1000
+    assert 1000 <= cache.bytes < 1200
+
+
+def test_shared_memory_counts_once_and_goes_with_the_last_that_keeps_it() -> None:
+    """Planes of tiles that they share, and views of one array: what is counted is what is really kept."""
+    cache, rng = Cache(1 << 20), np.random.default_rng(5)
+    first = grid_of(rng.integers(0, 9, (500, 700, 1), dtype=np.uint8))
+    second = Grid(first.height, first.width, (make_tile(first.tiles[0].samples + 1), *first.tiles[1:]))
+    cache.get("first", lambda: TiledPlane(first))
+    alone = cache.bytes
+    assert first.nbytes <= alone < first.nbytes + 2000
+    cache.get("second", lambda: (second, second.tiles[0]))
+    assert second.tiles[0].nbytes <= cache.bytes - alone < second.tiles[0].nbytes + 2000
+    cache._remove("first")
+    assert second.nbytes <= cache.bytes < second.nbytes + 2000
+    cache._remove("second")
+    assert cache.bytes == 0
+    whole = np.zeros((1000, 4), np.uint8)
+    for channel in range(4):
+        cache.get(channel, lambda channel=channel: whole[:, channel])
+    assert whole.nbytes <= cache.bytes < whole.nbytes + 500
+
+
+def test_planes_that_nobody_sees_give_their_tiles_back() -> None:
+    """Edits of a plane that is held: the memory that is counted stays within the budget, and tiles in view stay."""
+    cache, rng = Cache(4 << 20), np.random.default_rng(6)
+
+    def tiled(number: int) -> TiledPlane:
+        """As masks are made: each tile looked up by threads of a pool, which note nothing."""
+        whole = rng.integers(0, 250, (512, 512, 1), dtype=np.uint8)
+
+        def tile(spot: Spot) -> Tile:
+            cut = whole[spot.top : spot.bottom, spot.left : spot.right]
+            return cache.get(("tile", number, spot), lambda: make_tile(cut))
+
+        return TiledPlane(Grid(512, 512, tuple(each_tile(512, 512, tile))))
+
+    with cache.holding("view"):
+        cache.get("seen", partial(tiled, 0))
+    made: list[ReferenceType[Tile]] = []
+    for number in range(1, 40):
+        made += map(ref, cache.get(number, partial(tiled, number)).grid.tiles)
+        assert cache.bytes <= 4 << 20
+        assert all(cache.peek(("tile", 0, spot)) is not None for spot in spots(512, 512))
+    there = sum(tile() is not None for tile in made)
+    assert 4 < there <= (4 << 20) // 65536
 
 
 def test_the_thread_that_only_looks_makes_nothing() -> None:

@@ -10,9 +10,11 @@ from scipy.ndimage import distance_transform_edt
 from even_palette.core.arrays import Levels
 from even_palette.core.checks import Finding, find
 from even_palette.core.checks.mask_edges import edge_width
-from even_palette.core.checks.small_patches import _far_from
+from even_palette.core.checks.small_patches import FAINT, _far
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Box, Kit, Region, Sheet, Step, Unmix
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.results.sheets import Sheets
 from tests.core.test_shapes import sheet
 from tests.core.test_steps import Given, kit_with
@@ -151,7 +153,7 @@ def test_edges() -> None:
     ramp = np.zeros((100, 200), dtype=np.uint16)
     ramp[:, 100:] = 65535
     ramp[:, 96:104] = np.linspace(0, 65535, 10)[1:-1]
-    assert edge_width(ramp) == pytest.approx(8)
+    assert edge_width(Plane(ramp[..., None], Encoding.DATA)) == pytest.approx(8)
 
 
 @pytest.mark.parametrize("level", [0, 2, 4])
@@ -184,8 +186,10 @@ def test_distances_by_tiles_are_those_of_the_whole() -> None:
     rng = np.random.default_rng(4)
     solid = np.zeros((300, 521), dtype=bool)
     solid[rng.integers(0, 300, 40), rng.integers(0, 521, 40)] = True
-    chosen = rng.random(solid.shape) < 0.3
+    faint = ~solid & (rng.random(solid.shape) < 0.3)
+    mask = np.where(solid, 65535, np.where(faint, rng.integers(258, FAINT, solid.shape), 0)).astype(np.uint16)
+    plane = TiledPlane(grid_of(mask[..., None]))
     for reach in (3.0, 17.5, 60.0):
-        expected = chosen & (distance_transform_edt(~solid) > reach)
-        assert np.array_equal(_far_from(solid, chosen, reach, None), expected)
-    assert _far_from(np.zeros_like(solid), chosen, 9.0, None).sum() == chosen.sum()
+        expected = faint & (distance_transform_edt(~solid) > reach)
+        assert np.array_equal(_far(plane, reach, None), expected)
+    assert _far(TiledPlane(grid_of((mask * ~solid)[..., None])), 9.0, None).sum() == faint.sum()

@@ -17,6 +17,7 @@ from skimage.morphology import dilation, disk, erosion, remove_small_holes, remo
 import even_palette.core.results.sheets as sheets_module
 from even_palette.core.arrays import float32
 from even_palette.core.errors import UserError
+from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Box, Focus, Kit, Region, Sheet, Step
@@ -27,6 +28,7 @@ from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Sampler, sample, texel_centres
 from even_palette.core.regions.resolve_kernel import resolve_tile
 from even_palette.core.regions.steps import STEPS, Join, joined
+from even_palette.core.regions.steps.specks import specks
 from even_palette.core.regions.weights import Resolve, coverage, quantize_weights, resolve_weights
 from even_palette.core.results.disk_cache import SUFFIX, DiskCache
 from even_palette.core.results.materials import material_of, spots
@@ -154,7 +156,32 @@ def test_specks_and_holes_of_pure_masks(texels: int) -> None:
     ):
         act = STEPS[kind].whole
         assert act is not None
-        assert np.array_equal(act(mask.astype(np.float32), {"texels": float(texels)}), want.astype(np.float32))
+        assert np.array_equal(act(mask.astype(np.float32), {"texels": float(texels)}, None), want.astype(np.float32))
+
+
+@pytest.mark.parametrize(("corners", "texels"), [(True, 9), (False, 9), (True, 40), (False, 3)])
+def test_specks_of_soft_masks(corners: bool, texels: int) -> None:
+    """What the definition says in terms of scipy.ndimage, on a soft mask at a size that is no multiple of the band."""
+    mask = ndimage.gaussian_filter(np.random.default_rng(texels).random((600, 85)), 1.3)
+    mask = np.clip((mask - 0.5) * 9 + 0.25, 0, 1).astype(np.float32)
+    touching = np.ones((3, 3)) if corners else ndimage.generate_binary_structure(2, 1)
+    solid = mask >= 0.5
+    patches, _ = ndimage.label(solid, touching)
+    small = solid & (np.bincount(patches.ravel()) < texels)[patches]
+    wide, count = ndimage.label(mask > 0, touching)
+    every = range(count + 1)
+    holds = ndimage.maximum(solid & ~small, wide, every) > 0
+    had = ndimage.maximum(small, wide, every) > 0
+    gone = (mask > 0) & (~holds & (had | (np.bincount(wide.ravel()) < texels)))[wide]
+    gone |= small | (ndimage.binary_dilation(small, touching) & ~solid)
+    assert small.any()
+    assert (gone & ~small).any()
+    found = specks(mask, {"texels": float(texels)}, None, corners)
+    assert np.array_equal(found, np.where(gone, 0, mask))
+    token = CancelToken()
+    token.cancel()
+    with pytest.raises(Cancelled):
+        specks(mask, {"texels": 9.0}, token)
 
 
 def test_specks_go_with_their_soft_edge_and_mist_too() -> None:
@@ -168,7 +195,7 @@ def test_specks_go_with_their_soft_edge_and_mist_too() -> None:
     want[34:] = 0
     act = STEPS["specks"].whole
     assert act is not None
-    assert np.array_equal(act(mask, {"texels": 10.0}), want)
+    assert np.array_equal(act(mask, {"texels": 10.0}, None), want)
 
 
 def test_levels_curve_invert_and_snap() -> None:

@@ -1,13 +1,18 @@
 """What a check finds."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 
-import numpy as np
-
-from even_palette.core.arrays import Bools
+from even_palette.core.arrays import Bools, Samples
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.commands import Command
+from even_palette.core.raster.plane import Plane
+from even_palette.core.regions.patches import Patches, patches_in, patches_where
 from even_palette.core.results.looks import Look, LookKind
+
+Place = tuple[float, float, float, float]
+"""Left, top, right and bottom of a place in uv."""
 
 
 class Severity(StrEnum):
@@ -38,7 +43,7 @@ class Finding:
     region: str = ""
     look: str = ""
     sheet: str = ""
-    place: tuple[float, float, float, float] | None = None
+    place: Place | None = None
     mend: Mend | None = None
 
 
@@ -47,14 +52,20 @@ def look_of(finding: Finding) -> Look:
     return Look(LookKind.WEIGHT, region=finding.region) if finding.look == "weight" else Look(LookKind.HEAT)
 
 
-def place_of(chosen: Bools) -> tuple[float, float, float, float] | None:
-    """The rectangle in uv around the largest patch of chosen texels (H, W)."""
-    from scipy.ndimage import find_objects, label
+def place_of(chosen: Bools, cancel: CancelToken | None = None) -> Place | None:
+    """The rectangle around the largest patch of chosen texels (H, W). Raises Cancelled."""
+    return place_among(patches_in(chosen, False, cancel))
 
-    patches, count = label(chosen)
-    if not count:
+
+def place_where(plane: Plane, choose: Callable[[Samples], Bools], cancel: CancelToken | None = None) -> Place | None:
+    """The same of the texels that are chosen by the samples (h, w) of a plane's first channel. Raises Cancelled."""
+    return place_among(patches_where(plane, choose, False, cancel))
+
+
+def place_among(patches: Patches, which: Bools | None = None) -> Place | None:
+    """The rectangle around the largest of the patches that are chosen (count,), or of all."""
+    sizes = patches.sizes if which is None else patches.sizes * which
+    if not sizes.any():
         return None
-    largest = int(np.bincount(patches.ravel())[1:].argmax())
-    rows, columns = find_objects(patches)[largest]
-    height, width = chosen.shape
-    return (columns.start / width, rows.start / height, columns.stop / width, rows.stop / height)
+    left, top, right, bottom = patches.bounds(int(sizes.argmax()))
+    return left / patches.width, top / patches.height, right / patches.width, bottom / patches.height

@@ -54,7 +54,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                 "Recolour", Severity.NOTE,
                 f"{first.name} and {second.name} meet in a dark seam in {at.kit.variant_names[worst]}: "
                 f"halfway, encoded blending is {dark:.0f} ΔE from light.",
-                first.key, "result", place=place_of(border),
+                first.key, "result", place=place_of(border, cancel),
                 mend=Mend("Blend in linear light", commands.set_blending(Blending.LINEAR)),
             )  # fmt: skip
 

@@ -37,7 +37,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                 "Masks", Severity.WARNING,
                 f"{region.name} vanishes at mip {level}: nowhere does it have more than "
                 f"{mean.max() / 255:.0%} of a texel there.",
-                region.key, "weight", place=place_of(levels > 0),
+                region.key, "weight", place=place_of(levels > 0, cancel),
                 mend=Mend("Grow the region", commands.add_step(region.key, Step("grow", {"radius": radius}))),
             )  # fmt: skip
     if sheets.meshes.on_sheet(at) is not None and at.sheet.padding + 1 < side:

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from even_palette.core.checks._finding import Finding, Mend, Severity, place_of
+from even_palette.core.checks._finding import Finding, Mend, Severity, place_where
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
@@ -37,23 +37,21 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     total = weights.mask_sum
     over = weights.coverage.over
     if over > 0:
-        levels = total.samples[..., 0]
         yield Finding(
             "Masks",
             Severity.NOTE,
             f"{over:.2%} of the texels are claimed by more than one region.",
             look="heat",
-            place=place_of(levels > ONE + STEP),
+            place=place_where(total, lambda levels: levels > ONE + STEP, cancel),
         )
     fringe = 1 - weights.coverage.covered - weights.coverage.empty
     if fringe > LEAST_FRINGE:
-        levels = total.samples[..., 0]
         yield Finding(
             "Masks",
             Severity.WARNING,
             f"{fringe:.2%} of the texels are only partly covered (fringes).",
             look="heat",
-            place=place_of((levels > STEP) & (levels < ONE - STEP)),
+            place=place_where(total, lambda levels: (levels > STEP) & (levels < ONE - STEP), cancel),
             mend=_mend(at, sheets),
         )
 

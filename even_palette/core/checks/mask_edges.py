@@ -6,12 +6,13 @@ from functools import partial
 import numpy as np
 
 from even_palette.core.arrays import Samples
-from even_palette.core.checks._finding import Finding, Mend, Severity, place_of
+from even_palette.core.checks._finding import Finding, Mend, Severity, place_where
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Step
 from even_palette.core.raster.plane import Plane
+from even_palette.core.regions.edges import border_length, texels_between
 from even_palette.core.results.sheets import Sheets
 
 LEAST_REGIONS, LEAST_EDGE = 3, 64
@@ -29,9 +30,10 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             if cancel:
                 cancel.check()
             mask = sheets.mask(at, region.key)
-            found = sheets.cache.get(("edge width", mask.content_id), partial(_width, mask))
-            if found is not None:
-                widths[region.key] = found
+            key = ("edge width", mask.content_id)
+            (width,) = sheets.cache.get_lasting(np.ndarray, key, partial(_width, mask, cancel))
+            if not np.isnan(width):
+                widths[region.key] = float(width)
     except UserError:
         return
     if len(widths) < LEAST_REGIONS:
@@ -42,24 +44,24 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         softer = width > SOFTER * max(middle, LEAST_TEXELS)
         if not softer and not (middle > HARDER * max(width, LEAST_TEXELS / HARDER) and middle > LEAST_TEXELS * HARDER):
             continue
-        samples = sheets.mask(at, region.key).samples[..., 0]
+        mask = sheets.mask(at, region.key)
         step = Step("levels", {"low": 25.0, "high": 75.0}) if softer else Step("feather", {"radius": round(middle, 1)})
         yield Finding(
             "Masks", Severity.NOTE,
             f"The edge of {region.name} is {width:.1f} texels wide, those of the others about {middle:.1f}.",
-            region.key, "weight", place=place_of((samples > 0) & (samples < 65535)),
+            region.key, "weight", place=place_where(mask, lambda mask: (mask > 0) & (mask < 65535), cancel),
             mend=Mend("Harden the edge" if softer else "Soften the edge", commands.add_step(region.key, step)),
         )  # fmt: skip
 
 
-def _width(mask: Plane) -> float | None:
-    return edge_width(mask.samples[..., 0])
+def _width(mask: Plane, cancel: CancelToken | None) -> Samples:
+    return np.array([edge_width(mask, cancel)])
 
 
-def edge_width(mask: Samples) -> float | None:
-    """Texels that a mask (H, W) uint16 has in part, over the texels along its border; None for next to no border."""
-    solid = mask >= 32768
-    border = int((solid[1:] != solid[:-1]).sum()) + int((solid[:, 1:] != solid[:, :-1]).sum())
-    if border < LEAST_EDGE:
-        return None
-    return float(((mask > 655) & (mask < 64880)).sum() / border)
+def edge_width(mask: Plane, cancel: CancelToken | None = None) -> float:
+    """Texels that a mask (uint16) has in part, over the texels along its border; nan for next to no border.
+
+    Raises Cancelled.
+    """
+    border = border_length(mask, cancel)
+    return texels_between(mask, 655, 64880, cancel) / border if border >= LEAST_EDGE else float("nan")

@@ -7,6 +7,7 @@ RGB, or a mixture that happens to be the ID colour of another region), those dec
 are more like the areas around. This is the most probable set under Gaussian errors of the colour and of the shares.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
@@ -19,6 +20,7 @@ from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import rgb_of
 from even_palette.core.raster.tiles import TILE, Spot, each_tile
+from even_palette.core.regions.chroma import sharpened
 from even_palette.core.regions.id_colours import IdColours
 
 WHOLE = 65535
@@ -26,6 +28,9 @@ WHOLE = 65535
 CLEAN_ERROR, LOSSY_LUMA_ERROR, MOST_LOSSY_ERROR = 0.35, 3.0, 40.0
 """Standard deviations in 8-bit levels: of rounding; of luma from lossy files; the most that chroma may have."""
 TRIAL_TEXELS = 20_000
+CHROMA_ROUNDS = 4
+Space = tuple[Floats, Floats, Floats]
+"""Curve, slope and basis for `solve`."""
 NONE = 65535
 """The label of a texel that is not pure."""
 
@@ -132,9 +137,22 @@ def unmix(
 
     `found` are its colours as `list_id_colours` lists them, `others` colours that are pure wherever a square of four
     texels has them. With `lossy` the errors of the map, which block compression spread around its edges, are measured
-    in Y'CbCr and allowed for. Raises Cancelled.
+    in Y'CbCr and allowed for; where chroma at half the size explains them better, that is undone. Raises Cancelled.
     """
     from even_palette.core.regions.unmix_kernel import pure_labels, solve
+
+    def solved(rgb: Levels, space: Space, errors: Floats) -> tuple[Samples, Floats]:
+        parts, shares, _ = solve(rgb, labels, table, places, *space, errors, cancel=cancel)
+        parts, shares, _ = solve(rgb, labels, table, places, *space, errors, parts=parts, shares=shares, cancel=cancel)
+        return parts, shares
+
+    def lossy_errors(rgb: Levels) -> Floats:
+        """How far lossy files are off, measured where borders are."""
+        errors = np.array([LOSSY_LUMA_ERROR, 20.0, 20.0])
+        for _ in range(3):
+            errors[1:] = solve(rgb, labels, table, trial, *_space(Mixing.ENCODED, True), errors)[2][1:]
+            errors = np.clip(errors, LOSSY_LUMA_ERROR, MOST_LOSSY_ERROR)
+        return errors
 
     rgb = np.ascontiguousarray(rgb_of(levels))
     colours = _colours(found, others)
@@ -143,14 +161,10 @@ def unmix(
         table = np.zeros((1, 3), dtype=np.uint8)
     noise = _noise(rgb, table) if lossy else 0
     labels = pure_labels(rgb, table, noise, cancel)
-    places = np.flatnonzero(labels.reshape(-1) == NONE)
+    unsure = at_borders(labels) if lossy else labels == NONE
+    places = np.flatnonzero(unsure)
     trial = places[:: max(1, len(places) // TRIAL_TEXELS)]
-    errors = np.full(3, CLEAN_ERROR)
-    if lossy:
-        errors = np.array([LOSSY_LUMA_ERROR, 20.0, 20.0])
-        for _ in range(3):
-            errors[1:] = solve(rgb, labels, table, trial, *_space(Mixing.ENCODED, True), errors)[2][1:]
-            errors = np.clip(errors, LOSSY_LUMA_ERROR, MOST_LOSSY_ERROR)
+    errors = lossy_errors(rgb) if lossy else np.full(3, CLEAN_ERROR)
     if mixing == Mixing.FOUND:
         misfits = {
             way: float(np.square(solve(rgb, labels, table, trial, *_space(way, lossy), errors)[2]).sum())
@@ -158,9 +172,41 @@ def unmix(
         }
         mixing = min(misfits, key=lambda way: misfits[way])
     space = _space(mixing, lossy)
-    parts, shares, _ = solve(rgb, labels, table, places, *space, errors, cancel=cancel)
-    parts, shares, _ = solve(rgb, labels, table, places, *space, errors, parts, shares, cancel)
+    parts, shares = solved(rgb, space, errors)
+    for round_ in range(CHROMA_ROUNDS if lossy else 0):
+        sharp = sharpened(rgb, _pictured(labels, table, places, parts, shares, space[0]), cancel)
+        sharp_errors = lossy_errors(sharp)
+        if round_ == 0 and sharp_errors[1:].sum() >= errors[1:].sum():
+            break  # its chroma is whole
+        parts, shares = solved(sharp, space, sharp_errors)
+    labels.reshape(-1)[places] = NONE
     return Unmixed(table, labels, places, parts, _in_16_bits(shares), mixing)
+
+
+def _pictured(
+    labels: Samples, table: Levels, places: Samples, parts: Samples, shares: Floats, curve: Floats
+) -> Callable[[int, int], Floats]:
+    """The ID map that shares tell of, some rows at a time, in levels."""
+
+    def rows(first: int, last: int) -> Floats:
+        height, width = last - first, labels.shape[1]
+        own = slice(*np.searchsorted(places, (first * width, last * width)))
+        picture = float32(table)[np.minimum(labels[first:last], len(table) - 1)]
+        mixed = np.einsum("mk,mkc->mc", shares[own], curve[table][parts[own]])
+        picture.reshape(height * width, 3)[places[own] - first * width] = np.interp(mixed, curve, np.arange(256))
+        return picture
+
+    return rows
+
+
+def at_borders(labels: Samples) -> Bools:
+    """Texels of labels (H, W) that are not pure, or touch one of another label: blurred borders reach that far."""
+    padded = np.pad(labels, 1, mode="edge")
+    height, width = labels.shape
+    found: Bools = np.asarray(labels == NONE)
+    for down, across in ((0, 0), (0, 1), (0, 2), (1, 0), (1, 2), (2, 0), (2, 1), (2, 2)):
+        found |= padded[down : down + height, across : across + width] != labels
+    return found
 
 
 def _colours(found: IdColours, others: tuple[Rgb8, ...]) -> list[Rgb8]:
@@ -169,7 +215,7 @@ def _colours(found: IdColours, others: tuple[Rgb8, ...]) -> list[Rgb8]:
     return [*colours, *(other for other in dict.fromkeys(others) if other not in colours)]
 
 
-def _space(mixing: Mixing, lossy: bool) -> tuple[Floats, Floats, Floats]:
+def _space(mixing: Mixing, lossy: bool) -> Space:
     """Curve, slope and basis for `solve`."""
     levels = np.arange(256)
     basis = float32(LUMA if lossy else np.eye(3))

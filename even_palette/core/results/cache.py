@@ -21,13 +21,21 @@ MOST_BYTES = 1 << 30
 """However much memory a machine has: what follows from a kit shares it with game editors and painting programs."""
 
 
+SLACK = 16
+"""What is over the budget goes with a sixteenth of the budget more, so that results are ranked seldom."""
+
+
 @dataclass(eq=False)
 class _Kept:
     result: Any
-    size: int
+    blocks: dict[int, int]
     seconds: float
     rank: float = 0.0
     used: int = 0
+
+    @property
+    def size(self) -> int:
+        return 64 + sum(self.blocks.values())
 
 
 class Cache:
@@ -35,8 +43,9 @@ class Cache:
 
     Keys name by content all that a result depends on. What goes is chosen by GreedyDual-Size (Cao and Irani 1997): a
     result's rank is the seconds that it took a byte, above the rank of what went last; every look refreshes it.
+    Memory that several results share, such as a tile that two planes have, counts once and goes with the last of them.
     The thread `only_looks` makes nothing and waits for nothing: it gets what is kept, or NotReady. What is held, such
-    as all that the kit in view needs, does not go.
+    as all that the kit in view needs, does not go, nor does what would free nothing because of it.
     """
 
     def __init__(self, budget_bytes: int = 0, disk: DiskCache | None = None) -> None:
@@ -45,6 +54,8 @@ class Cache:
         self.only_looks: int | None = None
         self._results: dict[Hashable, _Kept] = {}
         self._bytes = 0
+        self._blocks: dict[int, int] = {}
+        self._allowed = self.budget_bytes
         self._floor, self._uses = 0.0, 0
         self._lock = Lock()
         self._running: dict[Hashable, Lock] = {}
@@ -100,6 +111,7 @@ class Cache:
             yield
             with self._lock:
                 self._held[purpose] = keys
+                self._allowed = self.budget_bytes
         finally:
             self._noting.keys = None
             with self._lock:
@@ -120,21 +132,48 @@ class Cache:
         kept.rank = self._floor + max(kept.seconds, LEAST_SECONDS) / kept.size
 
     def _keep(self, key: Hashable, result: Any, seconds: float) -> None:
-        kept = _Kept(result, size_of(result), seconds)
+        kept = _Kept(result, blocks_of(result), seconds)
         with self._lock:
-            old = self._results.pop(key, None)
-            self._bytes += kept.size - (old.size if old else 0)
+            self._remove(key)
             self._refresh(kept)
             self._results[key] = kept
-            while self._bytes > self.budget_bytes:
-                held = set().union({key}, *self._held.values())
-                others = ((kept.rank, kept.used, k) for k, kept in self._results.items() if k not in held)
-                *_, least = min(others, key=lambda other: other[:2], default=(None,))
-                if least is None:
-                    return
-                gone = self._results.pop(least)
-                self._floor = max(self._floor, gone.rank)
-                self._bytes -= gone.size
+            self._bytes += 64
+            for block, size in kept.blocks.items():
+                users = self._blocks.get(block, 0)
+                self._blocks[block] = users + 1
+                self._bytes += 0 if users else size
+            if self._bytes > self._allowed:
+                self._make_room(key)
+
+    def _remove(self, key: Hashable) -> None:
+        gone = self._results.pop(key, None)
+        if gone is None:
+            return
+        self._bytes -= 64
+        for block, size in gone.blocks.items():
+            self._blocks[block] -= 1
+            if not self._blocks[block]:
+                del self._blocks[block]
+                self._bytes -= size
+
+    def _make_room(self, newest: Hashable) -> None:
+        """Let go of those of least rank. However much is held, a quarter of the budget is there for what is not."""
+        held = set().union({newest}, *self._held.values())
+        blocks: dict[int, int] = {}
+        for key in held & self._results.keys():
+            blocks |= self._results[key].blocks
+        self._allowed = max(self.budget_bytes, sum(blocks.values()) + self.budget_bytes // 4)
+        if self._bytes <= self._allowed:
+            return
+        others = [
+            (kept.rank, kept.used, key) for key, kept in self._results.items()
+            if key not in held and not (kept.blocks and kept.blocks.keys() <= blocks.keys())
+        ]  # fmt: skip
+        for rank, _, key in sorted(others, key=lambda other: other[:2]):
+            self._remove(key)
+            self._floor = max(self._floor, rank)
+            if self._bytes <= self._allowed - self.budget_bytes // SLACK:
+                break
 
     @property
     def is_looked_at(self) -> bool:
@@ -166,16 +205,31 @@ def physical_memory() -> int:
     return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
 
 
-def size_of(result: Any) -> int:
-    """Bytes of the arrays in a result: an array, a struct or tuple of them; tiles count what they keep."""
+def blocks_of(result: Any) -> dict[int, int]:
+    """The blocks of memory that a result keeps, and their bytes: arrays, tiles, and structs or tuples of them.
+
+    A view keeps all of the array that it looks into. A block's number is its own for as long as the result is there.
+    """
+    found: dict[int, int] = {}
+    _gather(result, found)
+    return found
+
+
+def _gather(result: Any, found: dict[int, int]) -> None:
     if isinstance(result, np.ndarray):
-        return max(64, result.nbytes if 0 not in result.strides[:2] else result.itemsize)
-    if isinstance(result, Tile):
-        return 64 + result.nbytes
-    if isinstance(result, TiledPlane | Grid):
-        return 64 * len(result.tiles if isinstance(result, Grid) else result.grid.tiles)
-    if isinstance(result, tuple | list):
-        return 64 + sum(map(size_of, result))
-    if is_dataclass(result):
-        return 64 + sum(size_of(getattr(result, field.name)) for field in fields(result))
-    return 64
+        while isinstance(result.base, np.ndarray):
+            result = result.base
+        found[id(result)] = 64 + result.nbytes
+    elif isinstance(result, Tile):
+        found[id(result)] = 64 + result.nbytes
+    elif isinstance(result, TiledPlane):
+        _gather(result.grid, found)
+    elif isinstance(result, Grid):
+        found[id(result)] = 64 + 8 * len(result.tiles)
+        found.update((id(tile), 64 + tile.nbytes) for tile in result.tiles)
+    elif isinstance(result, tuple | list):
+        for part in result:
+            _gather(part, found)
+    elif is_dataclass(result):
+        for field in fields(result):
+            _gather(getattr(result, field.name), found)

@@ -26,7 +26,7 @@ from even_palette.core.errors import UserError
 T = TypeVar("T")
 MOST_BYTES = 2 << 30
 MOST_FILE_BYTES = 1 << 30
-VERSION = f"Even Palette results 1 {__version__}"
+VERSION = f"Even Palette results 2 {__version__}"
 SUFFIX = ".result"
 LITTER_S = 3600
 

@@ -236,7 +236,7 @@ def _whole(before: Grid, step: Step, values: dict[str, float], cancel: CancelTok
     act = STEPS[step.kind].whole
     assert act is not None
     mask = _as_floats(before.cut(0, 0, before.height, before.width))
-    made = strengthened(mask, act(mask, values), step.strength)
+    made = strengthened(mask, act(mask, values, cancel), step.strength)
     return Grid(
         before.height,
         before.width,

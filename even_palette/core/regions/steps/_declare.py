@@ -7,6 +7,7 @@ from enum import StrEnum
 import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.jobs import CancelToken
 
 Values = Mapping[str, float]
 
@@ -52,7 +53,7 @@ class StepKind:
     values: tuple[StepValue, ...] = ()
     reach: Callable[[Values], int] = lambda values: 0
     edit: Callable[[Floats, Values], Floats] | None = None
-    whole: Callable[[Floats, Values], Floats] | None = None
+    whole: Callable[[Floats, Values, CancelToken | None], Floats] | None = None
     source: Callable[[Floats, Values], Floats] | None = None
     reads_channel: bool = False
     is_paint: bool = False

@@ -2,46 +2,41 @@
 
 import numpy as np
 
-from even_palette.core.arrays import Bools, Floats, float32
+from even_palette.core.arrays import Floats
+from even_palette.core.jobs import CancelToken
+from even_palette.core.regions.patches import patches_in
 from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
 
 SOLID = 0.5
-CORNERS = np.ones((3, 3), dtype=bool)
-SIDES = np.array([[0, 1, 0], [1, 1, 1], [0, 1, 0]], dtype=bool)
+SIDES = ((-1, 0), (0, -1), (0, 1), (1, 0))
+CORNERS = (*SIDES, (-1, -1), (-1, 1), (1, -1), (1, 1))
 
 
-def small_patches(chosen: Bools, texels: float, touching: Bools) -> Bools:
-    """Patches of fewer than `texels` chosen texels (H, W); `touching` says which neighbours are one patch."""
-    from scipy.ndimage import label
-
-    patches, _ = label(chosen, touching)
-    sizes = np.bincount(patches.ravel())
-    small = sizes < texels
-    small[0] = False
-    return np.asarray(small[patches])
-
-
-def specks(mask: Floats, values: Values, touching: Bools = CORNERS) -> Floats:
-    """The mask (H, W) without patches of fewer than `texels` texels.
+def specks(mask: Floats, values: Values, cancel: CancelToken | None = None, corners: bool = True) -> Floats:
+    """The mask (H, W) without patches of fewer than `texels` texels. Raises Cancelled.
 
     A patch is what hangs together, over corners as well, of texels that are at least half in the mask. Its soft edge
     goes with it; mist, which is nowhere half in, goes where it is as small.
     """
-    from scipy.ndimage import binary_dilation, label
-
-    solid = mask >= SOLID
-    small = small_patches(solid, values["texels"], touching)
-    wide, count = label(mask > 0, touching)
-    holds = np.zeros(count + 1, dtype=bool)
-    holds[wide[solid & ~small]] = True
-    faint = ~holds & (np.bincount(wide.ravel(), weights=(solid & ~small).ravel(), minlength=count + 1) == 0)
-    tiny = np.bincount(wide.ravel(), minlength=count + 1) < values["texels"]
-    had = np.zeros(count + 1, dtype=bool)
-    had[wide[small]] = True
-    gone = small | (faint & (tiny | had))[wide]
-    if small.any():
-        gone |= binary_dilation(small, touching) & ~solid
-    return float32(np.where(gone, 0, mask))
+    texels, solid = values["texels"], mask >= SOLID
+    patches, wide = patches_in(solid, corners, cancel), patches_in(mask > 0, corners, cancel)
+    small = patches.sizes < texels
+    within = wide.at(patches.begins)
+    holds, had = np.zeros(wide.count, dtype=bool), np.zeros(wide.count, dtype=bool)
+    holds[within[~small[patches.patch]]] = True
+    had[within[small[patches.patch]]] = True
+    places, _ = patches.texels(small)
+    mist, _ = wide.texels(~holds & (had | (wide.sizes < texels)))
+    made, height, width = mask.copy(), *mask.shape
+    made.ravel()[places] = 0
+    made.ravel()[mist] = 0
+    for down, across in CORNERS if corners else SIDES:
+        rows, columns = places // width + down, places % width + across
+        inside = (rows >= 0) & (rows < height) & (columns >= 0) & (columns < width)
+        rows, columns = rows[inside], columns[inside]
+        faint = ~solid[rows, columns]
+        made[rows[faint], columns[faint]] = 0
+    return made
 
 
 STEP = StepKind(
