@@ -15,12 +15,16 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken, Progress
 from even_palette.core.log import log
+from even_palette.core.memory import give_back
 
 Work = Callable[[Progress, CancelToken], Any]
 CLOSING_S = 0.4
 PROGRESS_S = 0.05
 HAND_OVER_S = 0.001
 """How long a worker may hold the interpreter while the window waits for it."""
+
+GIVE_BACK_S = 5.0
+"""How often at the most free memory is given back to the system, when no job is left."""
 
 
 class Rank(IntEnum):
@@ -67,6 +71,7 @@ class Jobs(QObject):
         self._condition = Condition()
         self._count = 0
         self._closed = False
+        self._given_back = 0.0
         self._reported.connect(self._receive, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
         self._threads = [
             Thread(target=self._serve, name=f"job-{number}", daemon=True) for number in range(max(2, cpu_count() or 2))
@@ -129,6 +134,10 @@ class Jobs(QObject):
             with self._condition:
                 self._working.discard(job.token)
                 self._condition.notify_all()
+                rests = not self._working and not self._waiting
+            if rests and time.monotonic() - self._given_back > GIVE_BACK_S:
+                self._given_back = time.monotonic()
+                give_back()
 
     def _next(self) -> _Job | None:
         """The job that comes first. A check waits while a view is waited for or made."""

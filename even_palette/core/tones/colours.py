@@ -11,8 +11,9 @@ from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.raster.plane import decode_levels, to_levels8
 
 ALL_COLOURS = 1 << 24
-COARSE_BITS = 6
-"""Colours that agree in so many leading bits a channel are one to the fit; their mean is what it sees."""
+CELLS = 128
+CELL = 1 / CELLS
+"""Colours in one cell of OKLab, so wide in each direction, are one to the fit; their mean is what it sees."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,8 +67,8 @@ def to_levels(lab: Floats) -> Levels:
 def coarse(colours: Colours) -> tuple[Floats, Samples]:
     """Colours put together that are nearly alike: means in OKLab (m, 3) float32, and weights (m,) float64."""
     lab = to_oklab(colours.levels)
-    box = codes_of(np.asarray(colours.levels >> (8 - COARSE_BITS), dtype=np.uint8))
-    _, group = np.unique(box, return_inverse=True)
+    cell = np.floor(lab / np.float32(CELL)).astype(np.int64) + CELLS
+    _, group = np.unique((cell[:, 0] * 2 * CELLS + cell[:, 1]) * 2 * CELLS + cell[:, 2], return_inverse=True)
     weights = np.bincount(group, colours.weights)
     sums = np.stack([np.bincount(group, colours.weights * lab[:, channel]) for channel in range(3)], axis=-1)
     return float32(sums / weights[:, None]), weights

@@ -47,7 +47,7 @@ def index_map(rgb: Levels, entries: Levels, dither: Dither = Dither.NONE, cancel
     seen[codes.ravel()] = True
     different = np.flatnonzero(seen)
     lab, known = to_oklab(levels_of(different)), to_oklab(entries)
-    which, _ = nearest_entries(lab, known, cancel)
+    which, _ = nearest_entries(lab, known, cancel=cancel)
     table = np.zeros(ALL_COLOURS, dtype=np.uint8)
     table[different] = which
     if dither == Dither.NONE or len(entries) < 2:

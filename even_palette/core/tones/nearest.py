@@ -7,26 +7,29 @@ from even_palette.core.arrays import Floats, Samples
 from even_palette.core.jobs import CancelToken, in_parts
 
 
-def nearest_entries(points: Floats, entries: Floats, cancel: CancelToken | None = None) -> tuple[Samples, Floats]:
+def nearest_entries(
+    points: Floats, entries: Floats, farther: Floats | None = None, cancel: CancelToken | None = None
+) -> tuple[Samples, Floats]:
     """The nearest of entries (n, 3) to each of points (m, 3), the first of equals: numbers (m,), squared distances.
 
-    Raises Cancelled.
+    `farther` (n,) is added to the squared distances of each entry. Raises Cancelled.
     """
+    more = np.zeros(len(entries), dtype=np.float32) if farther is None else farther
     which, far = np.empty(len(points), dtype=np.int32), np.empty(len(points), dtype=np.float32)
     columns = np.ascontiguousarray(entries.T)
-    in_parts(len(points), lambda first, last: _nearest(points, columns, first, last, which, far), cancel)
+    in_parts(len(points), lambda first, last: _nearest(points, columns, more, first, last, which, far), cancel)
     return which, far
 
 
 @nb.njit(nogil=True, cache=True)
-def _nearest(points, columns, first, last, which, far):  # type: ignore[no-untyped-def]
+def _nearest(points, columns, more, first, last, which, far):  # type: ignore[no-untyped-def]
     count = columns.shape[1]
     found = np.empty(count, dtype=np.float32)
     for at in range(first, last):
         x, y, z = points[at, 0], points[at, 1], points[at, 2]
         for entry in range(count):
             dx, dy, dz = x - columns[0, entry], y - columns[1, entry], z - columns[2, entry]
-            found[entry] = dx * dx + dy * dy + dz * dz
+            found[entry] = dx * dx + dy * dy + dz * dz + more[entry]
         least, best = found[0], 0
         for entry in range(1, count):
             if found[entry] < least:

@@ -14,10 +14,14 @@ from even_palette.core.tones.nearest import gathered, nearest_entries, shorter_p
 from even_palette.core.tones.palette import MOST_ENTRIES
 
 LEAST_ENTRIES = 2
-EPOCHS = 44
-WIDE, NARROW, HASTE = 40 / 256, 0.44, 0.6
-"""How far an entry of a chain takes its neighbours along: at first as a share of all entries, at last in entries; and
-the power of time by which that shrinks. Chosen by `bench/bench_palettes.py` on photographs."""
+EPOCHS, HELD = 44, 12
+STARTS, NARROW, HASTE = (30 / 256, 40 / 256, 60 / 256), 0.42, 0.6
+FAR, LEAST = 6.0, 0.001
+"""How far an entry of a chain takes its neighbours along: at first as a share of all entries, at last, which is held
+for some epochs, in entries; and the power of time by which that shrinks. Beside it a wide pull that is always there,
+by its size in entries and its strength: compression puts an index farther off than filters do. Chosen by
+`bench/bench_palettes.py` on photographs.
+"""
 ROUNDS = 24
 
 
@@ -79,25 +83,55 @@ def _distinct(entries: Levels) -> Levels:
 
 
 def fit_chain(points: Floats, weights: Samples, size: int, progress: Progress, cancel: CancelToken | None) -> Floats:
+    """The best of several chains, (size, 3) OKLab: what stays least off when indices are off by their neighbours."""
+    found: list[tuple[float, Floats]] = []
+    for number, start in enumerate(STARTS):
+
+        def told(share: float, doing: str, number: int = number) -> None:
+            progress((number + share) / len(STARTS), doing)
+
+        entries = _chain(points, weights, size, max(NARROW, start * size), told, cancel)
+        _, far = nearest_entries(points, *_with_neighbours(entries, NARROW), cancel)
+        found.append((float(weights @ far), entries))
+    return min(found, key=lambda one: one[0])[1]
+
+
+def _chain(
+    points: Floats, weights: Samples, size: int, wide: float, progress: Progress, cancel: CancelToken | None
+) -> Floats:
     """A self-organizing map of one dimension (Kohonen 1982), in batches, started along lightness; (size, 3) OKLab.
 
     Each entry becomes the mean of what it and its neighbours along the chain stand for. The neighbourhood, a Gaussian,
-    shrinks by a power of time.
+    shrinks by a power of time. A point belongs to the entry that fits it best with its neighbours (Heskes 1999), so
+    that each epoch brings down one cost: the squared errors of indices that are off by as much.
     """
     entries = _along_lightness(points, weights, size)
-    apart = np.abs(np.arange(size)[:, None] - np.arange(size)[None])
-    wide = max(NARROW, WIDE * size)
-    for epoch in range(EPOCHS):
-        progress(epoch / EPOCHS, "Fitting the chain")
-        spread = wide * (NARROW / wide) ** ((epoch / (EPOCHS - 1)) ** HASTE)
-        which, far = nearest_entries(points, entries, cancel)
+    for epoch in range(EPOCHS + HELD):
+        progress(epoch / (EPOCHS + HELD), "Fitting the chain")
+        spread = wide * (NARROW / wide) ** (min(1, epoch / (EPOCHS - 1)) ** HASTE)
+        which, far = nearest_entries(points, *_with_neighbours(entries, spread), cancel)
         if epoch > EPOCHS // 2:
             which = _without_idle(entries, which, far, weights)
         sums, counts = gathered(points, weights, which, size)
-        pull = np.exp(-0.5 * (apart / spread) ** 2)
+        pull = _pull(size, spread)
         mass = pull @ counts
         entries = float32(np.where(mass[:, None] > 0, (pull @ sums) / np.maximum(mass, 1e-12)[:, None], entries))
     return entries
+
+
+def _pull(size: int, spread: float) -> Samples:
+    """How far each of the entries takes each along, (size, size)."""
+    apart = np.abs(np.arange(size)[:, None] - np.arange(size)[None])
+    return np.asarray(np.exp(-0.5 * (apart / spread) ** 2) + LEAST * np.exp(-0.5 * (apart / FAR) ** 2))
+
+
+def _with_neighbours(entries: Floats, spread: float) -> tuple[Floats, Floats]:
+    """The mean of each entry with its neighbours, (n, 3), and how far they are from that, (n,), squared."""
+    share = _pull(len(entries), spread)
+    share /= share.sum(axis=1, keepdims=True)
+    means = share @ entries
+    apart = share @ np.square(entries).sum(axis=1) - np.square(means).sum(axis=1)
+    return float32(means), float32(np.maximum(apart, 0))
 
 
 def _without_idle(entries: Floats, which: Samples, far: Floats, weights: Samples) -> Samples:
@@ -142,7 +176,7 @@ def fit_means(points: Floats, weights: Samples, size: int, progress: Progress, c
     entries = points[chosen].copy()
     for turn in range(ROUNDS):
         progress(turn / ROUNDS, "Fitting means")
-        which, _ = nearest_entries(points, entries, cancel)
+        which, _ = nearest_entries(points, entries, cancel=cancel)
         sums, counts = gathered(points, weights, which, size)
         entries = float32(np.where(counts[:, None] > 0, sums / np.maximum(counts, 1e-12)[:, None], entries))
     return entries
