@@ -117,6 +117,8 @@ def _parser() -> argparse.ArgumentParser:
         "--output", default="colour", metavar="NAME", help="an output of the material: colour, roughness …"
     )
     command.add_argument("--size", type=_size, help="side of the picture in pixels; without it the sheet's own")
+    command.add_argument("--time", type=float, default=0.0, metavar="S", help="the time in seconds")
+    command.add_argument("--seed", type=float, default=0.0, metavar="N", help="the seed of the instance, 0 to 1")
     command.add_argument("--reference", action="store_true", help="play the graph with NumPy instead of OpenGL")
     command.add_argument("--out", type=Path, required=True, metavar="PNG")
     command.set_defaults(run=_play)
@@ -265,7 +267,7 @@ def _play(options: argparse.Namespace) -> int:
     else:
         from even_palette.player.opengl import play_opengl as play
     light = options.output in LIGHT
-    pixels = play(loaded, options.variant, width, height, options.output)
+    pixels = play(loaded, options.variant, width, height, options.output, options.time, options.seed)
     write_plane(options.out, Plane(pixels, Encoding.SRGB if light else Encoding.DATA))
     return 0
 

@@ -41,8 +41,18 @@ void main() {
 """
 
 
-def play_opengl(loaded: Loaded, variant: str, width: int, height: int, output: str = "colour") -> Levels:
+def play_opengl(
+    loaded: Loaded,
+    variant: str,
+    width: int,
+    height: int,
+    output: str = "colour",
+    time: float = 0.0,
+    seed: float = 0.0,
+) -> Levels:
     """Render an output of the sheet: (height, width, 3) uint8; light is encoded, numbers are grey.
+
+    `time` is in seconds, `seed` that of the instance, 0..1.
 
     Raises UserError if OpenGL is missing or refuses the shader.
     """
@@ -67,6 +77,7 @@ def play_opengl(loaded: Loaded, variant: str, width: int, height: int, output: s
             held = loaded.slots[slot]
             textures.append(Bound(uniform, kept.of(held), samplers.of(held.sampler)))
         values = {p.uniform: inputs[p.name] for p in loaded.package.parameters}
+        values |= {"time": time, "instance_seed": seed}
         with Draw(context, width, height) as draw:
             pixels = draw.quad(program, textures, values)
         return np.ascontiguousarray(pixels[..., :3])

@@ -13,8 +13,18 @@ from even_palette.player.load import LIGHT, Loaded, values_of
 ROWS = 64
 
 
-def play_reference(loaded: Loaded, variant: str, width: int, height: int, output: str = "colour") -> Levels:
+def play_reference(
+    loaded: Loaded,
+    variant: str,
+    width: int,
+    height: int,
+    output: str = "colour",
+    time: float = 0.0,
+    seed: float = 0.0,
+) -> Levels:
     """Render an output of the sheet without mips: (height, width, 3) uint8; light is encoded, numbers are grey.
+
+    `time` is in seconds, `seed` that of the instance, 0..1.
 
     Raises UserError for a package that lacks inputs or the output.
     """
@@ -25,7 +35,7 @@ def play_reference(loaded: Loaded, variant: str, width: int, height: int, output
     try:
         for first in range(0, height, ROWS):
             part = uv[first : first + ROWS]
-            environment = Environment(part, loaded.slots, inputs, pixel=(1 / width, 0.0, 0.0, 1 / height))
+            environment = Environment(part, loaded.slots, inputs, seed, time, pixel=(1 / width, 0.0, 0.0, 1 / height))
             values = run(loaded.program, environment)[output]
             shown = linear_to_srgb(values) if output in LIGHT else values
             result[first : first + ROWS] = to_levels8(shown if shown.ndim == 3 else shown[..., None])

@@ -1,5 +1,6 @@
 """Coats that look up, and a neutral under all coats: window, package and player agree, at every texel, with odd sizes."""
 
+import dataclasses
 from pathlib import Path
 
 import numpy as np
@@ -7,7 +8,7 @@ import pytest
 from msgspec.structs import replace
 
 from even_palette.core.arrays import float32
-from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
@@ -63,6 +64,11 @@ def swap(row: float, way: str, rows: str = "mixed", use: PlaneUse | None = None)
     return Coat("swap", {"row": row, "way": way, "rows": rows}, {"index": index, "palette": palette})
 
 
+def going_round(row: float, speed: float, rows: str = "mixed", way: str = "four") -> Coat:
+    coat = swap(row, way, rows)
+    return replace(coat, values={**coat.values, "moves": "round", "speed": speed})
+
+
 def ramp(place: str, **values: float) -> Coat:
     planes = {"ramp": PlaneUse(PlaneRef(PlaneKind.RAMP, "dusk")), "plane": PlaneUse(PlaneRef(PlaneKind.TONE, "grey"))}
     return Coat("ramp", {"from": place, **values}, planes)
@@ -111,6 +117,44 @@ def test_every_runtime_agrees(case: str, base: str, tmp_path: Path) -> None:
     for play in (play_opengl, play_reference):
         assert np.abs(play(loaded, "", SIDE, SIDE).astype(int) - expected).max() <= 1
     assert base == "" or {m.slot: m.channels for m in loaded.sheet.maps}["base_colour"] == 1
+
+
+@pytest.mark.parametrize("at", [0.0, 0.7, 5.3, 11.9])
+def test_rows_go_round_over_time(at: float, tmp_path: Path) -> None:
+    """The row is where it began plus speed times time, the last goes over into the first: as a row that stays there."""
+    moving = [
+        going_round(0, 1),
+        going_round(2, -0.5),
+        going_round(1, 0.5, "whole"),
+        going_round(0.5, 2, way="filtered"),
+    ]
+    kit, sheets = dressed(kit_with_tones(tmp_path / "maps"), *moving), Sheets()
+    rows = len(kit.palettes[0].rows)
+    shown = dataclasses.replace(picture(kit.at(), sheets, Look()), time=at)
+    found = render_reference(shown, whole_sheet(SIDE, SIDE))
+    seen = SheetRenderer().render(shown, whole_sheet(SIDE, SIDE))[..., :3]
+    assert np.abs(seen.astype(int) - found).max() <= 1
+    ship(kit, sheets, tmp_path / "package")
+    loaded = load(tmp_path / "package")
+    for play in (play_opengl, play_reference):
+        assert np.abs(play(loaded, "", SIDE, SIDE, time=at).astype(int) - found).max() <= 1
+    still = kit_with_tones(tmp_path / "still")
+    for number, coat in enumerate(moving):
+        row = (float(coat.values["row"]) + float(coat.values["speed"]) * at) % rows  # type: ignore[arg-type]
+        way, whole = str(coat.values["way"]), coat.values["rows"] == "whole"
+        below, above = int(row + 0.5 if whole else row) % rows, (int(row) + 1) % rows
+        share = 0.0 if whole else row - int(row)
+        ends = [
+            render_reference(
+                picture(dressed(still, *(swap(end, way),) * 4).at(), sheets, Look()), whole_sheet(SIDE, SIDE)
+            )
+            for end in (below, above)
+        ]
+        light = [srgb_to_linear(float32(end / 255)) for end in ends]
+        mixed = to_levels8(linear_to_srgb(float32(light[0] * (1 - share) + light[1] * share)))
+        own = sheets.weights(kit.at()).levels[number] == 255
+        assert own.any()
+        assert np.abs(found.astype(int) - mixed)[own].max() <= 1
 
 
 @pytest.mark.parametrize("row", [0.0, 1.4, 9.0])

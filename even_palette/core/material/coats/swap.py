@@ -13,7 +13,8 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
     """nearest: the entry of the texel. four: the entries of the four texels around, mixed in light as a linear filter
     mixes. filtered: the strip at the filtered index, for palettes whose neighbours are alike.
 
-    Between two rows the colours of both are mixed, unless rows are whole.
+    Between two rows the colours of both are mixed, unless rows are whole. Rows that go round move on with time, the
+    last into the first.
     """
     index, strip = inputs.indices.get("index"), inputs.strips.get("palette")
     if index is None or strip is None:
@@ -28,11 +29,18 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
             case _:
                 return nodes.total([strip.look_up(_entry(at, strip), row) * share for at, share in index.around()])
 
-    row = nodes.clamp(inputs.values["row"], 0, strip.rows - 1)
-    if inputs.choices["rows"] == "whole" or strip.rows == 1:
-        return {COLOUR: colour(row)}
-    first = nodes.floor(row)
-    return {COLOUR: nodes.mix(colour(first), colour(first + 1), row - first)}
+    last, row, whole = strip.rows - 1, inputs.values["row"], inputs.choices["rows"] == "whole"
+    if last == 0:
+        return {COLOUR: colour(nodes.as_node(0.0))}
+    if inputs.choices["moves"] == "still":
+        row = nodes.clamp(row, 0, last)
+        first = nodes.floor(row)
+        return {COLOUR: colour(row) if whole else nodes.mix(colour(first), colour(first + 1), row - first)}
+    row = nodes.fract((row + inputs.values["speed"] * nodes.time()) / strip.rows) * strip.rows
+    first = nodes.minimum(nodes.floor(row + 0.5 if whole else row), strip.rows if whole else last)
+    after = first if whole else first + 1
+    after = after - nodes.step(last + 0.5, after) * strip.rows
+    return {COLOUR: colour(after) if whole else nodes.mix(colour(first), colour(after), row - first)}
 
 
 def _entry(stored: Node, strip: Strip) -> Node:
@@ -55,6 +63,12 @@ COAT = CoatKind(
             "rows", "Between rows", ValueKind.CHOICE, "mixed", "Whether a row such as 0.5 mixes two rows.",
             choices=(("mixed", "Mix two rows"), ("whole", "The nearest row")),
         ),
+        ValueSpec(
+            "moves", "Over time", ValueKind.CHOICE, "still", "Whether the rows follow each other by themselves.",
+            choices=(("still", "The row stays"), ("round", "Rows go round")),
+        ),
+        ValueSpec("speed", "Speed", ValueKind.NUMBER, 0.25, "Rows that go by in a second.", -8.0, 8.0, "rows/s",
+                  when=("moves", ("round",))),
     ),
     formula=formula,
     planes=(
