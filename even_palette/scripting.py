@@ -198,11 +198,18 @@ class OpenKit:
     # Tones
 
     def extract_palette(
-        self, size: int = 256, method: str = "chain", region: str = "", kept: Sequence[str] = (), sheet: str = ""
+        self,
+        size: int = 256,
+        method: str = "chain",
+        region: str = "",
+        kept: Sequence[str] = (),
+        sheet: str = "",
+        shared_by: Sequence[str] = (),
     ) -> str:
         """Make a palette of a sheet's paint, or of a region's, and the index map by it; gives the palette's key.
 
-        Methods are chain, means and cut; `kept` are hex values that must be entries. Raises UserError.
+        Methods are chain, means and cut; `kept` are hex values that must be entries, `shared_by` keys of other sheets
+        whose paint counts as well. Raises UserError.
         """
         from even_palette.core.results.toning import extract_palette
         from even_palette.core.tones.palette_fit import Method
@@ -210,7 +217,8 @@ class OpenKit:
         at = self.at(sheet)
         colours = [_hex(text) for text in kept]
         told = _one_of(Method, method, "method")
-        self.do(extract_palette(at, self.results, min(max(size, 2), 256), told, region, kept=colours))
+        size = min(max(size, 2), 256)
+        self.do(extract_palette(at, self.results, size, told, region, kept=colours, shared_by=shared_by))
         return self.kit.palettes[-1].key
 
     def tone(self, key: str, sheet: str = "") -> Levels:

@@ -36,6 +36,7 @@ class Findings(QObject):
         session.shown_changed.connect(timer.start)
         stand.canvas.tiles_shown.connect(self._go_to_place)
         panel.chosen.connect(self.show)
+        panel.trial_wanted.connect(self._try)
         panel.mend_wanted.connect(self.mend)
 
     @property
@@ -58,7 +59,7 @@ class Findings(QObject):
             "id": Look(LookKind.ID),
             "weight": Look(LookKind.WEIGHT, region=finding.region),
             "source": Look(LookKind.SOURCE),
-            "result": Look(variant=self.session.variant),
+            "result": Look(variant=finding.variant or self.session.variant),
         }
         if finding.look in looks:
             self.stand.set_look(looks[finding.look])
@@ -68,8 +69,6 @@ class Findings(QObject):
             self._place = finding
             if finding.sheet in ("", before):
                 self._go_to_place()
-        if finding.mend is not None:
-            self._try(finding, finding.mend)
 
     def _go_to_place(self) -> None:
         """Show the place of the finding that was chosen, once its sheet is shown."""
@@ -93,14 +92,13 @@ class Findings(QObject):
             return made[0], made[1]
 
         def done(pictures: tuple[Levels, Levels]) -> None:
-            self.panel.show_trial(finding, *map(to_image, pictures))
+            self.panel.show_trial(finding, mend, *map(to_image, pictures))
 
         self.session.jobs.run("Mend", work, done, self.notice.tell, rank=Rank.VIEW, place="mend")
 
-    def mend(self, finding: Finding) -> None:
+    def mend(self, mend: Mend) -> None:
         """Do what mends a finding; it is one step of the history."""
-        if finding.mend is not None:
-            self.session.do(finding.mend.command)
+        self.session.do(mend.command)
 
     def _check(self) -> None:
         kit = (self.session.shown or self.session.at).kit

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QPixmap
 from PyQt6.QtWidgets import (
+    QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -14,7 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from even_palette.core.checks import Finding, Severity
+from even_palette.core.checks import Finding, Mend, Severity
 
 MARKS = {Severity.ERROR: "■ Error", Severity.WARNING: "▲ Warning", Severity.NOTE: "● Note"}
 TEXT_PX = (700, 520)
@@ -72,10 +73,12 @@ class Overlay(QFrame):
 class FindingsPanel(Overlay):
     """The findings, over the tray, so that their places on the stand are seen.
 
-    `chosen` gives the one whose place shall be shown, `mend_wanted` the one that shall be mended.
+    `chosen` gives the one whose place shall be shown, `trial_wanted` one with the mend whose pictures are wanted,
+    `mend_wanted` the mend that shall be done.
     """
 
     chosen = pyqtSignal(object)
+    trial_wanted = pyqtSignal(object, object)
     mend_wanted = pyqtSignal(object)
 
     def __init__(self, window: QWidget, tray: QWidget) -> None:
@@ -88,6 +91,9 @@ class FindingsPanel(Overlay):
         super().__init__(window, "Findings", body, (0, 0))
         body.setFocusProxy(self.list)
         self.finding: Finding | None = None
+        self.ways = QComboBox()
+        self.ways.setAccessibleName("How to mend it")
+        self.ways.activated.connect(lambda _: self._try())
         self.before, self.after = QLabel(), QLabel()
         for picture, name in ((self.before, "Before the mend"), (self.after, "After the mend")):
             picture.setFixedSize(*PREVIEW_PX)
@@ -99,7 +105,7 @@ class FindingsPanel(Overlay):
         below = QVBoxLayout(self.trial)
         below.setContentsMargins(0, 4, 0, 0)
         below.setSpacing(4)
-        for widget in (QLabel("Before"), self.before, QLabel("After"), self.after, self.mend):
+        for widget in (self.ways, QLabel("Before"), self.before, QLabel("After"), self.after, self.mend):
             below.addWidget(widget)
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
@@ -117,7 +123,7 @@ class FindingsPanel(Overlay):
         """List them, errors first."""
         self.list.clear()
         for finding in findings:
-            mends = " · can be mended" if finding.mend else ""
+            mends = " · can be mended" if finding.mends else ""
             item = QListWidgetItem(f"{MARKS[finding.severity]} · {finding.stage}: {finding.text}{mends}")
             item.setData(Qt.ItemDataRole.UserRole, finding)
             self.list.addItem(item)
@@ -125,7 +131,7 @@ class FindingsPanel(Overlay):
             self.list.addItem("There are no findings.")
         chosen = self.finding
         again = [f for f in findings if chosen and (f.text, f.sheet) == (chosen.text, chosen.sheet)]
-        if again and again[0].mend is not None:
+        if again and [mend.label for mend in again[0].mends] == self._labels() != []:
             self.finding = again[0]  # what is looked at stays, with its pictures
             self.list.setCurrentRow(findings.index(again[0]))
         else:
@@ -136,24 +142,45 @@ class FindingsPanel(Overlay):
         self._offer(finding)
         if finding is not None:
             self.chosen.emit(finding)
+            self._try()
+
+    def _labels(self) -> list[str]:
+        return [self.ways.itemText(number) for number in range(self.ways.count())]
+
+    def _way(self) -> Mend | None:
+        """The mend of the finding that is chosen now."""
+        if self.finding is None or not self.finding.mends:
+            return None
+        return self.finding.mends[max(0, self.ways.currentIndex())]
+
+    def _try(self) -> None:
+        way = self._way()
+        if way is not None:
+            self.mend.setText(way.label)
+            self.trial_wanted.emit(self.finding, way)
 
     def _mend(self) -> None:
-        if self.finding is not None:
-            self.mend_wanted.emit(self.finding)
+        way = self._way()
+        if way is not None:
+            self.mend_wanted.emit(way)
 
     def _offer(self, finding: Finding | None) -> None:
-        """Show the mend of a finding, if it has one; its pictures come when they are made."""
+        """Show the mends of a finding, if it has any; the pictures come when they are made."""
         self.finding = finding
-        mend = finding.mend if finding is not None else None
-        self.trial.setVisible(mend is not None)
+        mends = finding.mends if finding is not None else ()
+        self.ways.clear()
+        self.ways.addItems([mend.label for mend in mends])
+        self.ways.setVisible(len(mends) > 1)
+        self.trial.setVisible(bool(mends))
         for picture in (self.before, self.after):
             picture.clear()
-        if mend is not None:
-            self.mend.setText(mend.label)
 
-    def show_trial(self, finding: Finding, before: QImage, after: QImage) -> None:
-        """Show what the mend of a finding would change, if that is still the one that is chosen."""
-        if self.finding is not None and (finding.text, finding.sheet) == (self.finding.text, self.finding.sheet):
+    def show_trial(self, finding: Finding, mend: Mend, before: QImage, after: QImage) -> None:
+        """Show what a mend of a finding would change, if that is still the one that is chosen."""
+        own, way = self.finding, self._way()
+        if own is not None and way is not None and (finding.text, finding.sheet, mend.label) == (
+            own.text, own.sheet, way.label
+        ):  # fmt: skip
             self.before.setPixmap(QPixmap.fromImage(before))
             self.after.setPixmap(QPixmap.fromImage(after))
 

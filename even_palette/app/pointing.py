@@ -16,7 +16,6 @@ from even_palette.core.colour.hexcode import Rgb8, encoded_to_hex
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Box, Focus
-from even_palette.core.results.looks import LookKind
 
 
 class Pointing(QObject):
@@ -54,7 +53,7 @@ class Pointing(QObject):
         ]
         rest = 1 - sum(texel.weights)
         told = " · ".join([*weights, *([f"base {rest:.2f}"] if rest > 1e-4 else [])])
-        entry = self._entry_at(at, *uv)
+        entry = self._entry_at(*uv)
         told = f"entry {entry}   {told}" if entry is not None else told
         self.readout.under_cursor.setText(
             f"{int(uv[0] * width)}, {int(uv[1] * height)}   {encoded_to_hex(texel.encoded)}   {told}"
@@ -112,7 +111,7 @@ class Pointing(QObject):
         if self._line is not None:
             self._end_line(at, u, v)
             return
-        entry = self._entry_at(at, u, v)
+        entry = self._entry_at(u, v)
         if entry is not None and STAGES[self.session.view.state.stage] == "Tones":
             tone = at.sheet.tone(self.session.view.state.look.map)
             self.session.view.change_toning(tone=tone.key, palette=tone.palette, entry=entry)
@@ -122,14 +121,10 @@ class Pointing(QObject):
             index = max(range(len(texel_read.weights)), key=lambda i: texel_read.weights[i])
             self.session.select(region=at.sheet.regions[index].key)
 
-    def _entry_at(self, at: Focus, u: float, v: float) -> int | None:
+    def _entry_at(self, u: float, v: float) -> int | None:
         """The number of the palette's entry at a uv, where an index map is looked at."""
-        look = self.session.view.state.look
-        tone = next((each for each in at.sheet.tones if each.key == look.map), None)
-        if look.kind != LookKind.TONE or tone is None or not tone.palette:
-            return None
         texel = self.stand.texel_at(u, v)
-        return round(texel.encoded[0] * (at.kit.palette(tone.palette).size - 1)) if texel else None
+        return texel.entry[0] if texel and texel.entry else None
 
     def draw_line(self) -> None:
         """Let the next two clicks on the sheet be the ends of a line, along which a ramp takes its colours."""

@@ -19,6 +19,12 @@ class SettingSpec:
     whole: bool = False
     unit: str = ""
     choices: tuple[tuple[str, str], ...] = ()
+    when: tuple[str, tuple[str, ...]] | None = None
+    """The name of a choice and those ways of it under which the setting counts; None for always."""
+
+    def counts(self, settings: Settings) -> bool:
+        """Whether it does anything where the settings are these."""
+        return self.when is None or settings[self.when[0]] in self.when[1]
 
 
 def filled(specs: Iterable[SettingSpec], own: Settings) -> dict[str, float | str]:

@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from skimage import data
 
+from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.looks import Look, LookKind, picture, render_reference, whole_sheet
@@ -88,7 +89,13 @@ def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) ->
     empty.settle()
     numbers = entry_numbers(session.at, Sheets(), session.at.sheet.tones[0])
     empty.click_sheet(0.5, 0.5)
-    assert page.place[1] == numbers[numbers.shape[0] // 2, numbers.shape[1] // 2]
+    middle = numbers[numbers.shape[0] // 2, numbers.shape[1] // 2]
+    assert page.place[1] == middle
+    empty.key(empty.stand.canvas, Qt.Key.Key_L)
+    empty.stand._hover(0.5, 0.5)
+    told = empty.stand.loupe.values()["entry"]
+    assert told == f"{middle}  {format_hex(session.kit.palettes[0].rows[0].colours[middle])}"
+    empty.key(empty.stand.canvas, Qt.Key.Key_L)
     empty.qtbot.mouseClick(page.grid, Qt.MouseButton.LeftButton, pos=page.grid.cell(0, 2).center())
     page._show_entry()
     empty.settle()

@@ -1,6 +1,7 @@
 """Palettes and index maps against general libraries on public photographs, facts of the trade, and block formats."""
 
 import io
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -10,6 +11,7 @@ from PIL import Image
 from skimage import data
 from sklearn.cluster import MiniBatchKMeans
 
+from even_palette import scripting
 from even_palette.core.arrays import Levels, float32
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.colour.swatches import Swatch, read_swatches, write_swatches
@@ -17,7 +19,9 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks, encode_blocks, through_blocks
 from even_palette.core.proof.survival import LOOK_UPS, sampled_source, shrunk, survive, verdict
+from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.tones import entry_numbers
 from even_palette.core.tones.colours import count_colours, to_oklab
 from even_palette.core.tones.index_map import Dither, Stored, index_map, read_indices, stored_levels
 from even_palette.core.tones.palette import (
@@ -136,6 +140,27 @@ def test_kept_entries_weights_and_sharing() -> None:
     token.cancel()
     with pytest.raises(Cancelled):
         fit_palette(count_colours([PHOTO]), 64, cancel=token)
+
+
+def test_sheets_share_a_palette(tmp_path: Path) -> None:
+    """Two sheets of different colours: one palette exact for both, and an index map on each that gives its paint back."""
+    rng = np.random.default_rng(8)
+    colours = rng.integers(0, 256, (12, 3)).astype(np.uint8)
+    paints = [colours[rng.integers(0, 6, (20, 31))], colours[rng.integers(6, 12, (17, 9))]]
+    with scripting.new_kit("Two") as kit:
+        for number, paint in enumerate(paints):
+            write_plane(tmp_path / f"{number}.png", Plane(paint, Encoding.SRGB))
+        kit.add_map(tmp_path / "0.png", role="base colour")
+        kit.do("add_sheet", "Other")
+        keys = [sheet.key for sheet in kit.kit.sheets]
+        kit.add_map(tmp_path / "1.png", role="base colour", sheet=keys[1])
+        kit.extract_palette(shared_by=keys, sheet=keys[0])
+        (palette,) = kit.kit.palettes
+        assert {*palette.fitted} == {tuple(map(int, colour)) for colour in colours}
+        for key, paint in zip(keys, paints, strict=True):
+            (tone,) = kit.at(key).sheet.tones
+            numbers = entry_numbers(kit.at(key), kit.results, tone)
+            assert np.array_equal(np.array(palette.fitted, dtype=np.uint8)[numbers], paint)
 
 
 @pytest.mark.parametrize("order", list(Order))

@@ -1,16 +1,19 @@
 """Neutral, adjustment, ramps and strands against published weights, reference libraries and charts."""
 
 from collections.abc import Callable
+from pathlib import Path
 
 import coloraide
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.interpolate import PchipInterpolator
 from scipy.ndimage import gaussian_filter
 from skimage import color, data
 
 from even_palette.core.arrays import Floats, float32
+from even_palette.core.checks import find
 from even_palette.core.colour.ciede2000 import ciede2000
 from even_palette.core.colour.cielab import linear_to_cielab
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
@@ -20,6 +23,7 @@ from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Tone
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.strip import look_up
+from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.tones.adjust import adjusted, bands_of
 from even_palette.core.tones.kinds import REPLACING, tone_kinds
@@ -39,6 +43,7 @@ from even_palette.core.tones.ramp import (
     row_of_strip,
 )
 from even_palette.core.tones.strands import enlarged, smooth_strands
+from tests.core.test_shapes import sheet
 
 RNG = np.random.default_rng(10)
 COLOURS = float32(RNG.random((400, 3)))
@@ -87,6 +92,61 @@ def test_targets_are_met(mean: float, spread: float | None) -> None:
     assert float(srgb_to_linear(done).mean()) == pytest.approx(mean, abs=0.002)
     if spread is not None:
         assert float(done.std()) == pytest.approx(spread, abs=0.002)
+
+
+def test_a_neutral_through_a_curve_of_its_own() -> None:
+    """Levels, then scipy's PCHIP through the five points, then contrast; a target is met behind them as well."""
+    rgb = np.ascontiguousarray(data.coffee()[::3, ::3])
+    kind, source = tone_kinds()["neutral"], Plane(rgb, Encoding.SRGB)
+    points = {"at_0": 0.1, "at_25": 0.2, "at_50": 0.7, "at_75": 0.75, "at_100": 0.9}
+    own = {"method": "luma_709", "black": 0.1, "white": 0.8, "gamma": 1.4, "contrast": 1.2, "curve": "own", **points}
+    found = kind.make(ToneGround(source), kind.settings(own))[..., 0]
+    grey = np.clip((rgb / 255 @ [0.2126, 0.7152, 0.0722] - 0.1) / 0.7, 0, 1) ** (1 / 1.4)
+    through = PchipInterpolator([0, 0.25, 0.5, 0.75, 1], list(points.values()))(grey)
+    want = np.clip((through - 0.5) * 1.2 + 0.5, 0, 1) * 255
+    assert np.abs(found - want).max() <= 0.51
+    straight = {**own, "curve": "straight"}
+    assert not np.array_equal(kind.make(ToneGround(source), kind.settings(straight))[..., 0], found)
+    reached = kind.make(ToneGround(source), kind.settings({**own, "reach": "mean", "mean": 0.6}))
+    light = Plane(reached, Encoding.SRGB).linear().mean()
+    assert light == pytest.approx(float(srgb_to_linear(float32([0.6]))[0]), abs=0.002)
+
+
+def test_alpha_stays_beside_the_grey() -> None:
+    """A second channel with the alpha as painted; opaque paint has one channel."""
+    rgba = np.random.default_rng(4).integers(0, 256, (30, 41, 4)).astype(np.uint8)
+    kind = tone_kinds()["neutral"]
+    found = kind.make(ToneGround(Plane(rgba, Encoding.SRGB)), kind.settings({}))
+    opaque = kind.make(ToneGround(Plane(np.ascontiguousarray(rgba[..., :3]), Encoding.SRGB)), kind.settings({}))
+    assert np.array_equal(found[..., 1], rgba[..., 3])
+    assert np.array_equal(found[..., :1], opaque)
+
+
+def test_mud_is_told_and_mended_both_ways(tmp_path: Path) -> None:
+    """A light green over dark red paint lands far off (CIEDE2000); as a true tint or on neutral paint it does not."""
+    ids = np.zeros((48, 56, 3), dtype=np.uint8)
+    ids[:, :28, 0], ids[:, 28:, 1] = 255, 255
+    paint = np.empty((48, 56, 3), dtype=np.uint8)
+    paint[:] = np.where(np.arange(56)[:, None] < 28, (120, 30, 24), (200, 200, 200))
+    history = sheet(tmp_path, paint, ids)
+    history.do(commands.add_regions("sheet_1", [(255, 0, 0), (0, 255, 0)]))
+    red, grey = (region.key for region in history.kit.sheets[0].regions)
+    for region in (red, grey):
+        history.do(commands.set_coat_kind(region, "tint"))
+        history.do(commands.set_cell_value(region, "colour", (0.5, 0.8, 0.3)))
+    sheets = Sheets()
+    (found,) = [finding for finding in find(history.kit, sheets) if "lands" in finding.text]
+    assert found.region == red
+    assert len(found.mends) == 2
+    swatch = linear_to_cielab(srgb_to_linear(float32([0.5, 0.8, 0.3])))
+    for mend in found.mends:
+        after = mend.command.apply(history.kit)
+        assert not any("lands" in finding.text for finding in find(after, sheets))
+        shown = render_reference(picture(after.at(), sheets, Look()), whole_sheet(56, 48))
+        mean = srgb_to_linear(float32(shown[:, 2:26] / 255)).mean(axis=(0, 1))
+        assert float(ciede2000(linear_to_cielab(float32(mean)), swatch)) < 12
+    again = found.mends[1].command.apply(found.mends[1].command.apply(history.kit))
+    assert len(again.sheets[0].tones) == 1
 
 
 def test_evened_regions_take_a_tint_alike() -> None:

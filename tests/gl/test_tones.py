@@ -157,6 +157,36 @@ def test_rows_go_round_over_time(at: float, tmp_path: Path) -> None:
         assert np.abs(found.astype(int) - mixed)[own].max() <= 1
 
 
+def test_strips_of_one_width_stand_in_one_sheet(tmp_path: Path) -> None:
+    """Two palettes of as many entries, and a ramp beside them: one texture for both, and each region as it looks alone."""
+    kit = kit_with_tones(tmp_path / "maps")
+    night = new_palette("night", "Night", ENTRIES[::-1].copy() // 2)
+    kit = commands.add_palette(replace(night, rows=(*night.rows, shifted_row(night.rows[0], "b", 0.4, 1, 0)))).apply(
+        kit
+    )
+
+    def of_night(row: float, way: str) -> Coat:
+        coat = swap(row, way)
+        return replace(coat, planes={**coat.planes, "palette": PlaneUse(PlaneRef(PlaneKind.PALETTE, "night"))})
+
+    coats = (swap(9.0, "four"), of_night(-1.0, "nearest"), of_night(0.5, "four"), ramp("tone", row=1.0))
+    sheets, whole = Sheets(), whole_sheet(SIDE, SIDE)
+    together = dressed(kit, *coats)
+    shown = picture(together.at(), sheets, Look())
+    assert [slot.plane.height for name, slot in shown.slots.items() if name.startswith("strips_")] == [5]
+    found = render_reference(shown, whole)
+    assert np.abs(SheetRenderer().render(shown, whole)[..., :3].astype(int) - found).max() <= 1
+    ship(together, sheets, tmp_path / "package")
+    loaded = load(tmp_path / "package")
+    for play in (play_opengl, play_reference):
+        assert np.abs(play(loaded, "", SIDE, SIDE).astype(int) - found).max() <= 1
+    for number, coat in enumerate(coats):
+        alone = render_reference(picture(dressed(kit, *(coat,) * 4).at(), sheets, Look()), whole)
+        own = sheets.weights(kit.at()).levels[number] == 255
+        assert own.any()
+        assert np.array_equal(found[own], alone[own])
+
+
 @pytest.mark.parametrize("row", [0.0, 1.4, 9.0])
 @pytest.mark.parametrize("way", ["nearest", "four"])
 def test_look_ups_agree_magnified(way: str, row: float, tmp_path: Path) -> None:

@@ -45,6 +45,9 @@ class Loupe(QWidget):
             ("linear", " ".join(f"{v:.4f}" for v in linear)),
             ("mask sum", f"{texel.mask_sum:.3f}"),
         ]
+        if texel.entry is not None:
+            number, colour = texel.entry
+            self._rows.append(("entry", f"{number}  {format_hex(colour)}"))
         shown = [(r, w) for r, w in zip(regions, texel.weights, strict=True) if w > 0]
         shown.sort(key=lambda pair: -pair[1])
         self._weights = shown[:MOST_ROWS]

@@ -13,8 +13,9 @@ from even_palette.app.tray.tone_histogram import ToneHistogram
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import Tone
+from even_palette.core.kit.model import Focus, Tone
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look, LookKind
 from even_palette.core.results.toning import extract_palette, refit_palette, tone_facts
 from even_palette.core.settings import SettingSpec
@@ -26,7 +27,7 @@ METHODS: list[tuple[str, object]] = [
     ("Means: nearest colours", "means"),
     ("Cut: boxes halved", "cut"),
 ]
-WHOLE = ""
+WHOLE, SHEETS = "", "*"
 
 
 class TonesPanel(Panel):
@@ -157,7 +158,9 @@ class TonesPanel(Panel):
                 action.setToolTip(each.help)
                 action.triggered.connect(partial(self._add, each.name))
         _fill(self.list, [(each.name, each.key) for each in at.sheet.tones], self.key)
-        _fill(self.of, [("Whole sheet", WHOLE), *((region.name, region.key) for region in at.sheet.regions)], None)
+        every = [("All sheets, one palette", SHEETS)] if len(_painted(at)) > 1 else []
+        regions = [(region.name, region.key) for region in at.sheet.regions]
+        _fill(self.of, [("Whole sheet", WHOLE), *every, *regions], None)
         kind = tone_kinds()[tone.kind] if tone else None
         flat = tone is not None and tone.kind == "neutral"
         self.list.setEnabled(tone is not None)
@@ -186,7 +189,8 @@ class TonesPanel(Panel):
         region = str(self.whom.currentData() or "") if flat else ""
         self.own.setVisible(flat and region in tone.own)
         settings = kind.settings({**tone.values, **tone.own.get(region, {})})
-        shape = (tone.key, tone.kind, region, settings.get("reach"), tuple(use.plane for use in tone.parts))
+        counting = tuple(value.name for value in kind.values if value.counts(settings))
+        shape = (tone.key, tone.kind, region, counting, tuple(use.plane for use in tone.parts))
         if shape != self._shape:
             self._shape = shape
             self._build(tone, kind, region, settings)
@@ -213,7 +217,7 @@ class TonesPanel(Panel):
         empty(self.values)
         self.editors = {}
         for value in kind.values:
-            if value.name in ("mean", "spread") and settings["reach"] not in (value.name, "both"):
+            if not value.counts(settings):
                 continue
             editor = self._editor(value, [region] if region else [])
             self.editors[value.name] = editor
@@ -290,11 +294,21 @@ class TonesPanel(Panel):
     def _extract(self) -> None:
         at, size, method = self.session.at, self.entries.value(), str(self.method.currentData())
         region, tone = str(self.of.currentData() or ""), self.tone
-        source = Tone("", "", "index", tone.source if tone else None)
+        source = Tone("", "", "index", tone.source if tone and region != SHEETS else None)
+        shared = _painted(at) if region == SHEETS else []
+        region = "" if region == SHEETS else region
 
         def work(progress: Progress, cancel: CancelToken) -> Command:
             return extract_palette(
-                at, self.session.sheets, size, method, region, source, progress=progress, cancel=cancel
+                at,
+                self.session.sheets,
+                size,
+                method,
+                region,
+                source,
+                shared_by=shared,
+                progress=progress,
+                cancel=cancel,
             )
 
         def done(command: Command) -> None:
@@ -319,6 +333,11 @@ class TonesPanel(Panel):
 
     def _apply(self, command: Command) -> None:
         self.session.do(command)
+
+
+def _painted(at: Focus) -> list[str]:
+    """The sheets that have a base colour."""
+    return [sheet.key for sheet in at.kit.sheets if sheet.source(Role.BASE_COLOUR)]
 
 
 def _fill(box: QComboBox, items: list[tuple[str, object]], chosen: object) -> None:

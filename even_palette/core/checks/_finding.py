@@ -34,7 +34,8 @@ class Finding:
     """One finding: the stage where it is mended, how bad it is, and one sentence with the numbers.
 
     `sheet` and `region` are keys of what it is about, "" where it is about none; `look` is what shows it best: "heat",
-    "layout", "id", "weight", "source" or "result". `place` is where that is, left, top, right, bottom in uv.
+    "layout", "id", "weight", "source" or "result". `place` is where that is, left, top, right, bottom in uv. `other` is
+    another way to mend it, and `variant` where it is worst, if that is not everywhere.
     """
 
     stage: str
@@ -45,10 +46,19 @@ class Finding:
     sheet: str = ""
     place: Place | None = None
     mend: Mend | None = None
+    other: Mend | None = None
+    variant: str = ""
+
+    @property
+    def mends(self) -> tuple[Mend, ...]:
+        """All ways to mend it, the first one being what most want."""
+        return tuple(mend for mend in (self.mend, self.other) if mend is not None)
 
 
 def look_of(finding: Finding) -> Look:
     """What shows best what a mend of a finding changes."""
+    if finding.look == "result":
+        return Look(variant=finding.variant)
     return Look(LookKind.WEIGHT, region=finding.region) if finding.look == "weight" else Look(LookKind.HEAT)
 
 

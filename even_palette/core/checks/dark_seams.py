@@ -56,6 +56,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                 f"halfway, encoded blending is {dark:.0f} ΔE from light.",
                 first.key, "result", place=place_of(border, cancel),
                 mend=Mend("Blend in linear light", commands.set_blending(Blending.LINEAR)),
+                variant=worst,
             )  # fmt: skip
 
 

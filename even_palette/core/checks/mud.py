@@ -23,7 +23,7 @@ from even_palette.core.results.sheets import Sheets
 
 FAR = 20.0
 """CIEDE2000 between the swatch and the mean of a tinted region from which it is told."""
-WHITE = 0.97
+WHITE, LIGHT = 0.97, 0.95
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
@@ -57,6 +57,8 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                 f"(darkest tenth {dark:.0f}, lightest {light:.0f}).",
                 region.key, "result",
                 mend=Mend("Make it a true tint", commands.set_choice(region.key, "mode", "luminance")),
+                other=Mend("Take the colour out of the paint", commands.take_colour_out(at.key, [region.key], LIGHT)),
+                variant=where,
             )  # fmt: skip
     except UserError:
         return

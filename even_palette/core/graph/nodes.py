@@ -306,11 +306,9 @@ def replaced(roots: Iterable[Node], op: str, by: Callable[[Node], Node]) -> list
     roots = list(roots)
     made: dict[int, Node] = {}
     for node in in_order(roots):
-        if node.op == op:
-            made[id(node)] = by(node)
-        else:
-            args = tuple(made[id(arg)] for arg in node.args)
-            made[id(node)] = node if args == node.args else make(node.op, node.type, args, node.payload)
+        args = tuple(made[id(arg)] for arg in node.args)
+        rebuilt = node if args == node.args else make(node.op, node.type, args, node.payload)
+        made[id(node)] = by(rebuilt) if node.op == op else rebuilt
     return [made[id(root)] for root in roots]
 
 

@@ -41,13 +41,17 @@ IN_ATLAS = Sampler(wrap=Wrap.REPEAT)
 
 @dataclass(frozen=True)
 class SlotUse:
-    """What a slot holds: a plane under a sampler, made a `colour`, or cut into the cells of a grid."""
+    """What a slot holds: a plane under a sampler, made a `colour`, or cut into the cells of a grid.
+
+    Strips of one width stand in one sheet, the rows of those `below` under those of the first.
+    """
 
     plane: PlaneRef
     sampler: Sampler
     colour: bool = False
     grid: tuple[int, int] = (1, 1)
     cells: int = 0
+    below: tuple[PlaneRef, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -207,9 +211,39 @@ def build_material(
         mixed = builder.dressed(overcoats, mixed, [])
         kinds = ", ".join(COATS[coat.kind].label.lower() for coat in overcoats.coats)
         sections.append((f"Overcoats: {kinds}", mixed[COLOUR]))
+    roots, slots = _in_one_sheet([*mixed.values(), *(node for _, node in sections)], builder.slots, builder.strips)
+    mixed = dict(zip(mixed, roots, strict=False))
+    sections = [(title, node) for (title, _), node in zip(sections, roots[len(mixed) :], strict=True)]
     ordered = {name: mixed[name] for name in OUTPUTS if name in mixed}
     used = tuple(parameter for parameter in parameters if parameter.key in builder.used)
-    return Material(ordered, tuple(sections), used, builder.slots, builder.extra)
+    return Material(ordered, tuple(sections), used, slots, builder.extra)
+
+
+def _in_one_sheet(
+    roots: list[Node], slots: Mapping[str, SlotUse], strips: Mapping[str, tuple[int, int]]
+) -> tuple[list[Node], dict[str, SlotUse]]:
+    """The expressions with strips of one width looked up in one slot; `strips` has the width and rows of each."""
+    moved: dict[str, tuple[str, int]] = {}
+    made = dict(slots)
+    for width in sorted({width for width, _ in strips.values()}):
+        alike = [slot for slot, (other, _) in strips.items() if other == width]
+        if len(alike) < 2:
+            continue
+        sheet, first = f"strips_{width}", 0
+        planes = [made.pop(slot).plane for slot in alike]
+        made[sheet] = SlotUse(planes[0], IN_STRIP, below=tuple(planes[1:]))
+        for slot in alike:
+            moved[slot] = sheet, first
+            first += strips[slot][1]
+
+    def look_up(node: Node) -> Node:
+        (position, row), slot = node.args, str(node.payload[0])
+        if slot not in moved:
+            return node
+        sheet, first = moved[slot]
+        return nodes.strip(sheet, position, nodes.clamp(row, 0, strips[slot][1] - 1) + first)
+
+    return (nodes.replaced(roots, "strip", look_up) if moved else roots), made
 
 
 class _Builder:
@@ -220,6 +254,7 @@ class _Builder:
         self.base = nodes.splat(decode(texel["x"]), Type.VEC3) if pictures.grey else texel["xyz"]
         self.used: set[str] = set()
         self.slots: dict[str, SlotUse] = {}
+        self.strips: dict[str, tuple[int, int]] = {}
         self.extra: dict[str, float | Colour] = {}
         self._known = {parameter.key for parameter in parameters}
         self._live = live
@@ -313,7 +348,8 @@ class _Builder:
     def _strip(self, use: PlaneUse) -> Strip:
         slot = slot_name(use.plane, IN_STRIP)
         self.slots[slot] = SlotUse(use.plane, IN_STRIP)
-        return Strip(slot, *self._pictures.size(use.plane))
+        self.strips[slot] = self._pictures.size(use.plane)
+        return Strip(slot, *self.strips[slot])
 
     def _index(self, use: PlaneUse) -> IndexMap:
         channel = "xyzw"[use.channel]

@@ -7,6 +7,7 @@ from enum import StrEnum
 import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, Levels, float32
+from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.colour.luma import BT601
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import UserError
@@ -345,13 +346,17 @@ def on_sheet(uv: Floats) -> Bools:
 
 @dataclass(frozen=True)
 class Texel:
-    """What the loupe tells of one uv: colour (encoded and linear), the masks' outcome as shipped, surface values."""
+    """What the loupe tells of one uv: colour (encoded and linear), the masks' outcome as shipped, surface values.
+
+    `entry` is the number of the palette's entry that an index map shows there, with its colour; None of other looks.
+    """
 
     encoded: tuple[float, float, float]
     linear: tuple[float, float, float]
     weights: tuple[float, ...]
     mask_sum: float
     surface: Mapping[str, tuple[float, ...]]
+    entry: tuple[int, Rgb8] | None = None
 
 
 def read_texel(at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float]) -> Texel:
@@ -371,4 +376,16 @@ def read_texel(at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float]) -
         weights.at(row, column),
         float(weights.mask_sum.fetch(np.array([row]), np.array([column]))[0, 0]) * MOST_MASK_SUM,
         {name: tuple(float(part) for part in np.atleast_1d(value)) for name, value in values.items()},
+        _entry_at(at, sheets, look, uv),
     )
+
+
+def _entry_at(at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float]) -> tuple[int, Rgb8] | None:
+    tone = at.sheet.tone(look.map) if look.kind == LookKind.TONE else None
+    if tone is None or not tone.palette:
+        return None
+    palette, plane = at.kit.palette(tone.palette), sheets.tone(at, look.map)
+    row, column = min(int(uv[1] * plane.height), plane.height - 1), min(int(uv[0] * plane.width), plane.width - 1)
+    stored = float(plane.fetch(np.array([row]), np.array([column]))[0, 0])
+    number = int(stored * max(1, palette.size - 1) + 0.5)
+    return number, palette.rows[0].colours[number]

@@ -165,9 +165,18 @@ def slots_of(at: Focus, sheets: Sheets, used: Mapping[str, SlotUse], make: bool 
         plane = plane_of(at, sheets, use.plane, make)
         if use.cells:
             found[name] = Slot(_cells(sheets, plane, use), use.sampler, is_array=True)
+        elif use.below:
+            strips = [plane, *(plane_of(at, sheets, ref, make) for ref in use.below)]
+            found[name] = slots.of(_below_each_other(sheets, strips), use.sampler)
         else:
             found[name] = slots.of(_wide(sheets, plane) if use.colour else plane, use.sampler)
     return found
+
+
+def _below_each_other(sheets: Sheets, strips: list[Plane]) -> Plane:
+    """Strips of one width as one sheet."""
+    key = ("strips", *(strip.content_id for strip in strips))
+    return sheets.cache.get(key, lambda: Plane(np.concatenate([strip.samples for strip in strips]), strips[0].encoding))
 
 
 def _wide(sheets: Sheets, plane: Plane) -> Plane:

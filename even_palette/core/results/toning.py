@@ -43,29 +43,34 @@ def extract_palette(
     region: str = "",
     tone: Tone = PICTURE,
     kept: Sequence[tuple[int, int, int]] = (),
+    shared_by: Sequence[str] = (),
     progress: Progress = silent,
     cancel: CancelToken | None = None,
 ) -> Command:
     """A command that adds a palette of a picture's colours and, of the whole sheet, an index map made by it.
 
-    Of a region, texels count by its weight. Raises UserError, or Cancelled.
+    Of a region, texels count by its weight. Where sheets share it, their base colours count as well, and each gets an
+    index map. Raises UserError, or Cancelled.
     """
     from even_palette.core.tones.colours import count_colours
     from even_palette.core.tones.palette_fit import Method, fit_palette
 
     rgb = picture_levels(at, sheets, tone)
     weights: list[Floats | None] = [_weight(at, sheets, region, rgb.shape[0], rgb.shape[1])] if region else []
-    colours = count_colours([rgb], weights)
+    others = [at.kit.at(key) for key in shared_by if key != at.key]
+    colours = count_colours([rgb, *(picture_levels(other, sheets) for other in others)], weights)
     if not colours.count:
         raise UserError("The region has no texels; there are no colours to extract.")
     entries = fit_palette(colours, size, Method(method), kept, progress, cancel)
-    name = at.kit.region(region).name if region else at.sheet.name
+    name = at.kit.region(region).name if region else "Shared" if others else at.sheet.name
 
     def apply(kit: Kit) -> Kit:
         kit = commands.add_palette(new_palette("palette", f"{name} {len(entries)}", entries)).apply(kit)
         made = kit.palettes[-1]
         index = Tone("index", f"Index of {made.name}", "index", tone.source, palette=made.key)
-        return commands.add_tone(at.key, index).apply(kit)
+        for key, each in ((at.key, index), *((other.key, replace(index, source=None)) for other in others)):
+            kit = commands.add_tone(key, each).apply(kit)
+        return kit
 
     return Command("Extract palette", apply)
 

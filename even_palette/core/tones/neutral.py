@@ -1,7 +1,7 @@
 """Neutral: paint without its colour, brought to a chosen tone."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -9,6 +9,7 @@ from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.colour.luma import BT601, BT709, luminance
 from even_palette.core.colour.oklab import linear_to_oklab
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
+from even_palette.core.curve import through_points
 
 BINS = 4096
 FLAT_RANGE, DARK_MEAN, LIGHT_MEAN = 0.12, 0.25, 0.85
@@ -69,7 +70,8 @@ def contrast_mix(encoded: Floats, weights: Samples) -> tuple[float, float, float
 
 @dataclass(frozen=True)
 class Curve:
-    """What is done to greys: levels, contrast about the middle, then gain and offset; all on encoded values."""
+    """What is done to greys: levels, a curve through five points (see `core/curve`) if there are any, contrast about
+    the middle, then gain and offset; all on encoded values."""
 
     black: float = 0.0
     white: float = 1.0
@@ -77,10 +79,12 @@ class Curve:
     contrast: float = 1.0
     gain: float = 1.0
     offset: float = 0.0
+    points: tuple[float, ...] = ()
 
     def __call__(self, grey: Floats) -> Floats:
         """Greys 0..1 of any shape."""
         x = np.clip((grey - self.black) / max(1e-6, self.white - self.black), 0, 1) ** (1 / self.gamma)
+        x = through_points(x, self.points) if self.points else x
         x = np.clip((x - 0.5) * self.contrast + 0.5, 0, 1)
         return float32(np.clip(x * self.gain + self.offset, 0, 1))
 
@@ -130,13 +134,13 @@ def towards(curve: Curve, histogram: Histogram, mean: float | None, spread: floa
     def met(gain: float) -> Curve:
         if mean is None:
             middle = float(np.average(curve(histogram.greys), weights=histogram.weights))
-            return Curve(curve.black, curve.white, curve.gamma, curve.contrast, gain, middle * (1 - gain))
+            return replace(curve, gain=gain, offset=middle * (1 - gain))
         low, high = -gain - 1.0, 1.0
         for _ in range(48):
             offset = (low + high) / 2
-            tried = Curve(curve.black, curve.white, curve.gamma, curve.contrast, gain, offset)
+            tried = replace(curve, gain=gain, offset=offset)
             low, high = (low, offset) if histogram.mean(tried) > mean else (offset, high)
-        return Curve(curve.black, curve.white, curve.gamma, curve.contrast, gain, (low + high) / 2)
+        return replace(curve, gain=gain, offset=(low + high) / 2)
 
     if spread is None:
         return met(1.0)

@@ -88,6 +88,7 @@ from even_palette.core.kit.commands.tones import (
     set_tone_parts,
     set_tone_source,
     set_tone_value,
+    take_colour_out,
 )
 from even_palette.core.kit.commands.variants import (
     add_variant,
@@ -187,6 +188,7 @@ __all__ = [
     "set_tone_value",
     "set_unmix",
     "switch_coat",
+    "take_colour_out",
     "take_in_recipe",
     "take_into_recipe",
     "unbind",

@@ -133,6 +133,25 @@ def set_base_tone(sheet: str, key: str) -> Command:
     return Command("Put tone under coats" if key else "Put paint under coats", apply)
 
 
+def take_colour_out(sheet: str, regions: Sequence[str], mean: float) -> Command:
+    """Put a neutral under all coats, and bring regions to a mean (encoded grey 0..1), where tints keep their colour.
+
+    A neutral that lies there already is used.
+    """
+
+    def apply(kit: Kit) -> Kit:
+        old = kit.sheet(sheet)
+        if not old.base_tone or old.tone(old.base_tone).kind != "neutral":
+            kit = add_tone(sheet, Tone("neutral", "Neutral", "neutral")).apply(kit)
+            kit = set_base_tone(sheet, kit.sheet(sheet).tones[-1].key).apply(kit)
+        key = kit.sheet(sheet).base_tone
+        for name, value in (("reach", "mean"), ("mean", mean)):
+            kit = set_tone_value(sheet, key, name, value, regions).apply(kit)
+        return kit
+
+    return Command("Take the colour out", apply)
+
+
 def add_palette(palette: Palette) -> Command:
     """Add a palette; its key and name are made unique."""
 

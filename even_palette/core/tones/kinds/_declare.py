@@ -36,6 +36,10 @@ class ToneGround:
         values = stored_values(samples)
         return linear_to_srgb(np.clip(values, 0, 1)) if self.source.encoding == Encoding.LINEAR else values
 
+    def alpha(self) -> Floats | None:
+        """The alpha of the source, (H, W, 1) float32, if it has one."""
+        return stored_values(self.source.samples[..., -1:]) if self.source.channels in (2, 4) else None
+
     def levels(self) -> Levels:
         """The same, rounded to 8 bits."""
         values = rgb_of(self.source.samples)

@@ -1,9 +1,12 @@
 """Neutral: paint without its colour, so that a tint gives it another."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.colour.srgb import srgb_to_linear
+from even_palette.core.curve import POINTS
 from even_palette.core.settings import Settings, SettingSpec
 from even_palette.core.tones.kinds._declare import ToneGround, ToneKind, number
 from even_palette.core.tones.neutral import (
@@ -17,6 +20,7 @@ from even_palette.core.tones.neutral import (
     towards,
 )
 
+CURVES = (("straight", "Straight"), ("own", "Through five points"))
 REACH = (("keep", "Keep mean and spread"), ("mean", "Reach a mean"), ("both", "Reach mean and spread"))
 
 
@@ -33,9 +37,11 @@ def grey(ground: ToneGround, settings: Settings, weight: Floats | None = None) -
 
 def curve_of(settings: Settings, histogram: Histogram) -> Curve:
     """The curve of settings for greys with this histogram."""
-    curve = Curve(
-        number(settings, "black"), number(settings, "white"), number(settings, "gamma"), number(settings, "contrast")
-    )
+    black, white, gamma, contrast = (number(settings, name) for name in ("black", "white", "gamma", "contrast"))
+    own = settings["curve"] == "own"
+    curve = Curve(black, white, gamma, contrast)
+    if own:
+        curve = replace(curve, points=tuple(number(settings, f"at_{at}") for at in POINTS))
     reach = settings["reach"]
     if reach == "keep":
         return curve
@@ -44,7 +50,10 @@ def curve_of(settings: Settings, histogram: Histogram) -> Curve:
 
 
 def make(ground: ToneGround, settings: Settings) -> Samples:
-    """The grey through its curve; regions with settings of their own through theirs, mixed by their weights."""
+    """The grey through its curve; regions with settings of their own through theirs, mixed by their weights.
+
+    The paint's alpha, if it has one, is kept as a second channel.
+    """
     whole = grey(ground, settings)
     done: Floats = curve_of(settings, histogram_of(whole))(whole)
     if ground.own:
@@ -58,7 +67,8 @@ def make(ground: ToneGround, settings: Settings) -> Samples:
             mixed += weight * curve_of(own, histogram_of(here, weight))(here)
             rest -= weight
         done = float32(mixed + np.maximum(rest, 0) * done)
-    return ground.like_source(float32(done)[..., None])
+    alpha = ground.alpha()
+    return ground.like_source(done[..., None] if alpha is None else np.concatenate([done[..., None], alpha], axis=-1))
 
 
 def _number(name: str, label: str, default: float, low: float, high: float, told: str) -> SettingSpec:
@@ -79,11 +89,19 @@ TONE = ToneKind(
         _number("black", "Black", 0.0, 0.0, 0.95, "The grey that becomes black."),
         _number("white", "White", 1.0, 0.05, 1.0, "The grey that becomes white."),
         _number("gamma", "Gamma", 1.0, 0.2, 5.0, "Above 1 lightens the middle, below 1 darkens it."),
+        SettingSpec("curve", "Curve", "straight", "Whether the grey goes through a curve of its own, before contrast.",
+                  choices=CURVES),
+        *(
+            SettingSpec(f"at_{at}", f"At {at} %", at / 100, f"What a grey of {at} % becomes.", when=("curve", ("own",)))
+            for at in POINTS
+        ),
         _number("contrast", "Contrast", 1.0, 0.0, 4.0, "About the middle grey; 1 leaves it."),
         SettingSpec("reach", "Aim", "keep", "Whether mean and spread are brought to what is set.",
                   choices=REACH),
-        _number("mean", "Mean", 0.73, 0.05, 0.98, "The mean that the grey is brought to, as it looks; met in light."),
-        _number("spread", "Spread", 0.12, 0.0, 0.4, "The standard deviation that the grey is brought to."),
+        SettingSpec("mean", "Mean", 0.73, "The mean that the grey is brought to, as it looks; met in light.",
+                    0.05, 0.98, when=("reach", ("mean", "both"))),
+        SettingSpec("spread", "Spread", 0.12, "The standard deviation that the grey is brought to.", 0.0, 0.4,
+                    when=("reach", ("both",))),
     ),
     replaces=True,
 )  # fmt: skip
