@@ -1,6 +1,7 @@
 """The real window, driven by clicks and keys."""
 
 from collections.abc import Callable, Iterator
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +16,7 @@ from even_palette.app.main import open_demo
 from even_palette.app.window import Window
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import KitFolder
+from even_palette.core.results.sheets import Sheets
 
 
 def pixels(image: QImage) -> np.ndarray:
@@ -84,12 +86,12 @@ class Driver:
 
 
 @pytest.fixture
-def make_window(qtbot: QtBot, qapp: object) -> Iterator[Callable[[], Driver]]:
+def make_window(qtbot: QtBot, qapp: object) -> Iterator[Callable[..., Driver]]:
     made: list[Window] = []
 
-    def make() -> Driver:
+    def make(sheets: Sheets | None = None) -> Driver:
         theme.apply_scheme(qapp, "day")  # type: ignore[arg-type]
-        window = Window()
+        window = Window(sheets)
         qtbot.addWidget(window)
         window.show()
         made.append(window)
@@ -106,10 +108,16 @@ def empty(make_window: Callable[[], Driver]) -> Driver:
     return make_window()
 
 
+@lru_cache(maxsize=1)
+def demo_results() -> Sheets:
+    """What follows from the demo kit, made once for all windows that show it; results are known by their content."""
+    return Sheets()
+
+
 @pytest.fixture
-def demo(make_window: Callable[[], Driver]) -> Driver:
+def demo(make_window: Callable[..., Driver]) -> Driver:
     """The window with the demo kit."""
-    driver = make_window()
+    driver = make_window(demo_results())
     open_demo(driver.window)
     driver.settle()
     return driver

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 
+from even_palette.app.main import open_demo
 from even_palette.app.rail import STAGES
 from even_palette.app.stand.renderer import to_image
 from even_palette.app.view_state import Panes
@@ -24,6 +25,15 @@ from tests.app.conftest import Driver, pixels
 FILES = {"open", "os.listdir", "os.scandir", "os.mkdir", "os.remove", "os.rename", "fcntl.flock", "subprocess.Popen"}
 """Audit events of Python (its library reference, table of audit events) that touch files or start programs."""
 _seen: list[str] | None = None
+
+
+@pytest.fixture
+def demo(make_window: Callable[..., Driver]) -> Driver:
+    """The window with the demo kit, and nothing made before."""
+    driver = make_window()
+    open_demo(driver.window)
+    driver.settle()
+    return driver
 
 
 def _hear(event: str, arguments: tuple[object, ...]) -> None:
@@ -90,7 +100,7 @@ def drop_all(cache: Cache) -> None:
     """Let go of every result that is not held for the views, as a full memory would."""
     held = set().union(*cache._held.values())
     for key in [key for key in cache._results if key not in held]:
-        del cache._results[key]
+        cache._remove(key)
 
 
 def test_what_is_gone_is_made_again_on_a_worker(demo: Driver) -> None:

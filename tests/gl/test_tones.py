@@ -157,6 +157,24 @@ def test_rows_go_round_over_time(at: float, tmp_path: Path) -> None:
         assert np.abs(found.astype(int) - mixed)[own].max() <= 1
 
 
+def test_a_neutral_as_a_colour_looks_as_it_does_alone(tmp_path: Path) -> None:
+    """Laid over the paint by blend its greys are what the look at the neutral shows, in window and package."""
+    kit = kit_with_tones(tmp_path / "maps")
+    grey = Coat("blend", {"way": "mask"}, {"colour": PlaneUse(PlaneRef(PlaneKind.TONE, "grey"))})
+    sheets, whole, kit = Sheets(), whole_sheet(SIDE, SIDE), dressed(kit, *(grey,) * 4)
+    shown = picture(kit.at(), sheets, Look())
+    found = render_reference(shown, whole)
+    inside = sheets.weights(kit.at()).mask_sum.samples[..., 0] == 16384
+    assert inside.any()
+    alone = np.broadcast_to(sheets.tone(kit.at(), "grey").samples[..., :1], found.shape)
+    assert np.abs(found.astype(int) - alone)[inside].max() <= 1
+    assert np.abs(SheetRenderer().render(shown, whole)[..., :3].astype(int) - found).max() <= 1
+    ship(kit, sheets, tmp_path / "package")
+    loaded = load(tmp_path / "package")
+    for play in (play_opengl, play_reference):
+        assert np.abs(play(loaded, "", SIDE, SIDE).astype(int) - found).max() <= 1
+
+
 def test_strips_of_one_width_stand_in_one_sheet(tmp_path: Path) -> None:
     """Two palettes of as many entries, and a ramp beside them: one texture for both, and each region as it looks alone."""
     kit = kit_with_tones(tmp_path / "maps")

@@ -37,12 +37,13 @@ from even_palette.core.material.model import Bound, Coat, Colour, PlaneKind, Pla
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.mips import level_of
-from even_palette.core.raster.plane import Plane, colour_plane, rgb_of, to_levels8
+from even_palette.core.raster.plane import Encoding, Plane, colour_plane, rgb_of, to_levels8
 from even_palette.core.raster.sampling import SMOOTH, sample, texel_centres
 from even_palette.core.raster.tiles import TILE
 from even_palette.core.regions.packing import Packing, PackingPlan, plane_and_channel
 from even_palette.core.results.sheets import GREY, Sheets
 from even_palette.core.results.tones import plane_size, strip_plane
+from even_palette.core.tones.kinds import tone_kinds
 
 TONES, SPOTS_A_TONE = 24, 6
 THIN_SIDE = 512
@@ -85,7 +86,7 @@ def pictures_of(at: Focus, sheets: Sheets) -> Pictures:
 
 def has_grey_base(at: Focus) -> bool:
     """Whether a tone of one number a texel stands in place of the base colour."""
-    return bool(at.sheet.base_tone) and at.sheet.tone(at.sheet.base_tone).kind == "neutral"
+    return bool(at.sheet.base_tone) and tone_kinds()[at.sheet.tone(at.sheet.base_tone).kind].grey
 
 
 def material_of(at: Focus, sheets: Sheets, live: bool = False) -> Material:
@@ -169,7 +170,7 @@ def slots_of(at: Focus, sheets: Sheets, used: Mapping[str, SlotUse], make: bool 
             strips = [plane, *(plane_of(at, sheets, ref, make) for ref in use.below)]
             found[name] = slots.of(_below_each_other(sheets, strips), use.sampler)
         else:
-            found[name] = slots.of(_wide(sheets, plane) if use.colour else plane, use.sampler)
+            found[name] = slots.of(_as_colour(at, sheets, use.plane, plane) if use.colour else plane, use.sampler)
     return found
 
 
@@ -179,8 +180,10 @@ def _below_each_other(sheets: Sheets, strips: list[Plane]) -> Plane:
     return sheets.cache.get(key, lambda: Plane(np.concatenate([strip.samples for strip in strips]), strips[0].encoding))
 
 
-def _wide(sheets: Sheets, plane: Plane) -> Plane:
-    """The plane with a colour's three channels at the least."""
+def _as_colour(at: Focus, sheets: Sheets, ref: PlaneRef, plane: Plane) -> Plane:
+    """The plane with a colour's three channels at the least; greys as they are looked at are decoded."""
+    if ref.kind == PlaneKind.TONE and tone_kinds()[at.sheet.tone(ref.key).kind].grey:
+        plane = plane.with_encoding(Encoding.SRGB)
     if plane.channels > 2:
         return plane
     return sheets.cache.get(

@@ -61,7 +61,8 @@ class ToneKind:
     `encoding` is what they mean, None for what the source's mean. One that `replaces` the base colour may stand in its
     place; one that `matches` needs a palette; one that `packs` takes other planes in place of a picture. With
     the setting `grows_by` at "double" it is twice as large as the picture. One that is made `by_region` looks at all
-    regions, whether they have settings of their own or not.
+    regions, whether they have settings of their own or not. One that is `grey` holds greys as they are looked at: what
+    takes it for a colour decodes them.
     """
 
     name: str
@@ -76,6 +77,7 @@ class ToneKind:
     packs: bool = False
     grows_by: str = ""
     by_region: bool = False
+    grey: bool = False
 
     def settings(self, own: Settings) -> dict[str, float | str]:
         """The settings with defaults filled in, numbers held in their ranges."""

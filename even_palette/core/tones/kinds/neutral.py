@@ -104,4 +104,5 @@ TONE = ToneKind(
                     when=("reach", ("both",))),
     ),
     replaces=True,
+    grey=True,
 )  # fmt: skip
