@@ -83,6 +83,12 @@ def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) ->
     assert session.kit.palettes[0].fitted == palette.fitted
     empty.key(page.grid, Qt.Key.Key_Right)
     assert page.place == (0, 6)
+    across = page.grid.across
+    assert page.grid.cell(0, across).top() > page.grid.cell(0, across - 1).top() or across == 24
+    empty.key(page.grid, Qt.Key.Key_Down)
+    assert page.place == (0, min(6 + across, 24) if 6 + across < 24 else 6)
+    empty.key(page.grid, Qt.Key.Key_Up)
+    assert page.place == (0, 6)
     empty.drag(page.grid, page.grid.cell(0, 6).center(), page.grid.cell(0, 2).center())
     assert session.kit.palettes[0].fitted[2] == palette.fitted[6]
     panel.choose("index")

@@ -142,6 +142,16 @@ def test_kept_entries_weights_and_sharing() -> None:
         fit_palette(count_colours([PHOTO]), 64, cancel=token)
 
 
+@pytest.mark.parametrize("method", list(Method))
+def test_as_many_entries_as_asked_for(method: Method) -> None:
+    """Also where entries fall together in 8 bits, as in the dark of a photograph."""
+    dark = np.ascontiguousarray(data.astronaut()[::2, ::2]) // 5
+    for size in (64, 256):
+        entries = fit_palette(count_colours([dark]), size, method)
+        assert len(entries) == size
+        assert len(np.unique(entries, axis=0)) == size
+
+
 def test_sheets_share_a_palette(tmp_path: Path) -> None:
     """Two sheets of different colours: one palette exact for both, and an index map on each that gives its paint back."""
     rng = np.random.default_rng(8)

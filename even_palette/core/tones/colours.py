@@ -11,9 +11,6 @@ from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.raster.plane import decode_levels, to_levels8
 
 ALL_COLOURS = 1 << 24
-CELLS = 128
-CELL = 1 / CELLS
-"""Colours in one cell of OKLab, so wide in each direction, are one to the fit; their mean is what it sees."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,11 +61,14 @@ def to_levels(lab: Floats) -> Levels:
     return to_levels8(linear_to_srgb(float32(np.clip(oklab_to_linear(lab), 0, 1))))
 
 
-def coarse(colours: Colours) -> tuple[Floats, Samples]:
-    """Colours put together that are nearly alike: means in OKLab (m, 3) float32, and weights (m,) float64."""
+def coarse(colours: Colours, cells: int) -> tuple[Floats, Samples]:
+    """Colours put together that are nearly alike: means in OKLab (m, 3) float32, and weights (m,) float64.
+
+    Those are one that lie in one of so many cells to the unit in each direction.
+    """
     lab = to_oklab(colours.levels)
-    cell = np.floor(lab / np.float32(CELL)).astype(np.int64) + CELLS
-    _, group = np.unique((cell[:, 0] * 2 * CELLS + cell[:, 1]) * 2 * CELLS + cell[:, 2], return_inverse=True)
+    cell = np.floor(lab * np.float32(cells)).astype(np.int64) + cells
+    _, group = np.unique((cell[:, 0] * 2 * cells + cell[:, 1]) * 2 * cells + cell[:, 2], return_inverse=True)
     weights = np.bincount(group, colours.weights)
     sums = np.stack([np.bincount(group, colours.weights * lab[:, channel]) for channel in range(3)], axis=-1)
     return float32(sums / weights[:, None]), weights
