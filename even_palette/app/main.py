@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import sys
@@ -96,6 +97,7 @@ def start_demo() -> tuple[QApplication, Window]:
 def _start(kit: Path | None = None) -> tuple[QApplication, Window]:
     """The application and its window, not shown yet. What views need of a kit is made meanwhile."""
     require_screen()  # first: what is under way on a thread must not meet the end of the process
+    gc.disable()  # what a start makes stays; looking through it again and again took a tenth of it
     ahead = Ahead(kit) if kit is not None else None
     try:
         from PyQt6.QtWidgets import QApplication
@@ -110,6 +112,8 @@ def _start(kit: Path | None = None) -> tuple[QApplication, Window]:
     theme.apply_scheme(app, theme.saved_scheme())
     window = Window(ahead.sheets() if ahead else None)
     sys.excepthook = lambda kind, error, trace: report(window, error)
+    gc.freeze()
+    gc.enable()
     return app, window
 
 
