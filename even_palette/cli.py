@@ -254,9 +254,10 @@ def _print_sizes(sizes: dict[str, int]) -> None:
 
 def _play(options: argparse.Namespace) -> int:
     from even_palette.core.disk.gate import refuse_sources
+    from even_palette.core.material.outputs import LIGHT
     from even_palette.core.raster.files import write_plane
     from even_palette.core.raster.plane import Encoding, Plane
-    from even_palette.player.load import LIGHT, load
+    from even_palette.player.load import load
 
     loaded = load(options.package, options.sheet)
     refuse_sources(options.out, loaded.files(options.package))

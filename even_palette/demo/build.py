@@ -82,7 +82,7 @@ def _sheets() -> list[DemoSheet]:
         DemoSheet(
             "Quay wall", "quay_wall", None, quay.ID_COLOURS,
             {Role.BASE_COLOUR: quay.base_plane(), Role.ID: quay.id_plane(), Role.HEIGHT: quay.height_plane()},
-            others={"surfaces": quay.atlas_plane()},
+            others={"surfaces": quay.atlas_plane(), "surfaces_normal": quay.normal_plane()},
         ),
     ]  # fmt: skip
 
@@ -350,10 +350,12 @@ def _build_quay(history: History) -> None:
     keys = {identifier(region.name): region.key for region in history.kit.regions}
     sheet = history.kit.sheets[4]
     atlas = PlaneUse(PlaneRef(PlaneKind.MAP, "surfaces"), grid=(2, 2))
+    normal = PlaneUse(PlaneRef(PlaneKind.MAP, "surfaces_normal"), grid=(2, 2))
     height = PlaneUse(PlaneRef(PlaneKind.MAP, sheet.source(Role.HEIGHT).key))  # type: ignore[union-attr]
     for name, cell, repeat in (("wall", 0.0, "plain"), ("coping", 3.0, "turned")):
         history.do(commands.set_coat_kind(keys[name], "surface"))
         history.do(commands.set_coat_plane(keys[name], 0, "atlas", atlas))
+        history.do(commands.set_coat_plane(keys[name], 0, "normal", normal))
         history.do(commands.set_choice(keys[name], "repeat", repeat))
         history.do(commands.set_cell_value(keys[name], "scale", 4.0))
         history.do(commands.set_cell_value(keys[name], "cell", cell))
@@ -363,7 +365,7 @@ def _build_quay(history: History) -> None:
             Coat(
                 "surface",
                 {"cell": 2.0, "scale": 3.0, "repeat": "moved", "cover": "height", "band": 0.2, "offset": -0.2},
-                {"atlas": atlas, "under": height},
+                {"atlas": atlas, "normal": normal, "under": height},
             ),
         )
     )

@@ -35,6 +35,29 @@ def atlas_plane() -> Plane:
     return Plane(np.concatenate([np.concatenate(cells[:2], axis=1), np.concatenate(cells[2:], axis=1)]), Encoding.SRGB)
 
 
+def normal_plane() -> Plane:
+    """The normals of the same cells, green up, from how far what they show stands out."""
+    y, x = np.mgrid[:CELL, :CELL]
+    course = y // 16
+    across, down = (x + (course % 2) * 16) % 32, y % 16
+    edge = np.minimum(np.minimum(across, 32 - across), np.minimum(down, 16 - down))
+    heights = (
+        _stones(CELL, CELL) + _noise((CELL, CELL), 2, 3) * 0.2,
+        np.clip((edge - 1) / 2, 0, 1) + _noise((CELL, CELL), 1.5, 6) * 0.2,
+        _noise((CELL, CELL), 2.5, 8) * 1.2 + _noise((CELL, CELL), 9, 9) * 0.8,
+        np.clip((np.minimum(x % 32, 31 - x % 32) - 1) / 2, 0, 1),
+    )
+    cells = [_normals(float32(gaussian_filter(height, 0.7, mode="wrap"))) for height in heights]
+    return Plane(np.concatenate([np.concatenate(cells[:2], axis=1), np.concatenate(cells[2:], axis=1)]), Encoding.DATA)
+
+
+def _normals(height: Floats) -> Levels:
+    """Normals of a cell that tiles, as maps store them."""
+    right, below = (np.roll(height, -1, axis) - np.roll(height, 1, axis) for axis in (1, 0))
+    normal = np.stack([-right, below, np.ones_like(height)], axis=-1)
+    return to_levels8(float32(normal / np.linalg.norm(normal, axis=-1, keepdims=True) * 0.5 + 0.5))
+
+
 def height_plane() -> Plane:
     """How far stones stand out of the wall, 0..1: in step with the ashlar as the wall wears it, four times across."""
     high = np.tile(_stones(HEIGHT // 4, WIDTH // 4), (4, 4))

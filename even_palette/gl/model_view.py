@@ -72,19 +72,21 @@ centroid in vec2 v_uv;
 out vec4 out_colour;
 {uniforms}
 {helpers}
-struct Surface {{ vec3 shown, emission; float metalness, roughness, clear_coat, occlusion; }};
+struct Surface {{ vec3 shown, emission, bump; float metalness, roughness, clear_coat, occlusion; bool is_bent; }};
 Surface surface(vec2 uv) {{
     vec4 pixel = vec4(dFdx(v_uv), dFdy(v_uv));
-    vec3 shown = vec3(0.0), colour, emission = vec3(0.0);
+    vec3 shown = vec3(0.0), colour, emission = vec3(0.0), normal = vec3(0.5, 0.5, 1.0);
     float metalness = 0.0, roughness = 0.6, clear_coat = 0.0, occlusion = 1.0, opacity = 1.0;
     bool has_emission = false, has_metalness = false, has_roughness = false, has_clear_coat = false;
-    bool has_occlusion = false, has_opacity = false;
+    bool has_occlusion = false, has_opacity = false, has_normal = false;
 {body}
 {outputs}
     if (!has_roughness && has_map.y) roughness = texture(map_roughness, v_uv).x;
     if (!has_metalness && has_map.z) metalness = texture(map_metalness, v_uv).x;
     if (!has_occlusion && has_map.w) occlusion = texture(map_occlusion, v_uv).x;
-    return Surface(shown, emission, metalness, roughness, clear_coat, occlusion);
+    if (!has_normal && has_map.x) normal = texture(map_normal, v_uv).xyz;
+    vec3 bump = normal * 2.0 - 1.0;
+    return Surface(shown, emission, bump, metalness, roughness, clear_coat, occlusion, has_normal || has_map.x);
 }}
 vec3 decoded(vec3 c) {{
     return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(vec3(0.04045), c));
@@ -113,7 +115,7 @@ vec3 shaded(vec3 base, Surface s) {{
     vec3 n = normalize(v_normal);
     vec3 v = normalize(eye - v_place);
     if (dot(n, v) < 0.0) n = -n;
-    if (has_map.x) n = bent(n, texture(map_normal, v_uv).xyz * 2.0 - 1.0);
+    if (s.is_bent) n = bent(n, s.bump);
     float rough = s.roughness, metal = s.metalness, open = s.occlusion;
     float nv = max(dot(n, v), 1e-3), nl = max(dot(n, light), 0.0);
     vec3 h = normalize(light + v);

@@ -25,9 +25,9 @@ out vec4 out_colour;
 {uniforms}
 {helpers}
 vec3 seen(vec2 uv, vec4 pixel) {{
-    vec3 shown, colour, emission;
+    vec3 shown, colour, emission, normal;
     float metalness, roughness, clear_coat, occlusion, opacity;
-    bool has_emission, has_metalness, has_roughness, has_clear_coat, has_occlusion, has_opacity;
+    bool has_emission, has_metalness, has_roughness, has_clear_coat, has_occlusion, has_opacity, has_normal;
 {body}
 {outputs}
     return shown;

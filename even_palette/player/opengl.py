@@ -5,11 +5,12 @@ import numpy as np
 from even_palette.core.arrays import Levels
 from even_palette.core.errors import UserError
 from even_palette.core.graph.types import Type
+from even_palette.core.material.outputs import LIGHT
 from even_palette.core.ship.shader import SETUP, SETUP_FUNCTION, VERTEX_STAGE
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.draw import Bound, Draw, compile_program
 from even_palette.gl.textures import Samplers, Textures
-from even_palette.player.load import LIGHT, Loaded, values_of
+from even_palette.player.load import Loaded, values_of
 
 VERTEX = """\
 #version 330

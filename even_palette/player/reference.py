@@ -6,9 +6,10 @@ from even_palette.core.arrays import Levels
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
 from even_palette.core.graph.reference import Environment, run
+from even_palette.core.material.outputs import LIGHT
 from even_palette.core.raster.plane import to_levels8
 from even_palette.core.raster.sampling import texel_centres
-from even_palette.player.load import LIGHT, Loaded, values_of
+from even_palette.player.load import Loaded, values_of
 
 ROWS = 64
 

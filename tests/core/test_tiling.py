@@ -123,6 +123,60 @@ def test_a_surface_by_height_with_atlases_beside_it(repeat: str) -> None:
         assert got == pytest.approx((default * (1 - share) + levels[name] * share)[..., 0], abs=1e-5)
 
 
+@pytest.mark.parametrize("repeat", ["plain", "moved", "turned"])
+@pytest.mark.parametrize("turn", [0.0, 90.0, 33.0])
+def test_normals_are_those_of_the_heights_as_they_lie(repeat: str, turn: float) -> None:
+    """Of a cell with heights and the normals of their slopes: those that come out are the slopes, by differences, of the
+    heights that come out, however the cell is turned and moved. Green points up (common practice), v runs down."""
+    side, steep, scale, n = 128, 0.05, 2.0, 512
+    down, across = 2 * np.pi * (np.mgrid[0:side, 0:side] + 0.5) / side
+    height = 0.5 + 0.2 * np.sin(across) + 0.15 * np.cos(down + 1) + 0.1 * np.sin(across + 2 * down)
+    along_u = 2 * np.pi * (0.2 * np.cos(across) + 0.1 * np.cos(across + 2 * down))
+    along_v = 2 * np.pi * (-0.15 * np.sin(down + 1) + 0.2 * np.cos(across + 2 * down))
+    normal = np.stack([-steep * along_u, steep * along_v, np.ones_like(height)], axis=-1)
+    normal = normal / np.linalg.norm(normal, axis=-1, keepdims=True) * 0.5 + 0.5
+    wide = np.repeat(height[..., None], 3, axis=-1)
+    there = {
+        f"cells_1_1_1_map_{name}": Slot((Plane(float32(cell), Encoding.DATA),), IN_ATLAS, is_array=True)
+        for name, cell in (("atlas", wide), ("occlusion", wide), ("normal", normal))
+    }
+    values = {"scale": scale, "turn": turn, "across": 0.2, "repeat": repeat}
+    coat = Coat("surface", values, {name: PlaneUse(map_plane(name)) for name in ("atlas", "occlusion", "normal")})
+    found = worn(Dressed("r", "R", (coat,), ((0.5,) * 3,)), [], Pictures(size=lambda ref: (side, side)))
+    fine = Environment(texel_centres(n, n), {BASE_SLOT: slots.of(PAINT), **there}, pixel=(1e-6, 0, 0, 1e-6))
+    bent = evaluate(found.outputs["normal"], fine) * 2 - 1
+    assert np.linalg.norm(bent, axis=-1) == pytest.approx(1, abs=1e-5)
+    lies = evaluate(found.outputs["occlusion"], fine)
+    lies = lies[..., 0] if lies.ndim == 3 else lies
+    slope_v, slope_u = (np.gradient(lies, 1 / n, axis=axis) * steep / scale for axis in (0, 1))
+    at = evaluate(tiling.turned(nodes.uv() * scale, nodes.constant(turn / 360)) + nodes.constant(0.2, 0), fine) % 1
+    whole = (np.abs(at - 0.5) > 0.28).all(axis=-1)  # one patch alone is seen
+    inside = whole if repeat != "plain" else np.ones_like(whole)
+    inside[[0, -1]], inside[:, [0, -1]] = False, False
+    assert inside.sum() > 4000
+    for got, want in ((-bent[..., 0] / bent[..., 2], slope_u), (bent[..., 1] / bent[..., 2], slope_v)):
+        assert np.abs(got - want)[inside].max() < 0.03 * np.abs(want[inside]).max() + 0.002
+
+
+def test_bare_brings_normals_back() -> None:
+    """Over a surface with normals of its own the map's come back; without such a surface there is no output of them."""
+    normals = [Plane(np.full((8, 8, 3), level, np.float32), Encoding.DATA) for level in (0.9, 0.3)]
+    there = cells_of(1) | {
+        "cells_3_3_1_map_normal": Slot((normals[0],), IN_ATLAS, is_array=True),
+        "map_painted": slots.of(normals[1]), BASE_SLOT: slots.of(PAINT),
+    }  # fmt: skip
+    grid = {name: PlaneUse(map_plane(name), grid=(3, 3), cells=1) for name in ("atlas", "normal")}
+    pictures = Pictures({"normal": map_plane("painted")}, lambda ref: (24, 24))
+    around = Environment(texel_centres(32, 32), there, pixel=(1 / 32, 0, 0, 1 / 32))
+    surface, bare = Coat("surface", {}, grid), Coat("bare", {"what": "all"})
+    for coats, wanted in (((surface,), None), ((surface, bare), 0.3)):
+        found = worn(Dressed("r", "R", coats, ((0.5,) * 3,) * len(coats)), [], pictures)
+        got = evaluate(found.outputs["normal"], around)
+        assert np.linalg.norm(got * 2 - 1, axis=-1) == pytest.approx(1, abs=1e-5) or wanted
+        assert wanted is None or np.abs(got - wanted).max() < 1e-6
+    assert "normal" not in worn(Dressed("r", "R", (bare,), ((0.5,) * 3,)), [], pictures).outputs
+
+
 def test_scattered_numbers_are_whole_and_spread() -> None:
     """Whole numbers 0 to 288, each as often as another within what chance gives, exact at places far out."""
     rows, columns = np.mgrid[-300:300, 40_000:40_600]

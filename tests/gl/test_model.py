@@ -8,6 +8,7 @@ import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 
+from even_palette.core.graph import nodes, slots
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.rays import build_scene
 from even_palette.core.mesh.unwrap import unwrapped
@@ -93,6 +94,33 @@ def test_normal_map_bends_the_light(renderer: ModelRenderer) -> None:
         shots.append(renderer.render([skin], orbit, SIDE, SIDE, Light(lit=True)).astype(int))
     assert np.abs(shots[0] - shots[1]).max() <= 3
     assert np.abs(shots[0] - shots[2]).max() > 20
+
+
+def test_normals_of_the_material_bend_the_light_as_a_map_does(renderer: ModelRenderer) -> None:
+    """The same plane as the sheet's map and as the output that coats set: one picture; and it wins over a map."""
+    mesh = unwrapped(of_trimesh(trimesh.creation.icosphere(3)))
+    orbit = Orbit().framed(mesh.points, 1.0)
+    tilt = np.random.default_rng(2).normal(0, 0.25, (16, 16, 2))
+    normal = np.concatenate([tilt, np.ones((16, 16, 1))], axis=-1)
+    normal = normal / np.linalg.norm(normal, axis=-1, keepdims=True) * 0.5 + 0.5
+    plane = Plane(np.uint8(normal * 255 + 0.5), Encoding.DATA)
+    bare = skin_of(mesh)
+    with_map = replace(bare, relief=(plane, None, None, None))
+    own = replace(
+        bare.picture,
+        outputs={**bare.picture.outputs, "normal": nodes.texture("bumps", nodes.uv())["xyz"]},
+        slots={**bare.picture.slots, "bumps": slots.of(plane)},
+    )
+    flat_map = Plane(np.full((4, 4, 3), (128, 128, 255), np.uint8), Encoding.DATA)
+    light = Light(lit=True, smooth=False)
+    seen = [
+        renderer.render([skin], orbit, SIDE, SIDE, light).astype(int)
+        for skin in (bare, with_map, replace(bare, picture=own),
+                     replace(bare, picture=own, relief=(flat_map, None, None, None)))
+    ]  # fmt: skip
+    assert np.abs(seen[1] - seen[0]).max() > 20
+    assert np.abs(seen[2] - seen[1]).max() <= 1
+    assert np.array_equal(seen[3], seen[2])
 
 
 @given(st.integers(0, 1000), st.floats(0.4, 3), st.floats(-3, 3), st.floats(-1.4, 1.4))

@@ -297,6 +297,7 @@ class _Builder:
             {spec.name: self._texel(use, colour=True)["xyz"] for spec, use in _read(kind.planes, coat, Reads.COLOUR)},
             {spec.name: self._atlas(use) for spec, use in _read(kind.planes, coat, Reads.ATLAS)},
             self.as_opened,
+            frozenset(under),
         )
 
     def strength(self, inputs: CoatInputs, coat: Coat) -> Node:

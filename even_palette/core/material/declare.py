@@ -112,7 +112,8 @@ class CoatInputs:
     `under` are the outputs under the coat, `base` the sheet's base colour and `mean` the region's weighted mean of the
     colour under the coat, both linear vec3. Colours among `values` are linear vec3, numbers floats. `planes` are the
     values of the planes that it reads, floats 0..1 after their levels; `colours` those that are colours, linear vec3;
-    `strips`, `indices` and `atlases` those that are more. `as_opened` gives an output as the maps alone say.
+    `strips`, `indices` and `atlases` those that are more. `as_opened` gives an output as the maps alone say;
+    `changed` are the outputs that coats before it have set.
     """
 
     under: Mapping[str, Node]
@@ -126,6 +127,7 @@ class CoatInputs:
     colours: Mapping[str, Node] = field(default_factory=dict)
     atlases: Mapping[str, Atlas] = field(default_factory=dict)
     as_opened: Callable[[str], Node] = field(default=lambda name: OUTPUTS[name].node)
+    changed: frozenset[str] = frozenset()
 
     @property
     def colour(self) -> Node:

@@ -7,13 +7,16 @@ from even_palette.core.graph.types import Type
 from even_palette.core.raster.guess import Role
 
 COLOUR = "colour"
+NORMAL = "normal"
+LIGHT = (COLOUR, "emission")
+"""Outputs that are linear light."""
 
 
 @dataclass(frozen=True)
 class Output:
     """One output: its type, its value where neither map nor coat sets it, the role of a map that does, and its name.
 
-    Colour and emission are linear light, all others numbers 0..1.
+    Colour and emission are linear light, all others numbers 0..1; a normal is stored as maps store it, (n + 1) / 2.
     """
 
     name: str
@@ -38,6 +41,7 @@ OUTPUTS: dict[str, Output] = {
         Output("roughness", "Roughness", Type.FLOAT, (0.6,), Role.ROUGHNESS, "0 for a mirror, 1 for chalk"),
         Output("clear_coat", "Clear coat", Type.FLOAT, (0.0,), None, "strength of a layer of varnish"),
         Output("occlusion", "Occlusion", Type.FLOAT, (1.0,), Role.OCCLUSION, "1 where the sky is seen"),
+        Output(NORMAL, "Normal", Type.VEC3, (0.5, 0.5, 1.0), Role.NORMAL, "in tangent space, green up: (n + 1) / 2"),
         Output("opacity", "Opacity", Type.FLOAT, (1.0,), Role.OPACITY, "1 where nothing shines through"),
     )
 }

@@ -37,10 +37,17 @@ def _permuted(x: Node) -> Node:
     return _within((x * 34 + 1) * x)
 
 
-def patches(sampled: Callable[[Node, tuple[Node, Node]], Node], at: Node, steps: tuple[Node, Node], turn: bool) -> Node:
+def patches(
+    sampled: Callable[[Node, tuple[Node, Node]], Node],
+    at: Node,
+    steps: tuple[Node, Node],
+    turn: bool,
+    turned_back: Callable[[Node, Node], Node] = lambda value, quarters: value,
+) -> Node:
     """A tiling plane without its repeat: four patches about each place, each moved (and turned by quarters) by chance.
 
-    Their shares change smoothly and add up to 1, so there is no seam. `sampled` gives the vec4 at a place.
+    Their shares change smoothly and add up to 1, so there is no seam. `sampled` gives the vec4 at a place, and
+    `turned_back` makes of it what it is where the patch is turned by so many quarters.
     """
     corner = nodes.floor(at)
     across, down = (nodes.smoothstep(*SHARED, nodes.fract(at)[axis]) for axis in "xy")
@@ -52,12 +59,20 @@ def patches(sampled: Callable[[Node, tuple[Node, Node]], Node], at: Node, steps:
         place, ways = at, steps
         if turn:
             quarters = nodes.floor(quarter * (4 / PRIME))
-            place, ways = _quarter(at, quarters), (_quarter(steps[0], quarters), _quarter(steps[1], quarters))
-        found.append(sampled(place + moved, ways) * share)
+            place = quarter_turned(at, quarters)
+            ways = quarter_turned(steps[0], quarters), quarter_turned(steps[1], quarters)
+            found.append(turned_back(sampled(place + moved, ways), quarters) * share)
+        else:
+            found.append(sampled(place + moved, ways) * share)
     return nodes.total(found)
 
 
-def _quarter(at: Node, quarters: Node) -> Node:
+def quarter_turned(at: Node, quarters: Node) -> Node:
     """A vec2 turned by 0 to 3 quarters, exactly."""
     cosine, sine = nodes.absolute(quarters - 2) - 1, 1 - nodes.absolute(quarters - 1)
     return nodes.join(at["x"] * cosine - at["y"] * sine, at["x"] * sine + at["y"] * cosine)
+
+
+def opposite(quarters: Node) -> Node:
+    """The quarters 0 to 3 that turn back: 0, 3, 2, 1."""
+    return (4 - quarters) * nodes.step(0.5, quarters)

@@ -22,7 +22,7 @@ from even_palette.core.kit.owners import OVER, coats_of
 from even_palette.core.material.build import acting, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import encode, to_oklab
-from even_palette.core.material.outputs import COLOUR, OUTPUTS
+from even_palette.core.material.outputs import COLOUR, LIGHT, OUTPUTS
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
@@ -211,10 +211,13 @@ def _result(at: Focus, sheets: Sheets, look: Look) -> Picture:
     light = None
     if look.kind == LookKind.SURFACE:
         value = outputs.get(look.output)
+        source = at.sheet.source(role) if (role := OUTPUTS[look.output].role) else None
+        if value is None and source is not None:
+            return map_picture(sheets.plane(source))
         if value is None:
             raise UserError(f"Nothing sets {OUTPUTS[look.output].label.lower()} on this sheet.")
         wide = value if value.type == Type.VEC3 else nodes.join(value, value, value)
-        shown = {SHOWN: encode(nodes.clamp(wide)) if value.type == Type.VEC3 else wide}
+        shown = {SHOWN: encode(nodes.clamp(wide)) if look.output in LIGHT else wide}
     else:
         light = outputs.pop(COLOUR)
         shown = {SHOWN: encode(nodes.clamp(light)), **outputs}

@@ -10,11 +10,10 @@ from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import Material, linear_setting
 from even_palette.core.material.model import Setting
-from even_palette.core.material.outputs import COLOUR
+from even_palette.core.material.outputs import LIGHT
 from even_palette.core.results.materials import material_of, packing_plan, slots_of
 from even_palette.core.results.sheets import Sheets
 
-LIGHT = (COLOUR, "emission")
 """Outputs that are light: kept in 8 bits they are encoded sRGB, all others are levels."""
 
 

@@ -10,10 +10,11 @@ from even_palette.core.disk.gate import reason
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Kit, identifier, unique
+from even_palette.core.material.outputs import LIGHT
 from even_palette.core.material.variants import resolve
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.rendering import LIGHT, SheetRender
+from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheets import Sheets
 
 QUICK = 1

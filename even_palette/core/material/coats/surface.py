@@ -1,29 +1,60 @@
 """Surface: a tiling cell of an atlas in place of the paint."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material import tiling
 from even_palette.core.material.declare import Atlas, CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import ValueKind
-from even_palette.core.material.outputs import COLOUR
+from even_palette.core.material.outputs import COLOUR, NORMAL
 from even_palette.core.raster.guess import Role
 
 BESIDE = ("roughness", "metalness", "occlusion")
-"""Surface values of which atlases may lie beside that of colours."""
+"""Surface values of which atlases may lie beside that of colours; and that of normals."""
 
 
-def _seen(inputs: CoatInputs, atlas: Atlas) -> Node:
-    """The vec4 of the cell at uv * scale, turned and moved; its mips follow the same way, so tiles have no seams."""
+def _as_it_is(value: Node, turn: Callable[[Node], Node]) -> Node:
+    return value
+
+
+def _bent_back(value: Node, turn: Callable[[Node], Node]) -> Node:
+    """A vec4 with a normal where a cell is turned: slopes turn back with it. Green points up, v runs down."""
+    slope = turn(nodes.join(value["x"] * 2 - 1, 1 - value["y"] * 2))
+    return nodes.join(slope["x"], -slope["y"], value["z"] * 2 - 1, value["w"])
+
+
+def _normal(inputs: CoatInputs, atlas: Atlas) -> Node:
+    """The normal of the cell, of length 1, as maps store it."""
+    bent = _seen(inputs, atlas, _bent_back)["xyz"]
+    return bent / nodes.length(bent) * 0.5 + 0.5
+
+
+def _seen(inputs: CoatInputs, atlas: Atlas, back: Callable[[Node, Callable[[Node], Node]], Node] = _as_it_is) -> Node:
+    """The vec4 of the cell at uv * scale, turned and moved; its mips follow the same way, so tiles have no seams.
+
+    `back` is given what a cell says and how a direction in it is turned back onto the sheet.
+    """
     values = inputs.values
     scale, turn = values["scale"], values["turn"] / 360
     at = tiling.turned(nodes.uv() * scale, turn) + nodes.join(values["across"], values["down"])
     steps = (tiling.turned(nodes.pixel()["xy"] * scale, turn), tiling.turned(nodes.pixel()["zw"] * scale, turn))
+
+    def upright(slope: Node) -> Node:
+        return tiling.turned(slope, -turn)
+
     if inputs.choices["repeat"] == "plain":
-        return atlas.sample(values["cell"], at, steps)
+        return back(atlas.sample(values["cell"], at, steps), upright)
+
+    def sample(place: Node, ways: tuple[Node, Node]) -> Node:
+        value = atlas.sample(values["cell"], place, ways)
+        return value if turned else back(value, upright)
+
+    def quarters_back(value: Node, quarters: Node) -> Node:
+        return back(value, lambda slope: upright(tiling.quarter_turned(slope, tiling.opposite(quarters))))
+
     turned = inputs.choices["repeat"] == "turned"
-    return tiling.patches(lambda place, ways: atlas.sample(values["cell"], place, ways), at, steps, turned)
+    return tiling.patches(sample, at, steps, turned, quarters_back)
 
 
 def share(inputs: CoatInputs) -> Node:
@@ -50,6 +81,8 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
     colour = _seen(inputs, atlas)["xyz"]
     found = {COLOUR: inputs.colour * colour if inputs.choices["over"] == "paint" else colour}
     found |= {name: _seen(inputs, inputs.atlases[name])["x"] for name in BESIDE if name in inputs.atlases}
+    if NORMAL in inputs.atlases:
+        found[NORMAL] = _normal(inputs, inputs.atlases[NORMAL])
     if inputs.choices["cover"] == "all":
         return found
     seen = share(inputs)
@@ -86,12 +119,13 @@ COAT = CoatKind(
     formula=formula,
     share=share,
     share_when=("cover", ("height",)),
-    sets=(COLOUR, *BESIDE),
+    sets=(COLOUR, *BESIDE, NORMAL),
     planes=(
         PlaneSpec("atlas", "Atlas", "The surfaces, in a grid of cells that each tile.", reads=Reads.ATLAS),
         PlaneSpec("roughness", "Roughness atlas", "The roughness of the same cells.", reads=Reads.ATLAS, needed=False),
         PlaneSpec("metalness", "Metalness atlas", "The metalness of the same cells.", reads=Reads.ATLAS, needed=False),
         PlaneSpec("occlusion", "Occlusion atlas", "The occlusion of the same cells.", reads=Reads.ATLAS, needed=False),
+        PlaneSpec(NORMAL, "Normal atlas", "The normals of the same cells, green up.", reads=Reads.ATLAS, needed=False),
         PlaneSpec("height", "Height atlas", "The height of the same cells.", reads=Reads.ATLAS, needed=False,
                   when=("cover", ("height",))),
         PlaneSpec("under", "Height under it", "The height of what is under it.", (Role.HEIGHT,), ("height",),
