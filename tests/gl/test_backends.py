@@ -38,7 +38,7 @@ from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.raster.sampling import Filter, Sampler, Wrap, sample
+from even_palette.core.raster.sampling import Filter, Sampler, Wrap, sample, texel_centres
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.looks import SHOWN, Look, LookKind, Picture, View, picture, render_reference, whole_sheet
@@ -142,6 +142,38 @@ def test_the_fused_loop_has_each_operation() -> None:
     small = run_fused(one, held, {}, Frame(SIDE // 4, SIDE // 4))["seen"]
     blocks = PAINT.samples[..., :3].reshape(SIDE // 4, 4, SIDE // 4, 4, 3).mean(axis=(1, 3))
     assert small == pytest.approx(blocks, abs=1e-5)
+
+
+def test_sums_under_weights_are_those_of_the_reference() -> None:
+    """Products that are skipped where a weight is 0: added in one chain, by one weight twice, to themselves, and used
+    elsewhere too; planes of weights of constant and mixed tiles, of an odd size."""
+    levels = np.random.default_rng(3).integers(0, 256, (300, 517, 4)).astype(np.uint8)
+    levels[np.random.default_rng(4).random(levels.shape) < 0.6] = 0
+    levels[:256, :256] = (0, 255, 0, 7)
+    exact = Sampler(Filter.NEAREST, mips=False)
+    held = {
+        "paint": Slot((Plane(levels[::-1, ::-1].copy(), Encoding.SRGB),), exact),
+        "weights": Slot((TiledPlane(grid_of(levels)),), exact, is_array=True),
+    }
+    colour, weight = nodes.texture("paint", nodes.uv())["xyz"], nodes.layer("weights", 0, nodes.uv())
+
+    def coat(number: int) -> Node:
+        return nodes.clamp(nodes.power(colour * 0.8 + 0.2, 0.5 + number * 0.3) * 1.3 - 0.1 * number)
+
+    parts = [coat(number) * weight["xyzw"[number % 3]] for number in range(6)]
+    twice = coat(7) * weight["w"]
+    outputs = {
+        "chain": nodes.total([colour * 0.2, *parts]),
+        "itself": colour + (parts[0] + parts[0]),
+        "elsewhere": nodes.total([colour, twice]) * twice,
+        "alone": coat(8) * weight["w"],
+    }
+    program = program_of(outputs)
+    frame = Frame(517, 300)
+    around = Environment(texel_centres(300, 517), held, {}, pixel=(1 / 517, 0.0, 0.0, 1 / 300))
+    want, got = run(program, around), run_fused(program, held, {}, frame)
+    for name in outputs:
+        assert got[name] == pytest.approx(want[name], abs=5e-6), name
 
 
 def test_the_cases_use_the_whole_table() -> None:

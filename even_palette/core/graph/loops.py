@@ -4,11 +4,27 @@ What is the same at every pixel is computed once before the loop. What only coun
 coats of a region, is computed only there.
 """
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
 from even_palette.core.graph.operations import LEAST_LOG, TABLE
 from even_palette.core.graph.program import LOOK_UPS, NodeRecord, Program
+
+
+@dataclass(frozen=True, eq=False)
+class _Group:
+    """What only counts where a weight is not 0: products with it, what is needed for these alone, and what they are
+    added to: the sum that each product goes into, with what it is added to there."""
+
+    weight: int
+    products: set[int]
+    needed: set[int]
+    sums: dict[int, tuple[int, int]]
+
+    @property
+    def nodes(self) -> set[int]:
+        return self.products | self.needed | {at for at, _ in self.sums.values()}
+
 
 LEAST_SKIPPED = 3
 """Nodes that must hang on a weight for a branch to be worth it."""
@@ -112,8 +128,8 @@ class _Writer:
             fixed.append(not varies and all(fixed[at] for at in record.args))
         return fixed
 
-    def _groups(self) -> dict[int, tuple[int, set[int], set[int]]]:
-        """By each node of a group: its weight, the products with it, and what is only needed for these."""
+    def _groups(self) -> dict[int, _Group]:
+        """The group of each node that is in one."""
         users: dict[int, set[int]] = {}
         for at, record in enumerate(self.records):
             for arg in record.args:
@@ -126,7 +142,7 @@ class _Writer:
                     weight = self._weight(arg)
                     if weight is not None:
                         by_weight.setdefault(weight, set()).add(at)
-        found: dict[int, tuple[int, set[int], set[int]]] = {}
+        found: dict[int, _Group] = {}
         for weight, products in by_weight.items():
             needed: set[int] = set()
             for at in range(max(products), -1, -1):
@@ -137,12 +153,28 @@ class _Writer:
             needed -= self._below(weight)
             if len(needed) < LEAST_SKIPPED or any(at in found for at in needed | products):
                 continue
-            entry = weight, products, needed
             outside = {arg for at in needed | products for arg in self.records[at].args} - needed - products
             if products & set().union(*(self._below(at) for at in outside)):
                 continue
-            found |= dict.fromkeys(needed | products, entry)
+            group = _Group(weight, products, needed, self._sums(products, users, found))
+            found |= dict.fromkeys(group.nodes, group)
         return found
+
+    def _sums(
+        self, products: set[int], users: dict[int, set[int]], found: dict[int, _Group]
+    ) -> dict[int, tuple[int, int]]:
+        """Products that are added to something without them and used nowhere else: the sum, and that something."""
+        sums: dict[int, tuple[int, int]] = {}
+        for product in products:
+            own = users.get(product, set())
+            at = next(iter(own), -1)
+            if len(own) != 1 or product in self.program.outputs.values() or self.records[at].op != "add" or at in found:
+                continue
+            first, second = self.records[at].args
+            other = first if second == product else second
+            if other != product and not products & self._below(other):
+                sums[product] = at, other
+        return sums
 
     def _weight(self, at: int) -> int | None:
         """The float that a factor is, spread or not, where it is read from a plane of weights."""
@@ -169,7 +201,7 @@ class _Writer:
         groups = self._groups()
         done: set[int] = set()
 
-        def visit(root: int, lines: list[str], within: tuple[int, set[int], set[int]] | None, pad: str) -> None:
+        def visit(root: int, lines: list[str], within: _Group | None, pad: str) -> None:
             stack = [(root, False)]
             while stack:
                 at, ready = stack.pop()
@@ -179,13 +211,12 @@ class _Writer:
                 if group is not None and group is not within:
                     if ready:
                         self._block(group, lines, visit, pad)
-                        done.update(group[1], group[2])
+                        done.update(group.nodes)
                         continue
-                    _, products, needed = group
-                    outside = {arg for one in products | needed for arg in self.records[one].args}
+                    outside = {arg for one in group.nodes for arg in self.records[one].args} - group.nodes
                     stack.append((at, True))
-                    stack += [(arg, False) for arg in sorted(outside - products - needed, reverse=True)]
-                    stack.append((group[0], False))
+                    stack += [(arg, False) for arg in sorted(outside, reverse=True)]
+                    stack.append((group.weight, False))
                 elif ready:
                     self._statement(at, self.before if self.fixed[at] else lines, "    " if self.fixed[at] else pad)
                     done.add(at)
@@ -220,16 +251,21 @@ class _Writer:
             ]
         )
 
-    def _block(self, group, lines: list[str], visit, pad: str) -> None:  # type: ignore[no-untyped-def]
-        weight, products, _ = group
+    def _block(self, group: _Group, lines: list[str], visit: Callable[..., None], pad: str) -> None:
+        """Where the weight is 0 products are 0, and sums are what the products would be added to."""
         inner: list[str] = []
-        for at in sorted(products):
-            visit(at, inner, group, pad + "    ")
-        product_names = [name for at in sorted(products) for name in self.names[at]]
-        lines.append(f"{pad}if {self.names[weight][0]} != ZERO:")
+        without: list[str] = []
+        for product in sorted(group.products):
+            visit(product, inner, group, pad + "    ")
+            at, other = group.sums.get(product, (product, -1))
+            if other >= 0:
+                visit(at, inner, group, pad + "    ")
+            kept = self.names[other] if other >= 0 else ["ZERO"] * len(self.names[at])
+            without += [f"{pad}    {name} = {value}" for name, value in zip(self.names[at], kept, strict=True)]
+        lines.append(f"{pad}if {self.names[group.weight][0]} != ZERO:")
         lines += inner
         lines.append(f"{pad}else:")
-        lines += [f"{pad}    {name} = ZERO" for name in product_names]
+        lines += without
 
     def _statement(self, at: int, lines: list[str], pad: str) -> None:
         texts = self._texts(at, self.records[at])
