@@ -2,6 +2,7 @@
 against the reference; and the memory of a batch of variants against one.
 """
 
+import gc
 import os
 import resource
 import statistics
@@ -90,6 +91,24 @@ def speed(kit: scripting.OpenKit) -> None:
     print(f"  the reference ({reference:.1f} s) takes {reference / fused:.0f} x as long (reach 20)")
 
 
+def beside(kit: scripting.OpenKit) -> int:
+    """The bytes that a render takes beside maps and weights, which are in memory: its peak above what was there."""
+    ready = SheetRender(kit.at(), kit.results)
+    settings = resolve(kit.kit.parameters, kit.kit.variants, "variant_1")
+    ready.render(["colour"], settings, (64, 64), in_levels=True)  # compiled
+    ready.render(["colour"], settings, in_levels=True)
+    gc.collect()
+    Path("/proc/self/clear_refs").write_text("5")  # forgets the peak (proc(5))
+    before = kilobytes("VmRSS")
+    ready.render(["colour"], settings, in_levels=True)
+    return (kilobytes("VmHWM") - before) * 1024
+
+
+def kilobytes(name: str) -> int:
+    (line,) = [line for line in Path("/proc/self/status").read_text().splitlines() if line.startswith(name)]
+    return int(line.split()[1])
+
+
 def memory(count: int) -> int:
     """The largest memory, in bytes, of a process that writes so many variants."""
     call = [sys.executable, __file__, "--variants", str(count)]
@@ -108,6 +127,7 @@ def main() -> None:
         return
     with tempfile.TemporaryDirectory() as folder, make_kit(Path(folder), 1) as kit:
         speed(kit)
+        print(f"Memory beside the maps, the picture itself among it: {beside(kit) >> 20} MiB (reach 256)")
     one, many = memory(1), memory(VARIANTS)
     print(f"Memory of {VARIANTS} variants at {SIDE}² against one: {many / one:.2f} x ({one >> 20} MiB; reach 1.3)")
 
