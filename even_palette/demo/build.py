@@ -237,6 +237,7 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
     seen = fingerprint(path)
     file = MeshFile(sheet.file, str(path.resolve()), key, seen.size, seen.sha256)
     history.do(mesh_commands.add_mesh(file))
+    file = history.kit.meshes[-1]  # its key is made unique
     names = list(sheet.id_colours)
     if Role.ID in sheet.maps:
         _name_regions(history, sheet, key)

@@ -100,6 +100,11 @@ def test_the_demo_kit_is_what_its_code_makes(demo: Kit, sheets: Sheets, tmp_path
             )  # rays meet edges to rounding
 
 
+def test_each_region_of_the_demo_has_texels(demo: Kit, sheets: Sheets) -> None:
+    for sheet in demo.sheets:
+        assert all(area > 0.005 for area in sheets.weights(demo.at(sheet.key)).areas), sheet.name
+
+
 def test_layout_of_the_demo(demo: Kit, sheets: Sheets) -> None:
     """No overlaps, nothing outside the tile, no face without area; many shells, the hull's planks in three regions."""
     for sheet in demo.sheets[:3]:  # the sign has no mesh

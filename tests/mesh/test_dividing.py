@@ -65,6 +65,15 @@ def test_a_region_per_shell_covers_each_shell(tiles: tuple[History, Sheets]) -> 
     assert set(np.unique(total)) <= {0, 255}
 
 
+def test_faces_of_a_mesh_that_is_not_there_are_refused(tiles: tuple[History, Sheets]) -> None:
+    """Nothing is given to nobody without a word."""
+    history, _ = tiles
+    faces = history.kit.meshes[0].faces
+    for command in (mesh_commands.set_faces("Assign", {"nobody": faces}), mesh_commands.set_roots({"nobody": ""})):  # type: ignore[dict-item]
+        with pytest.raises(UserError, match="no mesh “nobody”"):
+            history.do(command)
+
+
 def test_assigning_moves_faces(tiles: tuple[History, Sheets]) -> None:
     history, sheets = tiles
     history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))

@@ -1,6 +1,6 @@
 """Commands for meshes, their slots, the faces given to regions, boxes and bakes."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 
 from msgspec.structs import replace
 
@@ -75,6 +75,7 @@ def set_faces(
     """Give faces of meshes, by mesh key, to regions; `regions` are new ones that are added to a sheet."""
 
     def apply(kit: Kit) -> Kit:
+        _check_there(kit, faces)
         meshes = tuple(replace(mesh, faces=faces.get(mesh.key, mesh.faces)) for mesh in kit.meshes)
         kit = replace(kit, meshes=meshes)
         if not regions:
@@ -94,10 +95,18 @@ def add_regions(sheet: str, regions: tuple[Region, ...]) -> Command:
 
 def set_roots(roots: Mapping[str, bytes]) -> Command:
     """Choose the faces, by mesh key, at which *along* starts."""
-    return Command(
-        "Choose root faces",
-        lambda kit: replace(kit, meshes=tuple(replace(m, roots=roots.get(m.key, m.roots)) for m in kit.meshes)),
-    )
+
+    def apply(kit: Kit) -> Kit:
+        _check_there(kit, roots)
+        return replace(kit, meshes=tuple(replace(m, roots=roots.get(m.key, m.roots)) for m in kit.meshes))
+
+    return Command("Choose root faces", apply)
+
+
+def _check_there(kit: Kit, keys: Iterable[str]) -> None:
+    gone = set(keys) - {mesh.key for mesh in kit.meshes}
+    if gone:
+        raise UserError(f"There is no mesh “{min(gone)[:40]}” in the kit.")
 
 
 def set_keyed(key: str, keyed: bool) -> Command:
