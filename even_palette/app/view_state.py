@@ -93,7 +93,8 @@ class ViewState:
     The stage, the sheet in front, and what is selected: a region or the overcoats, a variant, a copied cell. The panes;
     the look of the sheet pane and the other side of its wipe, and that of the model where it has one of its own; wipe
     and spread, which shows all variants or those of `spread_of`. What clicks and drags choose on the mesh; the step of
-    the mask whose values are shown, and how strokes are made; what is chosen in Tones. Chosen faces are Choice's.
+    the mask whose values are shown, and how strokes are made; what is chosen in Tones; the time in seconds and the seed
+    of the instance that are shown. Chosen faces are Choice's.
     """
 
     stage: int = -1
@@ -115,6 +116,8 @@ class ViewState:
     step: int = -1
     toning: Toning = Toning()
     painter: Painter = Painter()
+    time: float = 0.0
+    seed: float = 0.0
 
     @property
     def owner(self) -> str:

@@ -28,8 +28,9 @@ from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.packing import Packing
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
-from even_palette.core.results.looks import Look, LookKind, render_reference, whole_sheet
-from tests.app.conftest import Driver
+from even_palette.core.results.looks import Look, LookKind, read_texel, render_reference, whole_sheet
+from even_palette.core.results.sheets import Sheets
+from tests.app.conftest import Driver, pixels
 from tests.conftest import write_maps
 
 
@@ -704,3 +705,43 @@ def test_dirt_of_the_paint_itself_is_found_by_one_click(small: Driver) -> None:
     small.settle()
     assert small.stand.look.kind == LookKind.COAT
     assert len(small.stand.canvas.tiles) == 1
+
+
+def test_the_moment_that_is_shown(demo: Driver) -> None:
+    """Another instance has another colour of the ramp, time moves the rows of a palette; both go back to the first
+    moment, and what the loupe reads is what is shown."""
+    session, stand = demo.session, demo.stand
+    reeds = next(sheet.key for sheet in session.kit.sheets if sheet.name == "Reed clump")
+    session.show_sheet(reeds)
+    demo.settle()
+
+    def seen() -> np.ndarray:
+        demo.settle()
+        return pixels(stand.canvas.grab().toImage())
+
+    before, texel = seen(), stand.texel_at(0.5, 0.2)
+    demo.key(stand.canvas, Qt.Key.Key_N)
+    other, told = seen(), stand.texel_at(0.5, 0.2)
+    assert "instance 0.618" in stand.canvas.tiles[0].label
+    assert texel is not None
+    assert told is not None
+    assert np.abs(np.subtract(told.encoded, texel.encoded)).max() > 0.02
+    assert np.abs(other.astype(int) - before).max() > 10
+    demo.key(stand.canvas, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
+    assert np.array_equal(seen(), before)
+    sign = next(sheet.key for sheet in session.kit.sheets if sheet.name == "Painted sign")
+    session.show_sheet(sign)
+    demo.settle()
+    session.do(commands.set_choice(OVER + sign, "moves", "round"))
+    first = seen()
+    demo.key(stand.canvas, Qt.Key.Key_M)
+    demo.qtbot.waitUntil(lambda: session.view.state.time > 0.4, timeout=10_000)
+    demo.key(stand.canvas, Qt.Key.Key_M)
+    assert not stand.moment.goes_on
+    at, time = session.shown, session.view.state.time
+    assert at is not None
+    assert np.abs(seen().astype(int) - first).max() > 10
+    told = stand.texel_at(0.4, 0.5)
+    assert told == read_texel(at, Sheets(), stand.look, (0.4, 0.5), time)
+    demo.key(stand.canvas, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
+    assert np.array_equal(seen(), first)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from even_palette.app.session import Session
+from even_palette.app.stand.moment import at_moment
 from even_palette.core.arrays import Floats
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
@@ -39,7 +40,7 @@ def skins_of(session: Session, at: Focus, look: Look) -> list[Skin]:
         source = next((s for s in part.sheet.sources if s.key == own.map), None)
         colour = own.kind == LookKind.SOURCE and (source is None or source.role in COLOUR_ROLES)
         data = own.kind != LookKind.RESULT and not colour
-        shown = picture(part, session.sheets, own)
+        shown = at_moment(picture(part, session.sheets, own), session.view.state)
         skins.append(Skin(found.mesh, shown, relief, data))  # type: ignore[arg-type]
     return skins
 

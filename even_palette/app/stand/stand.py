@@ -25,6 +25,7 @@ from even_palette.app.stand.canvas import Canvas
 from even_palette.app.stand.element_layer import ElementLayer
 from even_palette.app.stand.loupe import TEXELS, Loupe
 from even_palette.app.stand.model_pane import ModelPane
+from even_palette.app.stand.moment import Moment, at_moment, labelled
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import Tile
 from even_palette.app.theme import set_icon
@@ -41,6 +42,7 @@ from even_palette.core.regions.steps import STEPS
 from even_palette.core.results.looks import (
     Look,
     LookKind,
+    Picture,
     Texel,
     View,
     coats_that_vary,
@@ -73,6 +75,8 @@ class Stand(QWidget):
         self.loupe.hide()
         self.model = ModelPane(session, renderer)
         self.model.hide()
+        self.moment = Moment(session.view, self)
+        self.moment.changed.connect(self.refresh)
         self.elements = ElementLayer(choice, self.canvas, self.model.canvas)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.splitter.addWidget(self.canvas)
@@ -346,11 +350,12 @@ class Stand(QWidget):
         """What the model pane shows: label and look, and those of the other side of the wipe."""
         if self.state.spread:
             names = at.kit.variant_names
-            return [(names[key], Look(variant=key), "", None) for key in self.spread_of(at)]
-        told = {look: name for name, look in self.looks(self.session.at)}
+            return [(labelled(names[key], self.state), Look(variant=key), "", None) for key in self.spread_of(at)]
+        names_of = {look: name for name, look in self.looks(self.session.at)}
         look = self._showable(self.state.model_look or self.look, at)
         other = self._showable(self.state.other_look, at) if self.state.wipe else None
-        return [(told.get(look, ""), look, told.get(other, "") if other else "", other)]
+        label = labelled(names_of.get(look, ""), self.state)
+        return [(label, look, names_of.get(other, "") if other else "", other)]
 
     def choose_panes(self, panes: Panes) -> None:
         """The artist's wish, which no stage changes any more."""
@@ -390,16 +395,23 @@ class Stand(QWidget):
     def _tiles(self, at: Focus) -> list[Tile]:
         if self.proof:
             return self.proof
-        sheets = self.session.sheets
+
+        def now(label: str) -> str:
+            return labelled(label, self.state)
+
         if self.state.spread:
             names = at.kit.variant_names
-            return [Tile(names[key], picture(at, sheets, Look(variant=key))) for key in self.spread_of(at)]
-        told = {look: name for name, look in self.looks(self.session.at)}
-        shown = picture(at, sheets, self._showable(self.look, at))
+            return [Tile(now(names[key]), self._picture(at, Look(variant=key))) for key in self.spread_of(at)]
+        names_of = {look: name for name, look in self.looks(self.session.at)}
+        label, shown = now(names_of.get(self.look, "Result")), self._picture(at, self._showable(self.look, at))
         if self.state.wipe:
-            other = picture(at, sheets, self._showable(self.state.other_look, at))
-            return [Tile(told.get(self.look, "Result"), shown, told.get(self.state.other_look, "Result"), other)]
-        return [Tile(told.get(self.look, "Result"), shown)]
+            other = self._picture(at, self._showable(self.state.other_look, at))
+            return [Tile(label, shown, names_of.get(self.state.other_look, "Result"), other)]
+        return [Tile(label, shown)]
+
+    def _picture(self, at: Focus, look: Look) -> Picture:
+        """A look at the moment that is chosen."""
+        return at_moment(picture(at, self.session.sheets, look), self.state)
 
     def _fill_boxes(self, at: Focus) -> None:
         looks = self.looks(at)
@@ -440,7 +452,8 @@ class Stand(QWidget):
         if at is None:
             return None
         try:
-            return read_texel(at, self.session.sheets, self._showable(self.look, at), (u, v))
+            moment = self.state.time, self.state.seed
+            return read_texel(at, self.session.sheets, self._showable(self.look, at), (u, v), *moment)
         except UserError:
             return None
 
@@ -486,7 +499,7 @@ class Stand(QWidget):
         half = TEXELS // 2
         view = View(((column - half) / width, (row - half) / height), (1 / width, 1 / height), TEXELS, TEXELS)
         try:
-            shown = picture(at, self.session.sheets, self._showable(self.look, at))
+            shown = self._picture(at, self._showable(self.look, at))
         except UserError:
             return
         image = to_image(self.renderer.render(shown, view, filtered=False))

@@ -1,7 +1,7 @@
 """What a pane can look at. Each look is an expression, so every back end shows the same."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -362,9 +362,14 @@ class Texel:
     entry: tuple[int, Rgb8] | None = None
 
 
-def read_texel(at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float]) -> Texel:
-    """Exact values at a texel by the reference. Raises UserError if a map cannot be read."""
-    shown = picture(at, sheets, look)
+def read_texel(
+    at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float], time: float = 0.0, seed: float = 0.0
+) -> Texel:
+    """Exact values at a texel by the reference, at a time in seconds and of the instance with a seed.
+
+    Raises UserError if a map cannot be read.
+    """
+    shown = replace(picture(at, sheets, look), time=time, seed=seed)
     centre = _texel_centres_at(float32([[uv]]), shown)
     texel = (1 / shown.finest[0], 0.0, 0.0, 1 / shown.finest[1])
     values = {name: value[0, 0] for name, value in run(shown.program, _environment(shown, centre, texel)).items()}
