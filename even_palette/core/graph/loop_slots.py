@@ -133,7 +133,7 @@ def bytes_taken(slot: Slot, how: Bound, levels_read: tuple[int, ...]) -> int:
 
 
 def encoding_tables() -> tuple[Samples, Floats]:
-    """For 4096 parts of linear light the 8-bit level at the start of each, and the light at which each level ends.
+    """For 4096 parts of linear light the 8-bit level at the start of each, and the light at which that level ends.
 
     No part is longer than 0.81 of a level (12.92 * 255 / 4095), so at most one level ends in it.
     """
@@ -141,7 +141,8 @@ def encoding_tables() -> tuple[Samples, Floats]:
     def make() -> tuple[Samples, Floats]:
         edges = np.append(srgb_to_linear(float32((np.arange(255) + 0.5) / 255)), np.float32(np.inf))
         starts = linear_to_srgb(float32(np.arange(4096) / 4095))
-        return np.floor(starts * 255 + 0.5).astype(np.uint8), edges
+        levels = np.floor(starts * 255 + 0.5).astype(np.uint8)
+        return levels, edges[levels]
 
     found: tuple[Samples, Floats] = _KEPT.get(("encoding",), make)
     return found

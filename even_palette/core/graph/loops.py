@@ -64,8 +64,8 @@ def held(n, count, repeat):
 @nb.njit
 def encoded8(x, table, edges):
     x = min(max(x, ZERO), ONE)
-    level = table[int(x * np.float32(4095))]
-    return np.uint8(level + (x >= edges[level]))
+    part = np.uint32(x * np.float32(4095))
+    return np.uint8(table[part] + (x >= edges[part]))
 
 
 @nb.njit

@@ -211,9 +211,6 @@ def _result(at: Focus, sheets: Sheets, look: Look) -> Picture:
     light = None
     if look.kind == LookKind.SURFACE:
         value = outputs.get(look.output)
-        source = at.sheet.source(role) if (role := OUTPUTS[look.output].role) else None
-        if value is None and source is not None:
-            return map_picture(sheets.plane(source))
         if value is None:
             raise UserError(f"Nothing sets {OUTPUTS[look.output].label.lower()} on this sheet.")
         wide = value if value.type == Type.VEC3 else nodes.join(value, value, value)
@@ -265,8 +262,8 @@ def coats_that_vary(at: Focus, owner: str) -> list[int]:
 
 
 def surface_outputs(at: Focus) -> list[str]:
-    """The outputs beside colour that the maps of a sheet or its coats may set, in order."""
-    found = {output.name for output in OUTPUTS.values() if output.role and at.sheet.source(output.role)}
+    """The outputs beside colour that the coats of a sheet may set, in order; its maps can be looked at as they are."""
+    found = set[str]()
     owners = [*(region.key for region in at.sheet.regions), OVER + at.key]
     coats = [coat for owner in owners for coat in coats_of(at.kit, owner) if coat.on]
     found.update(name for coat in coats for name in COATS[coat.kind].set_by(coat.planes))
