@@ -152,10 +152,10 @@ def test_sums_under_weights_are_those_of_the_reference() -> None:
     levels[:256, :256] = (0, 255, 0, 7)
     exact = Sampler(Filter.NEAREST, mips=False)
     held = {
-        "paint": Slot((Plane(levels[::-1, ::-1].copy(), Encoding.SRGB),), exact),
+        "under": Slot((Plane(levels[::-1, ::-1].copy(), Encoding.SRGB),), exact),
         "weights": Slot((TiledPlane(grid_of(levels)),), exact, is_array=True),
     }
-    colour, weight = nodes.texture("paint", nodes.uv())["xyz"], nodes.layer("weights", 0, nodes.uv())
+    colour, weight = nodes.texture("under", nodes.uv())["xyz"], nodes.layer("weights", 0, nodes.uv())
 
     def coat(number: int) -> Node:
         return nodes.clamp(nodes.power(colour * 0.8 + 0.2, 0.5 + number * 0.3) * 1.3 - 0.1 * number)
