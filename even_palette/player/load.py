@@ -20,7 +20,6 @@ from even_palette.core.ship.package import (
 )
 
 MOST_SHADER_BYTES = 16 << 20
-"""Outputs that are linear light; they are encoded for looking at, all others are numbers."""
 
 
 @dataclass(frozen=True)

@@ -167,6 +167,8 @@ def test_sums_under_weights_are_those_of_the_reference() -> None:
         "itself": colour + (parts[0] + parts[0]),
         "elsewhere": nodes.total([colour, twice]) * twice,
         "alone": coat(8) * weight["w"],
+        "one_way": nodes.total([colour * 0.5, coat(9) * weight["x"], coat(10) * weight["y"]]),
+        "other_way": nodes.total([colour * 0.4, coat(11) * weight["y"], coat(12) * weight["x"]]),
     }
     program = program_of(outputs)
     frame = Frame(517, 300)

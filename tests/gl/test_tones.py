@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from even_palette.core.arrays import float32
+from even_palette.core.arrays import Levels, float32
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
@@ -81,6 +81,14 @@ def dressed(kit: Kit, *coats: Coat) -> Kit:
     return kit.with_sheet(replace(sheet, regions=regions, overcoats=coats[4:]))
 
 
+def assert_played(kit: Kit, sheets: Sheets, package: Path, found: Levels, time: float = 0.0) -> None:
+    """Shipped and played both ways it is what was found."""
+    ship(kit, sheets, package)
+    loaded = load(package)
+    for play in (play_opengl, play_reference):
+        assert np.abs(play(loaded, "", SIDE, SIDE, time=time).astype(int) - found).max() <= 1
+
+
 CASES = {
     "ways": (swap(0, "nearest"), swap(1, "four"), swap(2, "filtered"), swap(0.5, "four")),
     "rows": (swap(1.4, "nearest", "whole"), swap(9.0, "four"), swap(1.25, "filtered"), swap(0.5, "nearest")),
@@ -134,10 +142,7 @@ def test_rows_go_round_over_time(at: float, tmp_path: Path) -> None:
     found = render_reference(shown, whole_sheet(SIDE, SIDE))
     seen = SheetRenderer().render(shown, whole_sheet(SIDE, SIDE))[..., :3]
     assert np.abs(seen.astype(int) - found).max() <= 1
-    ship(kit, sheets, tmp_path / "package")
-    loaded = load(tmp_path / "package")
-    for play in (play_opengl, play_reference):
-        assert np.abs(play(loaded, "", SIDE, SIDE, time=at).astype(int) - found).max() <= 1
+    assert_played(kit, sheets, tmp_path / "package", found, at)
     still = kit_with_tones(tmp_path / "still")
     for number, coat in enumerate(moving):
         row = (float(coat.values["row"]) + float(coat.values["speed"]) * at) % rows  # type: ignore[arg-type]
@@ -169,10 +174,7 @@ def test_a_neutral_as_a_colour_looks_as_it_does_alone(tmp_path: Path) -> None:
     alone = np.broadcast_to(sheets.tone(kit.at(), "grey").samples[..., :1], found.shape)
     assert np.abs(found.astype(int) - alone)[inside].max() <= 1
     assert np.abs(SheetRenderer().render(shown, whole)[..., :3].astype(int) - found).max() <= 1
-    ship(kit, sheets, tmp_path / "package")
-    loaded = load(tmp_path / "package")
-    for play in (play_opengl, play_reference):
-        assert np.abs(play(loaded, "", SIDE, SIDE).astype(int) - found).max() <= 1
+    assert_played(kit, sheets, tmp_path / "package", found)
 
 
 def test_strips_of_one_width_stand_in_one_sheet(tmp_path: Path) -> None:
@@ -194,10 +196,7 @@ def test_strips_of_one_width_stand_in_one_sheet(tmp_path: Path) -> None:
     assert [slot.plane.height for name, slot in shown.slots.items() if name.startswith("strips_")] == [5]
     found = render_reference(shown, whole)
     assert np.abs(SheetRenderer().render(shown, whole)[..., :3].astype(int) - found).max() <= 1
-    ship(together, sheets, tmp_path / "package")
-    loaded = load(tmp_path / "package")
-    for play in (play_opengl, play_reference):
-        assert np.abs(play(loaded, "", SIDE, SIDE).astype(int) - found).max() <= 1
+    assert_played(together, sheets, tmp_path / "package", found)
     for number, coat in enumerate(coats):
         alone = render_reference(picture(dressed(kit, *(coat,) * 4).at(), sheets, Look()), whole)
         own = sheets.weights(kit.at()).levels[number] == 255

@@ -14,7 +14,7 @@ from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Region, Step
 from even_palette.core.raster.plane import Plane
-from even_palette.core.raster.tiles import spots
+from even_palette.core.raster.tiles import TiledPlane, spots
 from even_palette.core.regions.edges import HALF, border_length, texels_between
 from even_palette.core.regions.patches import patches_where
 from even_palette.core.results.sheets import Sheets
@@ -132,7 +132,7 @@ def _holes(region: Region, small: _Gaps, total: Plane) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _find_mist(mask: Plane, cancel: CancelToken | None) -> _Stray:
+def _find_mist(mask: TiledPlane, cancel: CancelToken | None) -> _Stray:
     """Faint texels farther from what is solid than the tail of a soft edge reaches.
 
     Of a Gaussian edge the part between a tenth and nine tenths is 2.56 standard deviations wide, and it falls below
@@ -160,7 +160,7 @@ def _mist(region: Region, found: _Stray) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _far(mask: Plane, reach: float, cancel: CancelToken | None) -> Bools:
+def _far(mask: TiledPlane, reach: float, cancel: CancelToken | None) -> Bools:
     """The faint texels of a mask (H, W) farther than `reach` texels from what is solid; by tiles. Raises Cancelled."""
     from scipy.ndimage import distance_transform_edt
 
@@ -169,7 +169,8 @@ def _far(mask: Plane, reach: float, cancel: CancelToken | None) -> Bools:
         if cancel:
             cancel.check()
         top, left = max(0, spot.top - around), max(0, spot.left - around)
-        near = mask.rows(top, spot.bottom + around).samples[:, left : spot.right + around, 0]
+        bottom, right = min(spot.bottom + around, mask.height), min(spot.right + around, mask.width)
+        near = mask.grid.cut(top, left, bottom, right)[..., 0]
         own = (slice(spot.top - top, spot.bottom - top), slice(spot.left - left, spot.right - left))
         faint = (near[own] > 257) & (near[own] < FAINT)
         if not faint.any():

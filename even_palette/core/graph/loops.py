@@ -150,11 +150,11 @@ class _Writer:
                     continue
                 if users.get(at) and users[at] <= needed | products:
                     needed.add(at)
-            needed -= self._below(weight)
+            needed -= self._reached({weight}, {})
             if len(needed) < LEAST_SKIPPED or any(at in found for at in needed | products):
                 continue
             outside = {arg for at in needed | products for arg in self.records[at].args} - needed - products
-            if products & set().union(*(self._below(at) for at in outside)):
+            if products & self._reached(outside, found):
                 continue
             group = _Group(weight, products, needed, self._sums(products, users, found))
             found |= dict.fromkeys(group.nodes, group)
@@ -172,9 +172,20 @@ class _Writer:
                 continue
             first, second = self.records[at].args
             other = first if second == product else second
-            if other != product and not products & self._below(other):
+            if other != product and not products & self._reached({other}, found):
                 sums[product] = at, other
         return sums
+
+    def _reached(self, starts: set[int], found: dict[int, _Group]) -> set[int]:
+        """All that has to be there before some nodes are. Blocks come whole, so no two may need each other."""
+        seen, stack = set[int](), list(starts)
+        while stack:
+            one = stack.pop()
+            if one not in seen:
+                seen.add(one)
+                stack += self.records[one].args
+                stack += found[one].nodes if one in found else ()
+        return seen
 
     def _weight(self, at: int) -> int | None:
         """The float that a factor is, spread or not, where it is read from a plane of weights."""
@@ -185,15 +196,6 @@ class _Writer:
             return None
         source = self.records[record.args[0]]
         return at if source.op in ("layer", "sample") and str(source.payload[0]).startswith("weights") else None
-
-    def _below(self, at: int) -> set[int]:
-        seen, stack = set[int](), [at]
-        while stack:
-            one = stack.pop()
-            if one not in seen:
-                seen.add(one)
-                stack += self.records[one].args
-        return seen
 
     # The text
 

@@ -9,7 +9,7 @@ from even_palette.core.raster.guess import Role
 COLOUR = "colour"
 NORMAL = "normal"
 LIGHT = (COLOUR, "emission")
-"""Outputs that are linear light."""
+"""Outputs that are linear light: they are encoded for looking at and in 8 bits, all others are numbers."""
 
 
 @dataclass(frozen=True)

@@ -12,8 +12,9 @@ import numpy as np
 from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.jobs import CancelToken
 
-TO_CHROMA = float32([[-0.168736, -0.331264, 0.5], [0.5, -0.418688, -0.081312]])
-"""Cb and Cr of R'G'B' (ITU-T T.871, JFIF)."""
+TO_YCBCR = np.array([[0.299, 0.587, 0.114], [-0.168736, -0.331264, 0.5], [0.5, -0.418688, -0.081312]])
+"""Y', Cb, Cr of R'G'B' (ITU-T T.871, JFIF): lossy files keep the first better than the others."""
+TO_CHROMA = float32(TO_YCBCR[1:])
 FROM_CHROMA = float32([[0, 1.402], [-0.344136, -0.714136], [1.772, 0]])
 BAND, AROUND = 256, 4
 

@@ -20,7 +20,7 @@ from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import rgb_of
 from even_palette.core.raster.tiles import TILE, Spot, each_tile
-from even_palette.core.regions.chroma import sharpened
+from even_palette.core.regions.chroma import TO_YCBCR, sharpened
 from even_palette.core.regions.id_colours import IdColours
 
 WHOLE = 65535
@@ -33,9 +33,6 @@ Space = tuple[Floats, Floats, Floats]
 """Curve, slope and basis for `solve`."""
 NONE = 65535
 """The label of a texel that is not pure."""
-
-LUMA = np.array([[0.299, 0.587, 0.114], [-0.168736, -0.331264, 0.5], [0.5, -0.418688, -0.081312]])
-"""Y', Cb, Cr of R'G'B' (ITU-T T.871, JFIF): lossy files keep the first better than the others."""
 
 
 class Mixing(StrEnum):
@@ -218,7 +215,7 @@ def _colours(found: IdColours, others: tuple[Rgb8, ...]) -> list[Rgb8]:
 def _space(mixing: Mixing, lossy: bool) -> Space:
     """Curve, slope and basis for `solve`."""
     levels = np.arange(256)
-    basis = float32(LUMA if lossy else np.eye(3))
+    basis = float32(TO_YCBCR if lossy else np.eye(3))
     if mixing == Mixing.ENCODED:
         return float32(levels), float32(np.ones(256)), basis
     curve = srgb_to_linear(float32(levels / 255)) * np.float32(255)

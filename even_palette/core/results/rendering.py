@@ -14,8 +14,6 @@ from even_palette.core.material.outputs import LIGHT
 from even_palette.core.results.materials import material_of, packing_plan, slots_of
 from even_palette.core.results.sheets import Sheets
 
-"""Outputs that are light: kept in 8 bits they are encoded sRGB, all others are levels."""
-
 
 class SheetRender:
     """A sheet's material made ready to be rendered in any variant. Raises UserError if a plane cannot be read."""

@@ -106,7 +106,7 @@ def fit_chain(points: Floats, weights: Samples, size: int, progress: Progress, c
             progress((number + share) / len(STARTS), doing)
 
         entries = _chain(points, weights, size, max(NARROW, start * size), told, cancel)
-        _, far = nearest_entries(points, *_with_neighbours(entries, NARROW), cancel)
+        _, far = nearest_entries(points, *_with_neighbours(entries, _pull(size, NARROW)), cancel)
         found.append((float(weights @ far), entries))
     return min(found, key=lambda one: one[0])[1]
 
@@ -124,11 +124,11 @@ def _chain(
     for epoch in range(EPOCHS + HELD):
         progress(epoch / (EPOCHS + HELD), "Fitting the chain")
         spread = wide * (NARROW / wide) ** (min(1, epoch / (EPOCHS - 1)) ** HASTE)
-        which, far = nearest_entries(points, *_with_neighbours(entries, spread), cancel)
+        pull = _pull(size, spread)
+        which, far = nearest_entries(points, *_with_neighbours(entries, pull), cancel)
         if epoch > EPOCHS // 2:
             which = _without_idle(entries, which, far, weights)
         sums, counts = gathered(points, weights, which, size)
-        pull = _pull(size, spread)
         mass = pull @ counts
         entries = float32(np.where(mass[:, None] > 0, (pull @ sums) / np.maximum(mass, 1e-12)[:, None], entries))
     return entries
@@ -140,10 +140,9 @@ def _pull(size: int, spread: float) -> Samples:
     return np.asarray(np.exp(-0.5 * (apart / spread) ** 2) + LEAST * np.exp(-0.5 * (apart / FAR) ** 2))
 
 
-def _with_neighbours(entries: Floats, spread: float) -> tuple[Floats, Floats]:
+def _with_neighbours(entries: Floats, pull: Samples) -> tuple[Floats, Floats]:
     """The mean of each entry with its neighbours, (n, 3), and how far they are from that, (n,), squared."""
-    share = _pull(len(entries), spread)
-    share /= share.sum(axis=1, keepdims=True)
+    share = pull / pull.sum(axis=1, keepdims=True)
     means = share @ entries
     apart = share @ np.square(entries).sum(axis=1) - np.square(means).sum(axis=1)
     return float32(means), float32(np.maximum(apart, 0))

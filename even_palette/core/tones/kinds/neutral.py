@@ -1,7 +1,5 @@
 """Neutral: paint without its colour, so that a tint gives it another."""
 
-from dataclasses import replace
-
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
@@ -38,10 +36,8 @@ def grey(ground: ToneGround, settings: Settings, weight: Floats | None = None) -
 def curve_of(settings: Settings, histogram: Histogram) -> Curve:
     """The curve of settings for greys with this histogram."""
     black, white, gamma, contrast = (number(settings, name) for name in ("black", "white", "gamma", "contrast"))
-    own = settings["curve"] == "own"
-    curve = Curve(black, white, gamma, contrast)
-    if own:
-        curve = replace(curve, points=tuple(number(settings, f"at_{at}") for at in POINTS))
+    points = tuple(number(settings, f"at_{at}") for at in POINTS) if settings["curve"] == "own" else ()
+    curve = Curve(black, white, gamma, contrast, points=points)
     reach = settings["reach"]
     if reach == "keep":
         return curve
