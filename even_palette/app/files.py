@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QFileSystemWatcher, QObject, pyqtSignal
 
 from even_palette.app.document import Document
-from even_palette.app.jobs import Jobs, one_shot
+from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.app.recipes import RecipeFiles, changed_recipe
 from even_palette.app.results import Results
 from even_palette.app.view_state import View
@@ -193,9 +193,8 @@ class Files(QObject):
     # Watching
 
     def forget(self) -> None:
-        """Another kit is open: all its files are looked at anew."""
+        """Another kit is open: all its files are looked at anew, as soon as the change is told."""
         self._seen.clear()
-        self.look_again()
 
     def watch(self) -> None:
         """Watch the files of the kit and their folders; what was never looked at is looked at first."""
@@ -232,6 +231,7 @@ class Files(QObject):
             troubles: list[str] = []
             folders = {str(Path(file.path).parent) for file in files}
             for file in files:
+                cancel.check()
                 stamp = stamps[file.path]
                 if stamp is None or stamp == seen_before.get(file.path) or file.path in fresh:
                     continue
@@ -260,7 +260,7 @@ class Files(QObject):
             self.watch()
             self.reread.emit()
 
-        self.jobs.run("Look at files", work, done, self.document.notice.emit, place="files")
+        self.jobs.run("Look at files", work, done, self.document.notice.emit, rank=Rank.CHECK, place="files")
 
     def _renew(self, fresh: dict[str, Fingerprint]) -> None:
         if not fresh:

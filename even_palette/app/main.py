@@ -6,9 +6,7 @@ import gc
 import os
 import signal
 import sys
-from concurrent.futures import Future
 from pathlib import Path
-from threading import Thread
 from typing import TYPE_CHECKING
 
 from even_palette.app.screen import require_screen
@@ -19,48 +17,19 @@ if TYPE_CHECKING:
     from PyQt6.QtWidgets import QApplication
 
     from even_palette.app.window import Window
-    from even_palette.core.results.sheets import Sheets
 
 
-MODEL_LATER_MS = 700
-
-
-class Ahead:
-    """Makes what the views will need of a kit, while Qt starts and the window is built."""
-
-    def __init__(self, place: Path) -> None:
-        self._place = place
-        self._made: Future[Sheets] = Future()
-        Thread(target=self._work, name="ahead", daemon=True).start()
-
-    def _work(self) -> None:
-        try:
-            from even_palette.core.kit.store import read_kit
-            from even_palette.core.results.ready import make_ready
-            from even_palette.core.results.sheets import Sheets
-
-            sheets = Sheets()
-            self._made.set_result(sheets)
-            make_ready(read_kit(self._place).at(), sheets, opened=True)
-        except Exception as error:
-            # What is wrong with the kit is told where it is opened.
-            log().info("Nothing was made ahead of the window: %s", error)
-            if not self._made.done():
-                self._made.set_exception(error)
-
-    def sheets(self) -> Sheets:
-        """What keeps the results, some of which are there already."""
-        return self._made.result()
+MODEL_LATER_MS, DEMO_STAGE = 700, 4
 
 
 def run_window(paths: list[Path]) -> int:
     """Open the window with a kit or maps, or empty."""
-    app, window = _start(paths[0] if paths else None)
+    app, window = _start()
     if paths:
         window.open_paths(paths)
     else:
         window.offer_unsaved()
-    window.show()
+    _show(app, window)
     return _finish(app.exec(), window)
 
 
@@ -81,24 +50,22 @@ def open_demo(window: Window) -> None:
     from even_palette.demo import KIT_FOLDER
 
     window.session.document.open_shipped(KIT_FOLDER)
-    window.enter_stage(4)
+    window.enter_stage(DEMO_STAGE)
 
 
 def start_demo() -> tuple[QApplication, Window]:
     """The window with the demo kit, shown."""
-    from even_palette.demo import KIT_FOLDER
-
-    app, window = _start(KIT_FOLDER)
+    app, window = _start(DEMO_STAGE)
     open_demo(window)
-    window.show()
+    _show(app, window)
     return app, window
 
 
-def _start(kit: Path | None = None) -> tuple[QApplication, Window]:
-    """The application and its window, not shown yet. What views need of a kit is made meanwhile."""
-    require_screen()  # first: what is under way on a thread must not meet the end of the process
+def _start(stage: int = 0) -> tuple[QApplication, Window]:
+    """The application and its window at a stage, not shown yet."""
+    require_screen()
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # NumPy's own threads would wait busily beside ours
     gc.disable()  # what a start makes stays; looking through it again and again took a tenth of it
-    ahead = Ahead(kit) if kit is not None else None
     try:
         from PyQt6.QtWidgets import QApplication
     except ImportError as error:
@@ -109,12 +76,19 @@ def _start(kit: Path | None = None) -> tuple[QApplication, Window]:
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Even Palette")
-    theme.apply_scheme(app, theme.saved_scheme())
-    window = Window(ahead.sheets() if ahead else None)
+    theme.choose_scheme(app, theme.saved_scheme())
+    window = Window(stage)
     sys.excepthook = lambda kind, error, trace: report(window, error)
     gc.freeze()
     gc.enable()
     return app, window
+
+
+def _show(app: QApplication, window: Window) -> None:
+    from even_palette.app import theme
+
+    theme.dress(app)
+    window.show()
 
 
 def _finish(code: int, window: Window) -> int:

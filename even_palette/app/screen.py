@@ -1,9 +1,6 @@
 """Whether there is a screen to open a window on. Qt would end the process where there is none."""
 
-import ctypes
-import ctypes.util
 import os
-import socket
 from pathlib import Path
 
 from even_palette.core.errors import UserError
@@ -22,6 +19,8 @@ def require_screen() -> None:
 
 
 def _wayland_answers(name: str) -> bool:
+    import socket
+
     path = Path(os.environ.get("XDG_RUNTIME_DIR", "/run")) / name
     try:
         with socket.socket(socket.AF_UNIX) as line:
@@ -33,6 +32,8 @@ def _wayland_answers(name: str) -> bool:
 
 def _x11_answers(name: str) -> bool:
     """Whether an X server lets us in, asked through libxcb, which Qt uses as well."""
+    import ctypes.util
+
     try:
         xcb = ctypes.CDLL(ctypes.util.find_library("xcb") or "libxcb.so.1")
     except OSError:

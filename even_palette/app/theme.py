@@ -55,19 +55,27 @@ def saved_scheme() -> str:
 
 def apply_scheme(app: QApplication, name: str) -> None:
     """Dress the application in a scheme and remember it."""
+    choose_scheme(app, name)
+    dress(app)
+
+
+def dress(app: QApplication) -> None:
+    """Put the style sheet on: once a window is built, as it would be gone through again with every widget."""
+    app.setStyleSheet(_style_sheet(_current))
+
+
+def choose_scheme(app: QApplication, name: str) -> None:
+    """Give the application style, font and palette of a scheme, and remember it."""
     global _current
     _current = SCHEMES.get(name, DAY)
     QSettings("Even Palette", "window").setValue("scheme", name)
     app.setStyle(QStyleFactory.create("Fusion"))
     app.setFont(_font())
     app.setPalette(_palette(_current))
-    app.setStyleSheet(_style_sheet(_current))
 
 
 def _font() -> QFont:
-    if "Inter" not in QFontDatabase.families():
-        for path in sorted(FONTS.glob("*.otf")):
-            QFontDatabase.addApplicationFont(str(path))
+    _load_fonts()
     font = QFont("Inter")
     font.setPixelSize(TEXT_PX)
     font.setFeature(QFont.Tag("tnum"), 1)
@@ -76,12 +84,18 @@ def _font() -> QFont:
     return font
 
 
+@cache
+def _load_fonts() -> None:
+    for path in sorted(FONTS.glob("*.otf")):
+        QFontDatabase.addApplicationFont(str(path))
+
+
 def icon(name: str) -> QIcon:
     """An icon of the one family and weight that the window uses: Phosphor, from the files that qtawesome ships.
 
     They are read directly: importing qtawesome loads a dozen families, a fifth of a second at start.
     """
-    family, codes = _icon_font()
+    font, codes = _icon_font()
     made, t = QIcon(), tokens()
     modes = {(QIcon.Mode.Normal, QIcon.State.Off): t.text, (QIcon.Mode.Normal, QIcon.State.On): t.chosen_text,
              (QIcon.Mode.Disabled, QIcon.State.Off): t.strong_line}  # fmt: skip
@@ -89,9 +103,6 @@ def icon(name: str) -> QIcon:
         pixmap = QPixmap(2 * ICON_PX, 2 * ICON_PX)
         pixmap.fill(QColor(0, 0, 0, 0))
         painter = QPainter(pixmap)
-        font = QFont(family)
-        font.setPixelSize(2 * ICON_PX)
-        font.setStyleStrategy(QFont.StyleStrategy.NoSubpixelAntialias)
         painter.setFont(font)
         painter.setPen(grey(level))
         painter.drawText(pixmap.rect(), Qt.AlignmentFlag.AlignCenter, chr(int(codes[name], 16)))
@@ -101,15 +112,18 @@ def icon(name: str) -> QIcon:
 
 
 @cache
-def _icon_font() -> tuple[str, dict[str, str]]:
-    """The family's name in Qt, and the code of each icon."""
+def _icon_font() -> tuple[QFont, dict[str, str]]:
+    """The font of the icons, and the code of each."""
     found = find_spec("qtawesome")
     assert found is not None
     assert found.submodule_search_locations
     folder = Path(found.submodule_search_locations[0]) / "fonts"
     handle = QFontDatabase.addApplicationFont(str(next(folder.glob("phosphor-*.ttf"))))
     codes = json.loads(next(folder.glob("phosphor-charmap-*.json")).read_text())
-    return QFontDatabase.applicationFontFamilies(handle)[0], codes
+    font = QFont(QFontDatabase.applicationFontFamilies(handle)[0])
+    font.setPixelSize(2 * ICON_PX)
+    font.setStyleStrategy(QFont.StyleStrategy.NoSubpixelAntialias)
+    return font, codes
 
 
 def set_icon(button: QAbstractButton, name: str) -> None:
@@ -163,7 +177,7 @@ def _style_sheet(t: Tokens) -> str:
         return f"#{level:02x}{level:02x}{level:02x}"
 
     c = {name: hexed(getattr(t, name)) for name in Tokens.__dataclass_fields__}
-    c["arrow"] = (ICONS / ("down-day.svg" if t is DAY else "down-night.svg")).as_posix()
+    c["arrow"] = (ICONS / ("down-day.png" if t is DAY else "down-night.png")).as_posix()
     return """
     QWidget {{ color: {text}; }}
     QToolTip {{ background: {field}; color: {text}; border: 1px solid {strong_line}; padding: 4px; }}

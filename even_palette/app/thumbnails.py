@@ -8,6 +8,7 @@ from even_palette.app.session import Session
 from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.skins import model_points, skins_of
+from even_palette.app.stand.stand import Stand
 from even_palette.app.theme import grey, tokens
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
@@ -23,9 +24,9 @@ class Thumbnails(QObject):
 
     made = pyqtSignal()
 
-    def __init__(self, session: Session, renderer: Renderer) -> None:
+    def __init__(self, session: Session, renderer: Renderer, stand: Stand) -> None:
         super().__init__(session)
-        self.session, self.renderer = session, renderer
+        self.session, self.renderer, self.stand = session, renderer, stand
         self._kept: dict[tuple[str, int, int], QImage] = {}
         self._stale: dict[tuple[str, int, int], None] = {}
         self._next = one_shot(self, REST_MS, self._make_one)
@@ -72,6 +73,9 @@ class Thumbnails(QObject):
         if at is None:
             self._stale.clear()
         if at is None or not self._stale:
+            return
+        if self.stand.pending:
+            self._next.start(REST_MS)
             return
         key = next(iter(self._stale))
         variant, width, height = key

@@ -35,6 +35,7 @@ from even_palette.app.pointing import Pointing
 from even_palette.app.rail import STAGES, Rail, StageState, State
 from even_palette.app.readout import Readout
 from even_palette.app.session import Session
+from even_palette.app.stand.opening import Opening
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.stand import Stand
 from even_palette.app.thumbnails import Thumbnails
@@ -56,7 +57,7 @@ FRAME_PX, LEAST_STAND_PX = 32, 220
 
 
 class Window(QMainWindow):
-    def __init__(self, sheets: Sheets | None = None) -> None:
+    def __init__(self, stage: int = 0, sheets: Sheets | None = None) -> None:
         super().__init__()
         self.jobs = Jobs(self)
         self.session = Session(self.jobs, self, sheets)
@@ -73,7 +74,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self._fit_screen()
         self.setMinimumSize(1200, 640)
-        self.enter_stage(0)
+        self.enter_stage(stage)
         self.stand.canvas.setFocus()
         self._show_title()
 
@@ -90,7 +91,8 @@ class Window(QMainWindow):
         self.tray = Tray(self.session, self.renderer, self.choice)
         self.stand = Stand(self.session, self.renderer, self.choice)
         self.notice = Notice()
-        self.thumbnails = Thumbnails(self.session, self.renderer)
+        self.opening = Opening(self.session, self.renderer, self.stand)
+        self.thumbnails = Thumbnails(self.session, self.renderer, self.stand)
         self.board = Board(self.session, self.thumbnails)
         self.ledge = Ledge(self.session, self.board, self.tray, self.thumbnails)
         self.readout = Readout()

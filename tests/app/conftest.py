@@ -91,7 +91,7 @@ def make_window(qtbot: QtBot, qapp: object) -> Iterator[Callable[..., Driver]]:
 
     def make(sheets: Sheets | None = None) -> Driver:
         theme.apply_scheme(qapp, "day")  # type: ignore[arg-type]
-        window = Window(sheets)
+        window = Window(sheets=sheets)
         qtbot.addWidget(window)
         window.show()
         made.append(window)

@@ -108,6 +108,8 @@ class Canvas(TileView):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         if self._fitted:
             self.fit()
+        if not self.tiles:
+            self._old = []
         self.invalidate()
 
     def zoom(self, factor: float, x: float, y: float, field: QRect) -> None:

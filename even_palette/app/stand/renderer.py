@@ -43,14 +43,11 @@ class Renderer(QObject):
 
     def render(self, shown: Picture, view: View, filtered: bool = True) -> Levels:
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet."""
-        if self._draw is None:
-            self._draw = self._start()
-        return self._draw(shown, view, filtered)
+        return self.start()(shown, view, filtered)
 
     def ready(self, pictures: "Sequence[Picture]", planes: Sequence[Plane] = ()) -> bool:
         """Whether all that these pictures sample is there for drawing; a part of what is missing is uploaded now."""
-        if self._draw is None:
-            self._draw = self._start()
+        self.start()
         if self._sheets is None:
             return True
         wanted = {slot.content_id: slot for shown in pictures for slot in shown.slots.values()}
@@ -90,8 +87,7 @@ class Renderer(QObject):
             from even_palette.gl.context import offscreen_context
             from even_palette.gl.model_view import ModelRenderer
 
-            if self._draw is None:
-                self._draw = self._start()
+            self.start()
             context = offscreen_context()
             assert self._sheets is not None
             self._models = ModelRenderer(context, self._sheets.textures)
@@ -103,15 +99,18 @@ class Renderer(QObject):
             self._sheets.textures.begin()
             self._sheets.textures.release()
 
-    def _start(self) -> Callable[[Picture, View, bool], Levels]:
-        try:
-            from even_palette.gl.sheet_view import SheetRenderer
+    def start(self) -> Callable[[Picture, View, bool], Levels]:
+        """What draws sheets. OpenGL is started by the first who asks; the driver may take half a second."""
+        if self._draw is None:
+            try:
+                from even_palette.gl.sheet_view import SheetRenderer
 
-            self._sheets = SheetRenderer()
-            return self._sheets.render
-        except UserError as error:
-            self.troubled.emit(str(error))
-            return _by_reference
+                self._sheets = SheetRenderer()
+                self._draw = self._sheets.render
+            except UserError as error:
+                self._draw = _by_reference
+                self.troubled.emit(str(error))
+        return self._draw
 
 
 def _by_reference(shown: Picture, view: View, filtered: bool) -> Levels:

@@ -303,6 +303,11 @@ class Stand(QWidget):
         elif self.look.kind in (LookKind.WEIGHT, LookKind.MASK):
             self.set_look(Look(LookKind.WEIGHT, region=self.session.region))
 
+    @property
+    def pending(self) -> bool:
+        """Whether what is seen is not yet what shall be seen."""
+        return self.canvas.pending or self.model.canvas.pending
+
     def refresh(self) -> None:
         """Show the looks of the kit that is ready."""
         at = self.session.shown

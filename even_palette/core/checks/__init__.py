@@ -4,17 +4,23 @@ import importlib
 import pkgutil
 from collections.abc import Iterator
 from dataclasses import replace
+from functools import cache
+from types import ModuleType
 
 from even_palette.core.checks._finding import Finding, Mend, Severity, look_of
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Kit
 from even_palette.core.results.sheets import Sheets
 
-_MODULES = [
-    importlib.import_module(f"{__name__}.{module.name}")
-    for module in sorted(pkgutil.iter_modules(__path__), key=lambda found: found.name)
-    if not module.name.startswith("_")
-]
+
+@cache
+def _modules() -> list[ModuleType]:
+    """Imported by the first who checks."""
+    return [
+        importlib.import_module(f"{__name__}.{module.name}")
+        for module in sorted(pkgutil.iter_modules(__path__), key=lambda found: found.name)
+        if not module.name.startswith("_")
+    ]
 
 
 def find(kit: Kit, sheets: Sheets, cancel: CancelToken | None = None) -> Iterator[Finding]:
@@ -27,7 +33,7 @@ def find(kit: Kit, sheets: Sheets, cancel: CancelToken | None = None) -> Iterato
     for sheet in kit.sheets:
         if not (sheet.sources or sheet.regions or not several):
             continue
-        for module in _MODULES:
+        for module in _modules():
             for finding in module.check(kit.at(sheet.key), sheets, cancel):
                 if cancel:
                     cancel.check()

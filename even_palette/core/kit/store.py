@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
-from filelock import FileLock, Timeout
 from msgspec.structs import replace
 
 from even_palette.core.disk.gate import exists, file_size, read_bytes, reason
@@ -207,6 +206,8 @@ class KitFolder:
         self.read_only = ""
         self.unwritten: list[str] = []
         self._kept_paint: set[str] = set()
+        from filelock import FileLock, Timeout
+
         self._lock = FileLock(folder / LOCK_FILE, thread_local=False)  # taken and let go by any worker
         try:
             self._lock.acquire(timeout=0)

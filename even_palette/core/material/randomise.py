@@ -51,7 +51,7 @@ def random_settings(
     return found
 
 
-def _setting(parameter: Parameter, about: Setting, spread: Spread, random: np.random.Generator) -> Setting:
+def _setting(parameter: Parameter, about: Setting, spread: Spread, random: "np.random.Generator") -> Setting:
     if isinstance(about, tuple):
         lightness, chroma, hue = oklab_to_oklch(linear_to_oklab(srgb_to_linear(float32(about)))).tolist()
         lightness = float(np.clip(lightness + random.uniform(-1, 1) * spread.lightness, 0.02, 1))

@@ -52,15 +52,28 @@ class DiskCache:
 
     def get(self, kind: type[T], key: object, compute: Callable[[], T]) -> T:
         """The result under a key, made now and kept if it is not there."""
-        path = self.folder / f"{hashlib.sha256(repr(key).encode()).hexdigest()}{SUFFIX}"
+        found = self.find(kind, key)
+        if found is not None:
+            return found
+        made = compute()
+        self.keep(key, made)
+        return made
+
+    def find(self, kind: type[T], key: object) -> T | None:
+        """The result under a key, if it is there."""
+        path = self._path(key)
         found = self._read(kind, path)
         if found is not None:
             with contextlib.suppress(OSError):
                 os.utime(path)
-            return found
-        made = compute()
-        self._write(path, made)
-        return made
+        return found
+
+    def keep(self, key: object, result: object) -> None:
+        """Keep a result under a key."""
+        self._write(self._path(key), result)
+
+    def _path(self, key: object) -> Path:
+        return self.folder / f"{hashlib.sha256(repr(key).encode()).hexdigest()}{SUFFIX}"
 
     def _read(self, kind: type[T], path: Path) -> T | None:
         try:

@@ -226,7 +226,7 @@ def cell_pictures(at: Focus, sheets: Sheets, use: PlaneUse, side: int) -> list[L
 
 
 def prepare_material(at: Focus, sheets: Sheets) -> None:
-    """Make what the material of a sheet needs: weights, means, spots, and the bakes that its coats read."""
+    """Make what the material of a sheet needs: weights, means, and the bakes that its coats read."""
     slots_of(at, sheets, material_of(at, sheets).slots, make=True)
 
 

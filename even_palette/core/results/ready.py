@@ -7,7 +7,7 @@ from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.mips import PARTS
 from even_palette.core.results.looks import Look, picture
-from even_palette.core.results.materials import prepare_material, spots
+from even_palette.core.results.materials import prepare_material
 from even_palette.core.results.sheets import Sheets
 
 
@@ -45,7 +45,6 @@ def make_ready(
         sheets.means(part)
         cancel.check()
         prepare_material(part, sheets)
-    spots(at, sheets)
     for look in (Look(), *looks):
         make_look(at, sheets, look, cancel)
 

@@ -1,7 +1,6 @@
 """Dirt: what differs from a region's paint in the picture itself: grime, rust, bare wood where paint is worn off."""
 
 import numpy as np
-from scipy.ndimage import gaussian_filter
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.colour.oklab import linear_to_oklab
@@ -43,6 +42,8 @@ def make(ground: ToneGround, settings: Settings) -> Samples:
         t = np.clip((apart - low) / (high - low), 0, 1)
         found[box] += weight[box] * t * t * (3 - 2 * t)
     if number(settings, "soften") > 0:
+        from scipy.ndimage import gaussian_filter
+
         found = gaussian_filter(found, number(settings, "soften"), mode="nearest")
     return ground.like_source(float32(found)[..., None])
 
