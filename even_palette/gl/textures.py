@@ -13,7 +13,7 @@ import numpy as np
 
 from even_palette.core.arrays import Samples
 from even_palette.core.graph.slots import Slot
-from even_palette.core.raster.mips import OWN_LEVELS, PARTS, level_count, spots_of, tail, tile_name
+from even_palette.core.raster.mips import PARTS, level_count, own_levels, spots_of, tail, tile_name
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Filter, Sampler, Wrap
 from even_palette.gl import raw
@@ -181,7 +181,7 @@ def _names(slot: Slot) -> dict[tuple[int, int, int], str]:
 def _own_levels(shape: Shape) -> int:
     """Levels below the first that tiles own; those after them are made of the last of these."""
     width, height = shape[:2]
-    return min(OWN_LEVELS, min(width, height).bit_length() - 1)
+    return own_levels(height, width)
 
 
 def _bytes(shape: Shape) -> int:

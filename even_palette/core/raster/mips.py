@@ -27,6 +27,11 @@ def level_count(height: int, width: int) -> int:
     return max(height, width).bit_length()
 
 
+def own_levels(height: int, width: int) -> int:
+    """Levels below the first that tiles own; smaller ones are made of the last of these as it is stored."""
+    return min(OWN_LEVELS, min(height, width).bit_length() - 1)
+
+
 def halved(samples: Samples) -> Samples:
     """The next level of samples (h, w, C) float32; sides of one stay, an odd last row or column is left out."""
     height, width = samples.shape[:2]
@@ -84,10 +89,14 @@ def _chain(plane: Plane) -> tuple[Plane, ...]:
     """The levels of a plane below the first, each stored as textures store it."""
     first = gpu_samples(plane.samples, plane.encoding)
     encoding = Encoding.LINEAR if plane.encoding == Encoding.SRGB else plane.encoding
-    found, level = [], first.astype(np.float32)
+    found: list[Plane] = []
+    level, own = first.astype(np.float32), own_levels(plane.height, plane.width)
     while level.shape[0] > 1 or level.shape[1] > 1:
         level = halved(level)
-        found.append(Plane(_stored(level, first.dtype), encoding))
+        stored = _stored(level, first.dtype)
+        found.append(Plane(stored, encoding))
+        if len(found) == own:
+            level = stored.astype(np.float32)
     return tuple(found)
 
 
@@ -162,7 +171,7 @@ def _parts_of_tile(tile: Tile, encoding: Encoding) -> list[Samples]:
 
 def level_samples(plane: Plane, number: int) -> Samples:
     """A level as a texture stores it, (h, w, C), put together of parts of tiles, so that little memory is taken."""
-    own = min(OWN_LEVELS, min(plane.height, plane.width).bit_length() - 1)
+    own = own_levels(plane.height, plane.width)
     if number > own:
         return tail(level_samples(plane, own))[number - own - 1]
     level: Samples | None = None
@@ -203,6 +212,7 @@ __all__ = [
     "Parts",
     "level_count",
     "level_samples",
+    "own_levels",
     "parts_of",
     "spots_of",
     "tail",
