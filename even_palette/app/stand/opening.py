@@ -21,11 +21,10 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look, LookKind, picture
 
 REST_MS = 1500
-LOOKS = (Look(), Look(LookKind.SOURCE))
 
 
 class Opening(QObject):
-    """Keeps what the stand shows of the first sheet when a kit is opened, and shows it the next time.
+    """Keeps what the stand shows when a kit is opened, its result or its paint, and shows it the next time.
 
     Pictures lie in the disk cache, named by the kit with the content of its files, and the look. They have the size
     that the stand had when the last kit had been opened; in a stand of another size they are not shown.
@@ -34,39 +33,38 @@ class Opening(QObject):
     def __init__(self, session: Session, renderer: Renderer, stand: Stand) -> None:
         super().__init__(stand)
         self.session, self.renderer, self.stand = session, renderer, stand
-        self._look: Look | None = None
         self._size: tuple[int, int] | None = None
         self._kept: Kit | None = None
         self._rest = one_shot(self, REST_MS, self.keep)
-        self._soon = one_shot(self, 0, self._look_up)  # once the window has chosen a stage for the kit
-        session.document.replaced.connect(self._begin)
+        session.document.replaced.connect(self._look_up)
         session.title_changed.connect(self._rest.start)
         session.shown_changed.connect(self._follow)
 
-    def _begin(self) -> None:
-        self._look = self._size = None
-        self._soon.start()
-
     def _look_up(self) -> None:
-        kit, disk, state = self.session.kit, self.session.sheets.cache.disk, self.session.view.state
-        plain = state.look in LOOKS and not (state.wipe or state.spread or state.time or state.seed)
-        painted = kit.at().sheet.source(Role.BASE_COLOUR) is not None
-        if not painted or not plain or state.panes == Panes.MODEL or not self.stand.canvas.filtered:
+        kit, disk, self._size = self.session.kit, self.session.sheets.cache.disk, None
+        look = _first_look(kit)
+        if look is None:
             return
-        self._look = look = state.look
 
         def work(progress: Progress, cancel: CancelToken) -> Levels | None:
             return disk.find(np.ndarray, _name(kit, look))
 
         def done(pixels: Levels | None) -> None:
-            if pixels is not None and self.session.kit is kit and pixels.shape[1::-1] == self._present_size():
-                self._kept = kit
+            if pixels is None or self.session.kit is not kit or pixels.shape[1::-1] != self._present_size():
+                return
+            self._kept = kit
+            if self._is_looked_at(look):
                 self.stand.canvas.show_before(to_image(pixels))
 
         def ended() -> None:
             QTimer.singleShot(0, self.renderer.start)  # while the views are made ready, as it may take half a second
 
         self.session.jobs.run("View", work, done, self.session.notice.emit, ended, Rank.VIEW, "opening")
+
+    def _is_looked_at(self, look: Look) -> bool:
+        state = self.session.view.state
+        plain = state.look == look and not (state.wipe or state.spread or state.time or state.seed)
+        return plain and state.panes != Panes.MODEL and self.stand.canvas.filtered
 
     def _follow(self) -> None:
         if self.session.shown is not None and self._size is None:
@@ -75,7 +73,7 @@ class Opening(QObject):
 
     def keep(self) -> None:
         """Draw what will be seen first when the saved kit is opened again, and let a worker write it."""
-        session, look, size = self.session, self._look, self._size
+        session, look, size = self.session, _first_look(self.session.kit), self._size
         shown, kit, sheets = session.shown, session.kit, session.sheets
         if shown is None or shown.kit is not kit or session.modified or self.stand.pending:
             return
@@ -105,6 +103,14 @@ class Opening(QObject):
     def _present_size(self) -> tuple[int, int]:
         field = self.stand.canvas.field(0)
         return field.width(), field.height()
+
+
+def _first_look(kit: Kit) -> Look | None:
+    """What the window shows of a kit when it opens it; None where that is no picture of a whole sheet."""
+    sheet = kit.at().sheet
+    if sheet.source(Role.BASE_COLOUR) is None:
+        return None
+    return Look() if sheet.regions else Look(LookKind.SOURCE)
 
 
 def _name(kit: Kit, look: Look) -> tuple[object, ...]:
