@@ -32,10 +32,12 @@ PATIENCE_S = 0.4
 class Results(QObject):
     """Prepares what the views need of a kit; `shown` is the kit that is ready, `trouble` says why none is.
 
-    `made` tells that something is there that a view found missing.
+    `made` tells that something is there that a view found missing, `prepared` of each slot of the picture that will be
+    seen first of a kit that was opened.
     """
 
     shown_changed = pyqtSignal()
+    prepared = pyqtSignal(object)
     made = pyqtSignal()
     colours_listed = pyqtSignal()
     elements_found = pyqtSignal()
@@ -56,12 +58,13 @@ class Results(QObject):
         self._baking: dict[str, CancelToken] = {}
         self._given_up: set[str] = set()
         self._finding: set[tuple[str, ElementKind]] = set()
+        self._opening = self._asked = False
         self._missing: dict[object, tuple[str, float]] = {}
         self._tell_made = one_shot(self, MADE_MS, self.made.emit)
 
     def forget(self) -> None:
         """Nothing of the kit that was open is shown any more, nor made."""
-        self.shown, self.trouble, self._next = None, "", None
+        self.shown, self.trouble, self._next, self._opening = None, "", None, True
         if self._preparing is not None:
             self._preparing.cancel()
             self._preparing = None
@@ -76,6 +79,7 @@ class Results(QObject):
             self._next = at
             return
         self._next, looks, opened = None, self._looks, self.shown is None
+        prepared = self.prepared.emit if opened else None
         before = self.shown if self._preparing is None and self._ready.issuperset(looks) else None
         if before is not None and at.key == before.key and only_values_differ(at.kit, before.kit):
             self.shown, self._shown_at = at, time.monotonic()
@@ -85,7 +89,7 @@ class Results(QObject):
         def work(progress: Progress, cancel: CancelToken) -> Focus:
             sheets = self.sheets
             with sheets.cache.holding("what is in view"):
-                make_ready(at, sheets, looks, progress, cancel, opened)
+                make_ready(at, sheets, looks, progress, cancel, opened, prepared)
             return at
 
         def done(result: Focus) -> None:
@@ -104,6 +108,10 @@ class Results(QObject):
             if self._preparing is not token:
                 return
             self._preparing = None
+            self._opening = False
+            if self._asked:
+                self._asked = False
+                self._tell_made.start()
             if self._next is not None:
                 self.prepare(self._next)
 
@@ -134,8 +142,12 @@ class Results(QObject):
     def make(self, missing: NotReady) -> str:
         """Make on a worker what a view lacked; `made` tells. Gives a sentence where that failed already, else "".
 
-        What was made a moment ago and is gone again does not fit into memory, and is not made once more.
+        What was made a moment ago and is gone again does not fit into memory, and is not made once more. While a kit
+        that was opened is made ready, that comes first, and `made` has views ask again.
         """
+        if self._opening:
+            self._asked = True
+            return ""
         name, make = missing.name, missing.make  # the error itself holds on to painters at work
         told, at = self._missing.get(name, ("", 0.0))
         if told and time.monotonic() - at > FORGET_S:

@@ -52,10 +52,14 @@ class Canvas(TileView):
         if sheet != self.camera.sheet:
             self.camera, self._fitted = Camera(sheet), True
         count_changed = len(tiles) != len(self.tiles)
+        drawn = bool(self._images) and not count_changed and all(map(_alike, tiles, self.tiles))
         self.tiles, self.message = tiles, ""
         if self._fitted or count_changed:
             self.fit()
-        self.invalidate()
+        if drawn:
+            self.show_drawn()
+        else:
+            self.invalidate()
         self.tiles_shown.emit()
 
     def set_picking(self, picking: bool) -> None:
@@ -193,3 +197,9 @@ class Canvas(TileView):
             self._set_camera(self.camera.panned(*pan))
         else:
             super().keyPressEvent(event)
+
+
+def _alike(tile: Tile, other: Tile) -> bool:
+    """Whether the pictures of both are the same at every pixel."""
+    pairs = (tile.picture, other.picture), (tile.other, other.other)
+    return all(one is two or (one is not None and two is not None and one.looks_like(two)) for one, two in pairs)

@@ -7,6 +7,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from even_palette.app.jobs import one_shot
 from even_palette.core.arrays import Levels, Samples
 from even_palette.core.errors import UserError
 from even_palette.core.graph import slots
@@ -35,6 +36,8 @@ class Renderer(QObject):
         self._draw: Callable[[Picture, View, bool], Levels] | None = None
         self._sheets: SheetRenderer | None = None
         self._models: ModelRenderer | None = None
+        self._taken: dict[str, slots.Slot] = {}
+        self._take = one_shot(self, 0, self._take_more)
 
     @property
     def in_software(self) -> bool:
@@ -43,6 +46,7 @@ class Renderer(QObject):
 
     def render(self, shown: Picture, view: View, filtered: bool = True) -> Levels:
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet."""
+        self._taken.clear()
         return self.start()(shown, view, filtered)
 
     def ready(self, pictures: "Sequence[Picture]", planes: Sequence[Plane] = ()) -> bool:
@@ -53,6 +57,16 @@ class Renderer(QObject):
         wanted = {slot.content_id: slot for shown in pictures for slot in shown.slots.values()}
         wanted |= {plane.content_id: slots.of(plane) for plane in planes}
         return self._sheets.textures.ready(list(wanted.values()), UPLOAD_S)
+
+    def take(self, slot: slots.Slot) -> None:
+        """Upload what will be drawn soon, little by little, while there is nothing to draw yet."""
+        self._taken[slot.content_id] = slot
+        self._take.start()
+
+    def _take_more(self) -> None:
+        self.start()
+        if self._sheets is not None and not self._sheets.textures.ready(list(self._taken.values()), UPLOAD_S):
+            self._take.start()
 
     def render_model(
         self,

@@ -90,6 +90,7 @@ class Stand(QWidget):
         layout.addWidget(self._foot)
         session.shown_changed.connect(self.refresh)
         session.made.connect(self.refresh)
+        session.results.prepared.connect(renderer.take)
         session.selection_changed.connect(self._follow_selection)
         self.canvas.hovered.connect(self._hover)
         self.canvas.left_sheet.connect(self._leave)

@@ -153,6 +153,12 @@ class TileView(QWidget):
         self._images = []
         self.update()
 
+    def show_drawn(self) -> None:
+        """Paint again what is drawn already, without strokes that have ended."""
+        if self._live_ends:
+            self._live = None
+        self.update()
+
     @property
     def pending(self) -> bool:
         """Whether what is seen is not yet what shall be seen."""

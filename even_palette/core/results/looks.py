@@ -121,6 +121,15 @@ class Picture:
         """The program of all outputs."""
         return program_of(self.outputs)
 
+    def looks_like(self, other: "Picture") -> bool:
+        """Whether both are the same at every pixel, as they are made of the same."""
+        return self._made_of == other._made_of
+
+    @property
+    def _made_of(self) -> tuple[object, ...]:
+        slots = {name: (slot.content_id, slot.sampler, slot.is_array) for name, slot in self.slots.items()}
+        return self.outputs, slots, self.inputs, self.seed, self.time
+
     @property
     def finest(self) -> tuple[int, int]:
         """Width and height of the finest plane that is sampled."""

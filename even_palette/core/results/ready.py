@@ -1,8 +1,9 @@
 """All that the views need of a kit, made in the order in which they ask for it."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from even_palette.core.errors import UserError
+from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.mips import PARTS
@@ -28,11 +29,12 @@ def make_ready(
     progress: Progress = silent,
     cancel: CancelToken | None = None,
     opened: bool = False,
+    prepared: Callable[[Slot], None] | None = None,
 ) -> None:
     """Leave in the cache what views of a kit ask for, and of looks what textures take.
 
-    What is made of a kit that was just `opened` lasts on the disk. Raises UserError for files that cannot be read, and
-    Cancelled.
+    What is made of a kit that was just `opened` lasts on the disk; `prepared` is told of each slot of the result that
+    can be uploaded. Raises UserError for files that cannot be read, and Cancelled.
     """
     cancel = cancel or CancelToken()
     for sheet in sheets_seen(at):
@@ -45,15 +47,24 @@ def make_ready(
         sheets.means(part)
         cancel.check()
         prepare_material(part, sheets)
-    for look in (Look(), *looks):
+    make_look(at, sheets, Look(), cancel, prepared)
+    for look in looks:
         make_look(at, sheets, look, cancel)
 
 
-def make_look(at: Focus, sheets: Sheets, look: Look, cancel: CancelToken) -> None:
-    """Compute what a look samples, and the parts of its tiles that textures take. Raises Cancelled."""
+def make_look(
+    at: Focus,
+    sheets: Sheets,
+    look: Look,
+    cancel: CancelToken,
+    prepared: Callable[[Slot], None] | None = None,
+) -> None:
+    """Compute what a look samples, and the parts of its tiles that textures take; tell of slots. Raises Cancelled."""
     try:
         for slot in picture(at, sheets, look).slots.values():
             for plane in slot.planes:
                 PARTS.prepare(plane, cancel)
+            if prepared:
+                prepared(slot)
     except UserError:
         return  # whoever shows the look tells why it cannot be shown
