@@ -34,6 +34,7 @@ class Findings(QObject):
         self._place: Finding | None = None
         timer = one_shot(self, REST_MS, self._check)
         session.shown_changed.connect(timer.start)
+        session.document.replaced.connect(self._forget)
         stand.canvas.tiles_shown.connect(self._go_to_place)
         panel.chosen.connect(self.show)
         panel.trial_wanted.connect(self._try)
@@ -43,6 +44,11 @@ class Findings(QObject):
     def settled(self) -> bool:
         """Whether what was found is of the present kit."""
         return self._told_of is self.session.kit
+
+    def _forget(self) -> None:
+        self.found, self._told_of, self._checked = [], None, ()
+        self.panel.show_findings([])
+        self.changed.emit()
 
     def show(self, finding: Finding) -> None:
         """Go where a finding is: its sheet, its stage, its region, and the look that shows it best."""

@@ -41,7 +41,8 @@ class Readout(QWidget):
             widget.setVisible(bool(text))
         self.cancel.setVisible(bool(text) and can_cancel)
 
-    def show_findings(self, findings: list[Finding]) -> None:
-        """Tell how many there are; a click opens their list."""
+    def show_findings(self, findings: list[Finding], known: bool) -> None:
+        """Tell how many there are, if that is known; a click opens their list."""
         count = len(findings)
-        self.findings.setText("No findings" if not count else f"{count} finding{'s' if count > 1 else ''}")
+        none = "No findings" if known else "Checking …"
+        self.findings.setText(none if not count else f"{count} finding{'s' if count > 1 else ''}")

@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
@@ -128,6 +128,10 @@ class Window(QMainWindow):
         whole = sum(self.splitter.sizes()) or self.height()
         wanted = min(self.ledge.wanted_px, max(HEAD_PX, whole - LEAST_STAND_PX))
         self.splitter.setSizes([whole - wanted, wanted])
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._fit_ledge()  # only now the room is known
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -361,7 +365,7 @@ class Window(QMainWindow):
         return self.checks.found
 
     def _show_findings(self) -> None:
-        self.readout.show_findings(self.findings)
+        self.readout.show_findings(self.findings, self.checks.settled)
         self.tray.show_findings(self.findings)
         self._show_states()
 

@@ -76,9 +76,11 @@ def test_seen_before_the_views_are_ready(small: Driver, reopen: Reopen, tmp_path
     assert again.session.shown is None
     assert not again.stand.canvas.tiles
     assert before.std() > 20
+    assert again.window.readout.findings.text() == "Checking …"
     go.set()
     again.settle()
     assert again.stand.canvas.tiles
+    again.qtbot.waitUntil(lambda: "finding" in again.window.readout.findings.text(), timeout=20_000)
     assert np.abs(seen(again) - before).max() <= 1
 
 

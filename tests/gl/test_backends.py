@@ -168,6 +168,7 @@ def test_sums_under_weights_are_those_of_the_reference() -> None:
         "elsewhere": nodes.total([colour, twice]) * twice,
         "alone": coat(8) * weight["w"],
         "one_way": nodes.total([colour * 0.5, coat(9) * weight["x"], coat(10) * weight["y"]]),
+        "inside_out": coat(13) * weight["x"] + (coat(14) * weight["x"] + (coat(15) * weight["x"] + colour * 0.3)),
         "other_way": nodes.total([colour * 0.4, coat(11) * weight["y"], coat(12) * weight["x"]]),
     }
     program = program_of(outputs)

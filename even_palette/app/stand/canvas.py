@@ -51,7 +51,7 @@ class Canvas(TileView):
         """Show these tiles of a sheet of so many texels; the camera stays where it was for the same sheet."""
         if sheet != self.camera.sheet:
             self.camera, self._fitted = Camera(sheet), True
-        count_changed = len(tiles) != len(self.tiles)
+        first, count_changed = not self.tiles, len(tiles) != len(self.tiles)
         drawn = bool(self._images) and not count_changed and all(map(_alike, tiles, self.tiles))
         self.tiles, self.message = tiles, ""
         if self._fitted or count_changed:
@@ -60,6 +60,8 @@ class Canvas(TileView):
             self.show_drawn()
         else:
             self.invalidate()
+        if first:
+            self.repaint()  # the result before the rest of the window
         self.tiles_shown.emit()
 
     def set_picking(self, picking: bool) -> None:

@@ -121,7 +121,7 @@ class Stand(QWidget):
             "Texels", "Show texels as squares instead of the filter of a runtime (T)", self._filter
         )
         self.loupe_button = self._toggle("Loupe", "Enlarge the texel under the cursor (L)", self._toggle_loupe)
-        self.zoom_label = QLabel("100 %")
+        self.zoom_label = QLabel()
         self.zoom_label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.zoom_label.setMinimumWidth(52)
         fit = self._button("Fit", "Fit the sheet into the pane (F)", self.canvas.fit)
@@ -439,7 +439,7 @@ class Stand(QWidget):
         self.model.canvas.set_filtered(not self.texels_button.isChecked())
 
     def _tell_zoom(self) -> None:
-        self.zoom_label.setText(f"{self.canvas.camera.zoom * 100:.0f} %")
+        self.zoom_label.setText(f"{self.canvas.camera.zoom * 100:.0f} %" if self.canvas.tiles else "")
 
     # Cursor
 
