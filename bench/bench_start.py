@@ -59,7 +59,9 @@ os._exit(0)
 KEPT = (
     START
     + """
-while window.opening.waits or window.jobs.busy or not window.stand.canvas.tiles:
+import time
+ends = time.monotonic() + 6
+while time.monotonic() < ends or window.opening.waits or window.jobs.busy or not window.stand.canvas.tiles:
     app.processEvents()
 os._exit(0)
 """
