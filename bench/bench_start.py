@@ -94,14 +94,14 @@ def timed():
     return made
 sheet_view.offscreen_context = timed
 app, window = start_demo()
-told("application, style sheet and window built; maps and weights are begun")
+told("application and window built, style sheet put on, kit begun to be read")
 app.processEvents()
 window.grab()
 told("first picture of the window")
 while not window.stand.canvas.tiles or window.stand.canvas.pending:
     app.processEvents()
 window.grab()
-told("maps, weights and OpenGL, until the result is drawn")
+told("maps, weights and OpenGL, until the result is drawn anew")
 print(f"    of which the driver's own start: {driver:.2f} s")
 os._exit(0)
 """
