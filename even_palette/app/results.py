@@ -58,13 +58,13 @@ class Results(QObject):
         self._baking: dict[str, CancelToken] = {}
         self._given_up: set[str] = set()
         self._finding: set[tuple[str, ElementKind]] = set()
-        self._opening = self._asked = False
+        self._asked = False
         self._missing: dict[object, tuple[str, float]] = {}
         self._tell_made = one_shot(self, MADE_MS, self.made.emit)
 
     def forget(self) -> None:
         """Nothing of the kit that was open is shown any more, nor made."""
-        self.shown, self.trouble, self._next, self._opening = None, "", None, True
+        self.shown, self.trouble, self._next = None, "", None
         if self._preparing is not None:
             self._preparing.cancel()
             self._preparing = None
@@ -108,7 +108,6 @@ class Results(QObject):
             if self._preparing is not token:
                 return
             self._preparing = None
-            self._opening = False
             if self._asked:
                 self._asked = False
                 self._tell_made.start()
@@ -145,7 +144,7 @@ class Results(QObject):
         What was made a moment ago and is gone again does not fit into memory, and is not made once more. While a kit
         that was opened is made ready, that comes first, and `made` has views ask again.
         """
-        if self._opening:
+        if self.shown is None and not self.trouble:
             self._asked = True
             return ""
         name, make = missing.name, missing.make  # the error itself holds on to painters at work

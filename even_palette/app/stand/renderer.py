@@ -82,6 +82,7 @@ class Renderer(QObject):
         """Meshes in their looks, (height, width, 4) uint8, alpha 0 beside them. Raises UserError without OpenGL."""
         from even_palette.gl.model_view import Light
 
+        self._taken.clear()
         return self._model_renderer().render(skins, orbit, width, height, Light(lit, towards, smooth), filtered)
 
     def model_faces(self, skins: "Sequence[Skin]", orbit: Orbit, width: int, height: int) -> Samples:

@@ -331,9 +331,9 @@ class TileView(QWidget):
             painter.drawText(self.rect().adjusted(40, 20, -40, -20), flags, self.message)
             return
         if not self.tiles:
-            for before, _ in self._old:
+            if self._old:
                 painter.scale(1 / self.ratio(), 1 / self.ratio())
-                painter.drawImage(self.field(0).topLeft(), before)
+                painter.drawImage(self.field(0).topLeft(), self._old[0][0])
             return
         if not self._images:
             if self.can_draw():

@@ -202,12 +202,12 @@ class KitFolder:
     """
 
     def __init__(self, folder: Path) -> None:
+        from filelock import FileLock, Timeout
+
         self.folder = folder
         self.read_only = ""
         self.unwritten: list[str] = []
         self._kept_paint: set[str] = set()
-        from filelock import FileLock, Timeout
-
         self._lock = FileLock(folder / LOCK_FILE, thread_local=False)  # taken and let go by any worker
         try:
             self._lock.acquire(timeout=0)

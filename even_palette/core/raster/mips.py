@@ -111,44 +111,29 @@ class Parts:
     def __init__(self, budget_bytes: int = BUDGET_BYTES) -> None:
         self._budget, self._bytes = budget_bytes, 0
         self._kept: OrderedDict[str, list[Samples]] = OrderedDict()
-        self._making: dict[str, Lock] = {}
         self._lock = Lock()
 
     def of(self, plane: Plane, spot: Spot) -> list[Samples]:
-        """The parts of one tile of a plane, made now if they are not kept. Threads that ask for one wait for it."""
+        """The parts of one tile of a plane, made now if they are not kept."""
         name = tile_name(plane, spot)
         with self._lock:
             if name in self._kept:
                 self._kept.move_to_end(name)
                 return self._kept[name]
-            turn = self._making.setdefault(name, Lock())
-        with turn:
-            with self._lock:
-                if name in self._kept:
-                    return self._kept[name]
-            try:
-                made = self._make(plane, spot)
-                self._keep(name, made)
-            finally:
-                with self._lock:
-                    self._making.pop(name, None)
-        return made
-
-    @staticmethod
-    def _make(plane: Plane, spot: Spot) -> list[Samples]:
         if isinstance(plane, TiledPlane):
             tile = plane.grid.at(spot.down, spot.across)
             assert tile is not None
-            return _parts_of_tile(tile, plane.encoding)
-        return parts_of(plane.samples[spot.top : spot.bottom, spot.left : spot.right], plane.encoding)
-
-    def _keep(self, name: str, made: list[Samples]) -> None:
+            made = _parts_of_tile(tile, plane.encoding)
+        else:
+            made = parts_of(plane.samples[spot.top : spot.bottom, spot.left : spot.right], plane.encoding)
         with self._lock:
-            self._kept[name] = made
-            self._bytes += sum(part.nbytes for part in made)
-            while self._bytes > self._budget and len(self._kept) > 1:
-                _, old = self._kept.popitem(last=False)
-                self._bytes -= sum(part.nbytes for part in old)
+            if name not in self._kept:
+                self._kept[name] = made
+                self._bytes += sum(part.nbytes for part in made)
+                while self._bytes > self._budget and len(self._kept) > 1:
+                    _, old = self._kept.popitem(last=False)
+                    self._bytes -= sum(part.nbytes for part in old)
+        return made
 
     def prepare(self, plane: Plane, cancel: CancelToken | None = None) -> None:
         """Make the parts of all tiles of a plane, on a worker, so that uploading finds them. Raises Cancelled."""
