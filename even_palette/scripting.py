@@ -278,6 +278,8 @@ class OpenKit:
         if kept != self.kit:
             before = self.kit
             self.history.rewrite(lambda kit: as_kept(kit, before, kept))
+            if self.kit != kept:
+                self.history.do(Command("Follow recipes", lambda _: kept))  # joined with what others wrote
         return self._folder.unwritten
 
     # Recipes in files

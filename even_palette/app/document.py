@@ -155,6 +155,8 @@ class Document(QObject):
         unchanged = self.kit is before
         if kept != before:
             self.history.rewrite(lambda old: as_kept(old, before, kept))
+            if unchanged and self.kit != kept:
+                self.history.do(Command("Follow recipes", lambda _: kept))  # joined with what others wrote
         self.saved = self.kit if unchanged else kept
         if unchanged:
             self._autosave.stop()

@@ -19,7 +19,7 @@ from pathlib import Path
 import msgspec
 
 from even_palette.core.disk.gate import reason
-from even_palette.core.disk.whole import PREFIX, sync, write_whole
+from even_palette.core.disk.whole import PREFIX, sweep, sync, write_whole
 from even_palette.core.errors import UserError
 
 NEW, OLD = "new", "old"
@@ -75,6 +75,12 @@ def recover(target: Path, owned: Owned) -> None:
                 _clear(left, target, owned)
             shutil.rmtree(staging, ignore_errors=True)
         finally:
+            os.close(lock)
+    sweep(target.parent)
+    for staging in sorted(target.parent.glob(f"{PREFIX}*-*/")):
+        # That of another target, whose old folder would come back with the next work on it.
+        if not (staging / OLD).exists() and (lock := _take(staging)) is not None:
+            shutil.rmtree(staging, ignore_errors=True)
             os.close(lock)
 
 
@@ -196,6 +202,7 @@ def adding_files(folder: Path, names: Iterable[str], read: Iterable[Path] = ()) 
     kept = {os.path.realpath(path) for path in read}
     try:
         folder.mkdir(parents=True, exist_ok=True)
+        sweep(folder)
         for left in sorted(folder.glob(f"{PREFIX}set-*")):
             if (old_lock := _take(left)) is not None:
                 shutil.rmtree(left, ignore_errors=True)

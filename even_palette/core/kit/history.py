@@ -54,7 +54,7 @@ class History:
         after = command.apply(self.kit)
         if after == self.kit:
             return False
-        if not (command.merge and command.merge == self._merge):
+        if not (command.merge and command.merge == self._merge and self._past):
             self._past.append(_Past(command.label, self.kit, 0, ()))
         self._past[-1] = _Past.of(self._past[-1].label, self._past[-1].kit, after)
         self._future.clear()

@@ -19,20 +19,27 @@ def unsaved_folder() -> Path:
 
 
 def find_unsaved() -> Path | None:
-    """A kit that was never saved and whose window is gone, if there is one."""
-    for path in sorted(unsaved_folder().glob("*/" + AUTOSAVE_FILE), reverse=True):
-        found = KitFolder(path.parent)
-        free = not found.read_only
-        found.close()
-        if free:
-            return path.parent
+    """A kit that was never saved and whose window is gone, if there is one.
+
+    Folders of windows that are gone and that hold no such kit are removed.
+    """
+    for path in sorted(unsaved_folder().glob("*/"), reverse=True):
+        found = KitFolder(path)
+        if found.read_only:
+            found.close()
+        elif exists(path / AUTOSAVE_FILE):
+            found.close()
+            return path
+        else:
+            found.remove()
     return None
 
 
 class Home:
     """The writing of one open kit, one act at a time.
 
-    Each act has a number, in the order in which they are asked for: one that comes late replaces nothing newer.
+    Each act has a number, in the order in which they are asked for: one that comes late replaces nothing newer. The
+    scratch folder of a kit that was saved stays until it is left: steps of the history may need files that it took in.
     All methods but the properties may take long.
     """
 
@@ -85,7 +92,7 @@ class Home:
                 raise UserError("The kit has no folder yet; use Save as.")
             kept = self._folder.save(kit)
             self._newest = number
-            self._drop_scratch()
+            self._keep_for_history()
             return kept
 
     def save_as(self, place: Path, kit: Kit, number: int) -> Kit:
@@ -101,7 +108,7 @@ class Home:
             if previous:
                 previous.drop_autosave()
                 previous.close()
-            self._drop_scratch()
+            self._keep_for_history()
             return kept
 
     def autosave(self, unsaved: Kit | None, number: int) -> None:
@@ -120,8 +127,7 @@ class Home:
     def take_in(self, path: Path) -> tuple[Path, Fingerprint]:
         """Copy a file into the kit as a blob. Raises UserError."""
         with self._lock:
-            folder = self._working_folder()
-        return folder.take_in(path)
+            return self._working_folder().take_in(path)
 
     def leave(self, unsaved: Kit | None, number: int) -> None:
         """Keep unsaved work and let go of the folders. Raises UserError if the work could not be kept."""
@@ -131,7 +137,7 @@ class Home:
             with self._lock:
                 if self._folder:
                     self._folder.close()
-                if self._scratch and unsaved is not None:
+                if self._scratch and unsaved is not None and self._working_folder() is self._scratch:
                     self._scratch.close()
                     self._scratch = None
                 self._drop_scratch()
@@ -143,6 +149,11 @@ class Home:
         if self._scratch is None:
             self._scratch = KitFolder.create(unsaved_folder() / f"{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}")
         return self._scratch
+
+    def _keep_for_history(self) -> None:
+        """The work is saved elsewhere now; what was taken into the scratch folder stays."""
+        if self._scratch:
+            self._scratch.drop_autosave()
 
     def _drop_scratch(self) -> None:
         if self._scratch:

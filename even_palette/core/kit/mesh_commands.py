@@ -7,6 +7,9 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands import Command, without_plane
 from even_palette.core.kit.model import (
+    MOST_BAKES,
+    MOST_BOXES,
+    MOST_MESHES,
     MOST_REGIONS,
     Bake,
     Box,
@@ -21,10 +24,6 @@ from even_palette.core.kit.model import (
 )
 from even_palette.core.material.model import PlaneKind
 
-MOST_MESHES = 64
-MOST_BAKES = 64
-MOST_BOXES = 64
-
 
 def add_mesh(file: MeshFile) -> Command:
     """Take a mesh into the kit.
@@ -33,12 +32,12 @@ def add_mesh(file: MeshFile) -> Command:
     """
 
     def apply(kit: Kit) -> Kit:
-        if len(kit.meshes) >= MOST_MESHES:
-            raise UserError(f"A kit holds at most {MOST_MESHES} meshes.")
         same = next((mesh for mesh in kit.meshes if mesh.path == file.path), None)
         if same is not None:
             renewed = replace(same, size=file.size, sha256=file.sha256)
             return replace(kit, meshes=change_one(kit.meshes, lambda mesh: mesh is same, lambda _: renewed))
+        if len(kit.meshes) >= MOST_MESHES:
+            raise UserError(f"A kit holds at most {MOST_MESHES} meshes.")
         made = replace(file, key=new_key(kit, file.key))
         return replace(kit, meshes=(*kit.meshes, made))
 

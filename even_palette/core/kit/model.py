@@ -1,9 +1,10 @@
 """The kit as an immutable tree of frozen structs, and what makes one valid."""
 
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 from typing import Protocol, TypeVar
 
 import msgspec
@@ -32,8 +33,18 @@ from even_palette.core.tones.palette import Palette
 from even_palette.core.tones.ramp import Ramp
 
 FORMAT = 4
+MOST_SHEETS = 512
 MOST_REGIONS = 255
-"""Which region a face belongs to is stored in one byte, 0 for none."""
+"""On one sheet: edge pairs name a region by one byte, 0 for the base."""
+MOST_FACE_REGIONS = 65535
+"""On one mesh, which may lie on several sheets: a face names its region by two bytes at the most, 0 for none."""
+MOST_MESHES = 64
+MOST_BAKES = 64
+MOST_BOXES = 64
+MOST_PARAMETERS = 4096
+MOST_SIDE = 16384
+MOST_PAINTED = 1 << 18
+"""Tiles of paint in a kit, however often one and the same occurs: 16 GiB of paint."""
 MOST_COATS = 16
 MOST_RECIPES = 256
 MOST_STEPS = 32
@@ -92,7 +103,8 @@ class Up(StrEnum):
 class FaceRegions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """Which region each of `count` faces was given to.
 
-    `packed` is a zlib stream (RFC 1950) of one byte a face: 0 for none, i + 1 for the region with the i-th key.
+    `packed` is a zlib stream (RFC 1950) of one number a face: 0 for none, i + 1 for the region with the i-th key.
+    Numbers have one byte, or two, the lower one first, where there are more than 255 regions.
     """
 
     count: int = 0
@@ -299,7 +311,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         raise KeyError(key)
 
 
-class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     """The document. Which sheet is looked at is no part of it; `at` names one where that matters.
 
     `retired` are keys of what was removed; they are never given to anything else.
@@ -320,23 +332,16 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     def at(self, key: str = "") -> "Focus":
         """The kit at one of its sheets, the first one without a key. Raises KeyError if there is none of this key."""
         key = key or self.sheets[0].key
-        if all(sheet.key != key for sheet in self.sheets):
-            raise KeyError(key)
+        self.sheet(key)
         return Focus(self, key)
 
     def sheet(self, key: str) -> Sheet:
         """The sheet with this key. Raises KeyError if there is none."""
-        for sheet in self.sheets:
-            if sheet.key == key:
-                return sheet
-        raise KeyError(key)
+        return self._sheets[key]
 
     def sheet_of(self, region: str) -> Sheet:
         """The sheet that has the region with this key. Raises KeyError if there is none."""
-        for sheet in self.sheets:
-            if any(other.key == region for other in sheet.regions):
-                return sheet
-        raise KeyError(region)
+        return self._regions[region][0]
 
     def with_sheet(self, sheet: Sheet) -> "Kit":
         """The kit with the sheet of this key replaced."""
@@ -344,10 +349,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     def mesh(self, key: str) -> MeshFile:
         """The mesh with this key. Raises KeyError if there is none."""
-        for mesh in self.meshes:
-            if mesh.key == key:
-                return mesh
-        raise KeyError(key)
+        return by_key(self.meshes)[key]
 
     @property
     def files(self) -> list[Source | MeshFile | Recipe]:
@@ -362,38 +364,23 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     def region(self, key: str) -> Region:
         """The region with this key, on any sheet. Raises KeyError if there is none."""
-        for region in self.regions:
-            if region.key == key:
-                return region
-        raise KeyError(key)
+        return self._regions[key][1]
 
     def parameter(self, key: str) -> Parameter:
         """The parameter with this key. Raises KeyError if there is none."""
-        for parameter in self.parameters:
-            if parameter.key == key:
-                return parameter
-        raise KeyError(key)
+        return self._parameters[key]
 
     def palette(self, key: str) -> Palette:
         """The palette with this key. Raises KeyError if there is none."""
-        for palette in self.palettes:
-            if palette.key == key:
-                return palette
-        raise KeyError(key)
+        return by_key(self.palettes)[key]
 
     def ramp(self, key: str) -> Ramp:
         """The ramp with this key. Raises KeyError if there is none."""
-        for ramp in self.ramps:
-            if ramp.key == key:
-                return ramp
-        raise KeyError(key)
+        return by_key(self.ramps)[key]
 
     def recipe(self, key: str) -> Recipe:
         """The recipe with this key. Raises KeyError if there is none."""
-        for recipe in self.recipes:
-            if recipe.key == key:
-                return recipe
-        raise KeyError(key)
+        return by_key(self.recipes)[key]
 
     def wearers(self, recipe: str) -> list[Region]:
         """The regions that wear a recipe, by its key."""
@@ -401,10 +388,25 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     def variant(self, key: str) -> Variant:
         """The variant with this key. Raises KeyError if there is none."""
-        for variant in self.variants:
-            if variant.key == key:
-                return variant
-        raise KeyError(key)
+        return self._variants[key]
+
+    # What there may be very many of is looked up; a tree never changes, so what was listed once holds.
+
+    @cached_property
+    def _sheets(self) -> dict[str, Sheet]:
+        return by_key(self.sheets)
+
+    @cached_property
+    def _regions(self) -> dict[str, tuple[Sheet, Region]]:
+        return {region.key: (sheet, region) for sheet in reversed(self.sheets) for region in reversed(sheet.regions)}
+
+    @cached_property
+    def _parameters(self) -> dict[str, Parameter]:
+        return by_key(self.parameters)
+
+    @cached_property
+    def _variants(self) -> dict[str, Variant]:
+        return by_key(self.variants)
 
     @property
     def variant_names(self) -> dict[str, str]:
@@ -426,7 +428,13 @@ class Focus:
 
 
 T = TypeVar("T")
+Keyed = TypeVar("Keyed", Sheet, MeshFile, Parameter, Variant, Palette, Ramp, Recipe)
 FromFile = TypeVar("FromFile", Source, MeshFile, Recipe)
+
+
+def by_key(parts: Sequence[Keyed]) -> dict[str, Keyed]:
+    """The parts by their keys; of two of one key the first."""
+    return {part.key: part for part in reversed(parts)}
 
 
 def change_one(items: tuple[T, ...], which: Callable[[T], bool], change: Callable[[T], T]) -> tuple[T, ...]:
@@ -436,13 +444,8 @@ def change_one(items: tuple[T, ...], which: Callable[[T], bool], change: Callabl
 
 def with_region(kit: Kit, key: str, change: Callable[[Region], Region]) -> Kit:
     """The kit with one region changed. Raises KeyError if there is none with this key."""
-    kit.region(key)
-    for sheet in kit.sheets:
-        if any(region.key == key for region in sheet.regions):
-            kit = kit.with_sheet(
-                replace(sheet, regions=change_one(sheet.regions, lambda region: region.key == key, change))
-            )
-    return kit
+    sheet = kit.sheet_of(key)
+    return kit.with_sheet(replace(sheet, regions=change_one(sheet.regions, lambda region: region.key == key, change)))
 
 
 class FileChange(Protocol):
@@ -484,13 +487,26 @@ def with_files(kit: Kit, change: FileChange) -> Kit:
     return replace(kit, sheets=sheets, meshes=tuple(map(change, kit.meshes)), recipes=recipes)
 
 
+class Names:
+    """Names that are taken. However many there are, a free one is found by looking it up."""
+
+    def __init__(self, taken: Iterable[str] = (), joiner: str = " ") -> None:
+        self._taken, self._joiner = set(taken), joiner
+        self._next: dict[str, int] = {}
+
+    def give(self, wanted: str) -> str:
+        """`wanted`, with a number behind it if it is taken; it is taken from then on."""
+        number, name = self._next.get(wanted, 2), wanted
+        while name in self._taken:
+            name, number = f"{wanted}{self._joiner}{number}", number + 1
+        self._next[wanted] = number
+        self._taken.add(name)
+        return name
+
+
 def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
     """`wanted`, with a number behind it if it is taken."""
-    names = set(taken)
-    number, name = 2, wanted
-    while name in names:
-        name, number = f"{wanted}{joiner}{number}", number + 1
-    return name
+    return Names(taken, joiner).give(wanted)
 
 
 def keys_of(kit: Kit) -> set[str]:

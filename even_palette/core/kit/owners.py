@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from even_palette.core.kit.model import Kit, Region, Sheet, change_one, retire, with_region
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
-from even_palette.core.material.model import Bound, Coat, PlaneKind, PlaneRef, Value
+from even_palette.core.material.model import Bound, Coat, Value
 
 OVER = "/"
 """What the overcoats of a sheet are called beside the keys of regions: this sign and the key of the sheet."""
@@ -59,16 +59,14 @@ def recipe_length(kit: Kit, owner: str) -> int:
     return len(kit.recipe(kit.region(owner).recipe).coats)
 
 
-def missing_plane(sheet: Sheet, coats: Sequence[Coat]) -> PlaneRef | None:
-    """The first plane of a sheet's own that coats read and that the sheet does not have."""
-    there = {PlaneRef(PlaneKind.MAP, source.key) for source in sheet.sources}
-    there |= {PlaneRef(PlaneKind.BAKE, bake.key) for bake in sheet.bakes}
-    there |= {PlaneRef(PlaneKind.TONE, tone.key) for tone in sheet.tones}
-    for coat in coats:
-        for use in (*coat.planes.values(), *([coat.pattern] if coat.pattern else [])):
-            if use.plane.kind not in (PlaneKind.PALETTE, PlaneKind.RAMP) and use.plane not in there:
-                return use.plane
-    return None
+def sheets_of(kit: Kit, owner: str) -> list[Sheet]:
+    """The sheets on which the coats of an owner are seen: those of all wearers of a recipe. Raises KeyError."""
+    if owner.startswith(OVER):
+        return [kit.sheet(owner[1:])]
+    if owner.startswith(RECIPE):
+        kit.recipe(owner[1:])
+        return [sheet for sheet in kit.sheets if any(region.recipe == owner[1:] for region in sheet.regions)]
+    return [kit.sheet_of(owner)]
 
 
 def home_of(kit: Kit, owner: str, coat: int) -> tuple[str, int]:
@@ -116,10 +114,11 @@ def value_uses(kit: Kit, owner: str = "") -> Iterator[ValueUse]:
         return
     for recipe in kit.recipes:
         yield from _uses(RECIPE + recipe.key, recipe.coats, 0)
+    lengths = {recipe.key: len(recipe.coats) for recipe in kit.recipes}
     for sheet in kit.sheets:
         for region in sheet.regions:
-            count = recipe_length(kit, region.key)
-            for use in _uses(region.key, coats_of(kit, region.key), 0):
+            count = lengths[region.recipe] if region.recipe else 0
+            for use in _uses(region.key, (*_followed(kit, region), *region.coats), 0):
                 if use.coat >= count or f"{use.coat} {use.spec.name}" in region.own_values:
                     yield use
         yield from _uses(OVER + sheet.key, sheet.overcoats, 0)

@@ -2,8 +2,10 @@
 
 import hashlib
 import os
+from collections import OrderedDict
 from collections.abc import Callable
 from pathlib import Path
+from threading import Lock
 from typing import TypeVar
 
 import msgspec
@@ -13,15 +15,17 @@ from even_palette.core.disk.gate import read_bytes, reason
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit, Recipe, change_one, identifier, new_key, unique, with_region
-from even_palette.core.kit.owners import RECIPE, missing_plane, value_uses, with_coats
-from even_palette.core.kit.validate import check_kit, check_setting
-from even_palette.core.material.model import Bound, Coat, Parameter, PlaneKind, PlaneUse
+from even_palette.core.kit.owners import RECIPE, value_uses, with_coats
+from even_palette.core.kit.planes import STRIPS, missing_plane, uses_of
+from even_palette.core.kit.validate import check_counts, check_kit, check_setting
+from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse
 from even_palette.core.tones.palette import Palette
 from even_palette.core.tones.ramp import Ramp
 
 RECIPE_FORMAT = 1
 SUFFIX = ".recipe.json"
 MOST_RECIPE_BYTES = 4 << 20
+MOST_REMEMBERED = 64
 
 
 class RecipeFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -36,6 +40,10 @@ class RecipeFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     palettes: tuple[Palette, ...] = ()
     ramps: tuple[Ramp, ...] = ()
     format: int = RECIPE_FORMAT
+
+
+_known: OrderedDict[str, RecipeFile] = OrderedDict()
+_lock = Lock()
 
 
 def recipe_schema() -> dict[str, object]:
@@ -54,17 +62,19 @@ def decode_recipe(text: bytes, name: str) -> RecipeFile:
         file = msgspec.json.decode(text, type=RecipeFile)
         if file.format != RECIPE_FORMAT:
             raise UserError(f"it has format {file.format}; this version reads format {RECIPE_FORMAT}.")
+        check_counts(_plain(file))
         every = [part.key for parts in (file.parameters, file.palettes, file.ramps) for part in parts]
         if len(set(every)) != len(every):
             raise UserError("it has two parameters, palettes or ramps of one key.")
-        lost = {use.plane.key for coat in file.coats for use in _uses(coat) if _is_strip(use)} - set(every)
+        lost = {use.plane.key for coat in file.coats for use in uses_of(coat) if _is_strip(use)} - set(every)
         if lost:
             raise UserError(f"it reads the palette or ramp “{min(lost)[:40]}”, which is not in it.")
         check_kit(_plain(file))
-        check_kit(with_recipe(Kit(), Path(name), file)[0])
-    except (msgspec.MsgspecError, UserError, KeyError, RecursionError, UnicodeDecodeError) as error:
+        kit, key = with_recipe(Kit(), Path(name), file)
+        # As every kit writes it: what the coats do not follow is left out, the rest is in order.
+        return recipe_of(kit, key)[0]
+    except (msgspec.MsgspecError, UserError, KeyError, RecursionError, ValueError) as error:
         raise UserError(f"{name}: not a recipe that can be opened: {' '.join(str(error).split())[:200]}") from None
-    return file
 
 
 def _plain(file: RecipeFile) -> Kit:
@@ -75,7 +85,19 @@ def _plain(file: RecipeFile) -> Kit:
 
 def content_id(file: RecipeFile) -> str:
     """The SHA-256 of a recipe as this program writes it."""
-    return hashlib.sha256(encode_recipe(file)).hexdigest()
+    digest = hashlib.sha256(encode_recipe(file)).hexdigest()
+    with _lock:
+        _known[digest] = file
+        _known.move_to_end(digest)
+        if len(_known) > MOST_REMEMBERED:
+            _known.popitem(last=False)
+    return digest
+
+
+def remembered(sha256: str) -> RecipeFile | None:
+    """The recipe of a content that this process read or wrote lately: what two sides started from."""
+    with _lock:
+        return _known.get(sha256)
 
 
 def read_recipe(path: Path) -> RecipeFile:
@@ -99,7 +121,7 @@ def recipe_of(kit: Kit, key: str) -> tuple[RecipeFile, dict[str, str]]:
     recipe = kit.recipe(key)
     names = {own: name for name, own in recipe.linked.items()}
     bound = [use.value.parameter for use in value_uses(kit, RECIPE + key) if isinstance(use.value, Bound)]
-    strips = [use.plane.key for coat in recipe.coats for use in _uses(coat) if _is_strip(use)]
+    strips = [use.plane.key for coat in recipe.coats for use in uses_of(coat) if _is_strip(use)]
     used = list(dict.fromkeys([*bound, *strips]))
     for own in used:
         if own not in names:
@@ -123,25 +145,6 @@ def recipe_of(kit: Kit, key: str) -> tuple[RecipeFile, dict[str, str]]:
 def differs_from_file(kit: Kit, recipe: Recipe) -> bool:
     """Whether a recipe with a file was changed in the kit since the file was read or written last."""
     return bool(recipe.path) and content_id(recipe_of(kit, recipe.key)[0]) != recipe.sha256
-
-
-def write_changed(kit: Kit) -> tuple[Kit, list[str]]:
-    """Write the recipes that were changed in the kit to their files: the kit that knows of it, and what was not done.
-
-    A file that is gone, or that somebody else changed meanwhile, is left as it is.
-    """
-    told: list[str] = []
-    for recipe in kit.recipes:
-        if not differs_from_file(kit, recipe):
-            continue
-        path = Path(recipe.path)
-        try:
-            if content_id(read_recipe(path)) != recipe.sha256:
-                raise UserError(f"{path}: was changed by somebody else.")
-            kit = written(kit, recipe.key, path)
-        except UserError as error:
-            told.append(f"“{recipe.name}” stays in the kit alone: {error}")
-    return kit, told
 
 
 def written(kit: Kit, key: str, path: Path) -> Kit:
@@ -241,7 +244,7 @@ def _where_it_fits(kit: Kit, key: str, before: tuple[Coat, ...]) -> Kit:
         left = {place: value for place, value in region.own_values.items() if fits(place)}
         kit = with_region(kit, region.key, lambda worn, left=left: replace(worn, own_values=left))  # type: ignore[misc]
         sheet, recipe = kit.sheet_of(region.key), kit.recipe(key)
-        if lacks := missing_plane(sheet, recipe.coats):
+        if lacks := missing_plane(kit, sheet, recipe.coats):
             raise UserError(
                 f"“{recipe.name}” now reads the {lacks.kind} “{lacks.key}”, which {sheet.name} does not have."
             )
@@ -251,12 +254,8 @@ def _where_it_fits(kit: Kit, key: str, before: tuple[Coat, ...]) -> Kit:
 # Keys in coats
 
 
-def _uses(coat: Coat) -> list[PlaneUse]:
-    return [*coat.planes.values(), *([coat.pattern] if coat.pattern else [])]
-
-
 def _is_strip(use: PlaneUse) -> bool:
-    return use.plane.kind in (PlaneKind.PALETTE, PlaneKind.RAMP)
+    return use.plane.kind in STRIPS
 
 
 def _with_keys(coat: Coat, name: Callable[[str], str]) -> Coat:

@@ -5,9 +5,7 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit.assignment import without_region
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import Kit, MeshFile, Sheet, change_one, new_key, retire, unique
-
-MOST_SHEETS = 64
+from even_palette.core.kit.model import MOST_SHEETS, Kit, MeshFile, Sheet, change_one, new_key, retire, unique
 
 
 def add_sheet(name: str) -> Command:
@@ -46,7 +44,7 @@ def remove_sheet(key: str) -> Command:
         if not left:
             raise UserError("A kit needs at least one sheet.")
         gone = kit.sheet(key)
-        keys = [part.key for parts in (gone.sources, gone.regions, gone.bakes) for part in parts]
+        keys = [part.key for parts in (gone.sources, gone.regions, gone.bakes, gone.tones) for part in parts]
         meshes = [_moved_off(mesh, key, left[0].key) for mesh in kit.meshes]
         for region in gone.regions:
             meshes = [mesh and replace(mesh, faces=without_region(mesh.faces, region.key)) for mesh in meshes]

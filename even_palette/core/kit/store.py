@@ -15,27 +15,30 @@ import msgspec
 from msgspec.structs import replace
 
 from even_palette.core.disk.gate import exists, file_size, read_bytes, reason
-from even_palette.core.disk.whole import PREFIX, write_whole
+from even_palette.core.disk.whole import sweep, write_whole
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import (
     FORMAT,
     FromFile,
     Kit,
+    Names,
     Recipe,
     identifier,
     paint_tiles,
-    unique,
     with_files,
     with_paint_tiles,
 )
 from even_palette.core.kit.owners import without_unused
-from even_palette.core.kit.recipe_file import write_changed
-from even_palette.core.kit.validate import check_kit
+from even_palette.core.kit.planes import without_missing_planes
+from even_palette.core.kit.recipe_saves import put_back, writing_recipes
+from even_palette.core.kit.validate import COUNTS, check_counts, check_kit
 from even_palette.core.regions.paint import MOST_PACKED, PaintTile, is_name
 
 KIT_FILE = "kit.json"
 AUTOSAVE_FILE = "kit.autosave.json"
 LOCK_FILE = ".kit.lock"
+RECIPES_BEFORE = "kit.recipes-before.json"
+"""What the files of recipes held while a save writes them; put back where it does not come to its end."""
 BLOBS, PAINT = "blobs", ".paint"
 MOST_JSON_BYTES = 64 << 20
 MOST_FILE_BYTES = 2 << 30
@@ -62,9 +65,13 @@ def encode_kit(kit: Kit, folder: Path) -> bytes:
 def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
     """The kit that kit.json describes; paths become absolute. Raises UserError, naming the file."""
     try:
-        kit = msgspec.convert(_upgraded(msgspec.json.decode(text)), type=Kit, dec_hook=_from_stored)
+        stored = msgspec.json.decode(text)
+        _check_raw(stored)
+        kit = msgspec.convert(_upgraded(stored), type=Kit, dec_hook=_from_stored)
+        check_counts(kit)
+        kit = without_missing_planes(kit)
         check_kit(kit)
-    except (msgspec.MsgspecError, UserError, RecursionError, UnicodeDecodeError) as error:
+    except (msgspec.MsgspecError, UserError, RecursionError, ValueError) as error:  # numbers may have too many digits
         raise UserError(f"{name}: not a kit that can be opened: {_sentence(error)}") from None
 
     def absolute(source: FromFile) -> FromFile:
@@ -73,6 +80,14 @@ def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
         return replace(source, path=os.path.normpath(folder.resolve() / source.path))
 
     return with_files(kit, absolute)
+
+
+def _check_raw(stored: object) -> None:
+    """Raise UserError for more of anything than is read, before it is carried over from an older format."""
+    if isinstance(stored, dict):
+        for name, most in COUNTS.items():
+            if isinstance(parts := stored.get(name), list) and len(parts) > most:
+                raise UserError(f"{len(parts):,} {name}; the limit is {most:,} in a kit.")
 
 
 def _upgraded(stored: object) -> object:
@@ -104,10 +119,10 @@ def _with_keys(stored: dict[str, object]) -> dict[str, object]:
     if isinstance(parameters, list):
         changed["parameters"] = [{"key": p.get("name"), **p} if isinstance(p, dict) else p for p in parameters]
     if isinstance(variants, list):
-        keys: dict[str, str] = {}
+        keys, free = dict[str, str](), Names(joiner="_")
         for variant in variants:
             if isinstance(variant, dict) and isinstance(name := variant.get("name"), str):
-                keys[name] = unique(identifier(name), keys.values(), "_")
+                keys[name] = free.give(identifier(name))
         changed["variants"] = [_variant_of_format_3(variant, keys) for variant in variants]
     return changed
 
@@ -220,9 +235,8 @@ class KitFolder:
     def _clear_unfinished(self) -> None:
         """Remove what a killed save left; the lock says that nobody else is saving."""
         for folder in (self.folder, self.folder / BLOBS):
-            for path in folder.glob(f"{PREFIX}*"):
-                if path.is_file():
-                    path.unlink(missing_ok=True)
+            sweep(folder)
+        put_back(self.folder / RECIPES_BEFORE, self.folder / KIT_FILE)
 
     @classmethod
     def create(cls, folder: Path) -> "KitFolder":
@@ -259,13 +273,13 @@ class KitFolder:
 
         Returns it with maps taken in by another folder pointing to this one's copies, and with what the files hold.
 
-        Raises UserError if that fails; the last save is then still whole.
+        Raises UserError if that fails; the last save is then still whole, and the files of recipes are what they were.
         """
         self._must_write()
         try:
-            kept, self.unwritten = write_changed(with_files(kit, self._adopt))
-            self._keep_paint(kept)
-            write_whole(self.folder / KIT_FILE, encode_kit(without_unused(kept), self.folder))
+            with writing_recipes(with_files(kit, self._adopt), self.folder / RECIPES_BEFORE) as (kept, self.unwritten):
+                self._keep_paint(kept)
+                write_whole(self.folder / KIT_FILE, encode_kit(without_unused(kept), self.folder))
             (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
             self._drop_paint(kept)
         except OSError as error:
@@ -273,11 +287,12 @@ class KitFolder:
         return kept
 
     def autosave(self, kit: Kit) -> None:
-        """Write the kit beside the save. Raises UserError if that fails."""
+        """Write the kit beside the save, with files that another folder took in. Raises UserError if that fails."""
         self._must_write()
         try:
-            self._keep_paint(kit)
-            write_whole(self.folder / AUTOSAVE_FILE, encode_kit(kit, self.folder))
+            kept = with_files(kit, self._adopt)
+            self._keep_paint(kept)
+            write_whole(self.folder / AUTOSAVE_FILE, encode_kit(kept, self.folder))
         except OSError as error:
             raise UserError(f"{self.folder}: autosave failed ({reason(error)}).") from error
 
@@ -343,8 +358,12 @@ class KitFolder:
 
 
 def as_kept(old: Kit, before: Kit, after: Kit) -> Kit:
-    """A kit of the history with what a save of `before` changed: where maps lie, and what the files of recipes hold."""
-    kept = {a.path: b for a, b in zip(before.files, after.files, strict=True) if a != b}
+    """A kit of the history with what a save of `before` changed: where maps lie, and what the files of recipes hold.
+
+    Where the save joined a recipe with what others wrote, trees that do not have that know the file as it was.
+    """
+    pairs = zip(before.files, after.files, strict=True)
+    kept = {a.path: b for a, b in pairs if a != b and not _joined(a, b)}
 
     def change(file: FromFile) -> FromFile:
         now = kept.get(file.path)
@@ -355,6 +374,10 @@ def as_kept(old: Kit, before: Kit, after: Kit) -> Kit:
     return with_files(old, change)
 
 
+def _joined(before: object, after: object) -> bool:
+    return isinstance(before, Recipe) and isinstance(after, Recipe) and before.coats != after.coats
+
+
 def read_kit(folder: Path) -> Kit:
     """The saved kit in a folder (or of a kit.json), without taking its lock. Raises UserError."""
     return _read(folder if folder.name == KIT_FILE else folder / KIT_FILE)
@@ -362,13 +385,15 @@ def read_kit(folder: Path) -> Kit:
 
 def _read(path: Path) -> Kit:
     kit = decode_kit(read_bytes(path, MOST_JSON_BYTES), path.parent, str(path))
-    blobs = path.parent / BLOBS
+    blobs, known = path.parent / BLOBS, dict[str, PaintTile]()
 
     def read(tile: PaintTile) -> PaintTile:
         """The tile with its bytes; one that is missing or damaged paints nothing, and the checks tell of it."""
-        with contextlib.suppress(UserError):
-            packed = read_bytes(blobs / f"{tile.name}{PAINT}", MOST_PACKED)
-            return PaintTile.read(tile.name, packed)
-        return tile
+        if tile.name not in known:
+            known[tile.name] = tile
+            with contextlib.suppress(UserError):
+                packed = read_bytes(blobs / f"{tile.name}{PAINT}", MOST_PACKED)
+                known[tile.name] = PaintTile.read(tile.name, packed)
+        return known[tile.name]
 
     return with_paint_tiles(kit, read) if any(True for _ in paint_tiles(kit)) else kit

@@ -2,6 +2,7 @@
 
 import math
 from collections import Counter
+from collections.abc import Mapping
 
 from msgspec.structs import replace
 
@@ -14,15 +15,23 @@ from even_palette.core.kit.model import (
     LEAST_BAKE,
     LEAST_TILING,
     MOST_BAKE,
+    MOST_BAKES,
+    MOST_BOXES,
     MOST_COATS,
+    MOST_FACE_REGIONS,
     MOST_FACES,
     MOST_GRID,
     MOST_MAPS,
+    MOST_MESHES,
     MOST_MIP,
     MOST_PADDING,
+    MOST_PAINTED,
     MOST_PALETTES,
+    MOST_PARAMETERS,
     MOST_RECIPES,
     MOST_REGIONS,
+    MOST_SHEETS,
+    MOST_SIDE,
     MOST_STEPS,
     MOST_TILING,
     MOST_TONES,
@@ -37,9 +46,10 @@ from even_palette.core.kit.model import (
     Tone,
 )
 from even_palette.core.kit.owners import ValueUse, owner_name, value_uses
+from even_palette.core.kit.planes import check_coats_on, check_steps_on
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
-from even_palette.core.material.model import Bound, Coat, Parameter, PlaneKind, PlaneUse, Setting, ValueKind
+from even_palette.core.material.model import Bound, Coat, Parameter, PlaneKind, PlaneRef, PlaneUse, Setting, ValueKind
 from even_palette.core.mesh.bakes import BAKE_NAMES
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.steps import STEPS
@@ -52,6 +62,7 @@ def check_kit(kit: Kit) -> None:
     """Raise UserError for a kit that decodes but does not hold together."""
     if kit.format != FORMAT:
         raise UserError(f"the kit has format {kit.format}; this version reads format {FORMAT}.")
+    check_counts(kit)
     _distinct("sheet", [sheet.key for sheet in kit.sheets])
     _distinct("sheet name", [sheet.name for sheet in kit.sheets])
     if not kit.sheets:
@@ -61,8 +72,6 @@ def check_kit(kit: Kit) -> None:
         _check_sheet(sheet)
     _distinct("palette", [palette.key for palette in kit.palettes])
     _distinct("ramp", [ramp.key for ramp in kit.ramps])
-    if max(len(kit.palettes), len(kit.ramps)) > MOST_PALETTES:
-        raise UserError(f"a kit holds at most {MOST_PALETTES} palettes and as many ramps.")
     for palette in kit.palettes:
         check_palette(palette)
     for ramp in kit.ramps:
@@ -90,7 +99,43 @@ def check_kit(kit: Kit) -> None:
     _check_recipes(kit)
     for use in value_uses(kit):
         _check_use(kit, use)
+    for sheet in kit.sheets:
+        _check_planes(kit, sheet)
     _check_variants(kit)
+
+
+COUNTS = {
+    "sheets": MOST_SHEETS, "meshes": MOST_MESHES, "parameters": MOST_PARAMETERS, "variants": MOST_VARIANTS,
+    "palettes": MOST_PALETTES, "ramps": MOST_PALETTES, "recipes": MOST_RECIPES,
+}  # fmt: skip
+SHEET_COUNTS = {"regions": MOST_REGIONS, "sources": MOST_MAPS, "bakes": MOST_BAKES, "tones": MOST_TONES}
+TOLD = {"sources": "maps"}
+
+
+def check_counts(kit: Kit) -> None:
+    """Raise UserError for more parts than are read, before anything else is made of them."""
+    _check_counts(kit, COUNTS, "in a kit")
+    for sheet in kit.sheets:
+        _check_counts(sheet, SHEET_COUNTS, "on one sheet")
+    painted = sum(len(s.paint.tiles) for region in kit.regions for s in region.steps if s.paint is not None)
+    if painted > MOST_PAINTED:
+        raise UserError(f"{painted:,} tiles of paint; the limit is {MOST_PAINTED:,} in a kit.")
+
+
+def _check_counts(whole: Kit | Sheet, limits: Mapping[str, int], where: str) -> None:
+    for name, most in limits.items():
+        if (count := len(getattr(whole, name))) > most:
+            raise UserError(f"{count:,} {TOLD.get(name, name)}; the limit is {most:,} {where}.")
+
+
+def _check_planes(kit: Kit, sheet: Sheet) -> None:
+    """Raise UserError where what lies on a sheet reads a plane that is not there."""
+    recipes = {recipe.key: recipe.coats for recipe in kit.recipes}
+    check_coats_on(kit, sheet, f"sheet “{sheet.name[:40]}”", sheet.overcoats)
+    for region in sheet.regions:
+        who = f"region “{region.name[:40]}”"
+        check_coats_on(kit, sheet, who, (*recipes.get(region.recipe, ()), *region.coats))
+        check_steps_on(kit, sheet, who, region.steps)
 
 
 def check_setting(of: Parameter | ValueSpec, setting: Setting) -> None:
@@ -114,11 +159,7 @@ def _distinct(what: str, names: list[str]) -> None:
 def _check_sheet(sheet: Sheet) -> None:
     if not IDENTIFIER.fullmatch(sheet.key):
         raise UserError(f"sheet key “{sheet.key[:40]}” is not a plain identifier.")
-    if len(sheet.regions) > MOST_REGIONS:
-        raise UserError(f"{len(sheet.regions)} regions; the limit is {MOST_REGIONS} on one sheet.")
     _distinct("region name", [region.name for region in sheet.regions])
-    if len(sheet.sources) > MOST_MAPS:
-        raise UserError(f"{len(sheet.sources)} maps; the limit is {MOST_MAPS} on one sheet.")
     _distinct("map", [source.key for source in sheet.sources])
     _distinct("role of a map", [source.role for source in sheet.sources if source.role != Role.NONE])
     for source in sheet.sources:
@@ -149,12 +190,12 @@ def _check_sheet(sheet: Sheet) -> None:
 
 def check_tones(sheet: Sheet, palettes: set[str]) -> None:
     """Raise UserError for tones that do not hold together; `palettes` are the keys of those that are there."""
-    if len(sheet.tones) > MOST_TONES:
-        raise UserError(f"{len(sheet.tones)} tones; the limit is {MOST_TONES} on one sheet.")
     _distinct("tone", [tone.key for tone in sheet.tones])
     before: list[str] = []
+    pictures = {PlaneRef(PlaneKind.MAP, source.key) for source in sheet.sources}
+    pictures |= {PlaneRef(PlaneKind.BAKE, bake.key) for bake in sheet.bakes}
     for tone in sheet.tones:
-        _check_tone(tone, before, palettes)
+        _check_tone(tone, before, pictures, palettes)
         before.append(tone.key)
     if not sheet.base_tone:
         return
@@ -164,7 +205,7 @@ def check_tones(sheet: Sheet, palettes: set[str]) -> None:
         raise UserError(f"{sheet.tone(sheet.base_tone).name[:40]} cannot stand in place of the base colour.")
 
 
-def _check_tone(tone: Tone, before: list[str], palettes: set[str]) -> None:
+def _check_tone(tone: Tone, before: list[str], pictures: set[PlaneRef], palettes: set[str]) -> None:
     who = f"tone “{tone.name[:40]}”"
     if not IDENTIFIER.fullmatch(tone.key):
         raise UserError(f"tone key “{tone.key[:40]}” is not a plain identifier.")
@@ -184,6 +225,8 @@ def _check_tone(tone: Tone, before: list[str], palettes: set[str]) -> None:
             raise UserError(f"{who} is made of a strip; it can be made of pictures.")
         if ref is not None and ref.kind == PlaneKind.TONE and ref.key not in before:
             raise UserError(f"{who} is made of a tone that does not stand before it.")
+        if ref is not None and ref.kind != PlaneKind.TONE and ref not in pictures:
+            raise UserError(f"{who} is made of the {ref.kind} “{ref.key[:40]}”, which its sheet does not have.")
 
 
 def _check_bake(bake: Bake) -> None:
@@ -203,7 +246,7 @@ def _check_mesh(mesh: MeshFile, sheets: list[str]) -> None:
             raise UserError(f"mesh “{mesh.key}” lies on sheet “{key[:40]}”, which is not there.")
     if not 0 <= mesh.uv_set < MOST_UV_SETS:
         raise UserError(f"mesh “{mesh.key}” has no UV set {mesh.uv_set}.")
-    if not 0 <= mesh.faces.count <= MOST_FACES or len(mesh.faces.regions) > 254:
+    if not 0 <= mesh.faces.count <= MOST_FACES or len(mesh.faces.regions) > MOST_FACE_REGIONS:
         raise UserError(f"mesh “{mesh.key}” has an impossible assignment of faces.")
 
 
@@ -211,8 +254,6 @@ def _check_recipes(kit: Kit) -> None:
     """Raise UserError for recipes that do not hold, and for regions that wear what is not there."""
     _distinct("recipe", [recipe.key for recipe in kit.recipes])
     _distinct("recipe name", [recipe.name for recipe in kit.recipes])
-    if len(kit.recipes) > MOST_RECIPES:
-        raise UserError(f"{len(kit.recipes)} recipes; the limit is {MOST_RECIPES}.")
     for recipe in kit.recipes:
         if not IDENTIFIER.fullmatch(recipe.key):
             raise UserError(f"recipe key “{recipe.key[:40]}” is not a plain identifier.")
@@ -240,6 +281,8 @@ def _check_region(region: Region) -> None:
         raise UserError(f"region key “{region.key[:40]}” is not a plain identifier.")
     if not all(0 <= level <= 255 for colour in region.id_colours for level in colour):
         raise UserError(f"region “{region.name[:40]}” has an ID colour outside 0..255.")
+    if len(region.boxes) > MOST_BOXES:
+        raise UserError(f"region “{region.name[:40]}” has {len(region.boxes)} boxes; the limit is {MOST_BOXES}.")
     for box in region.boxes:
         if not (0 <= box.left < box.right <= 1 and 0 <= box.top < box.bottom <= 1):
             raise UserError(f"region “{region.name[:40]}” has a box outside the sheet.")
@@ -272,7 +315,7 @@ def check_steps(who: str, steps: tuple[Step, ...]) -> None:
             check_plane_use(who, step.plane)
         if step.paint is not None and not STEPS[step.kind].is_paint:
             raise UserError(f"{who} has paint in a step that is not painted.")
-        if step.paint is not None and (wrong := step.paint.wrong()):
+        if step.paint is not None and (wrong := step.paint.wrong(MOST_SIDE)):
             raise UserError(f"the paint of {who} has {wrong}.")
 
 
@@ -289,18 +332,20 @@ def check_circles(sheet: Sheet) -> None:
                 raise UserError(f"a step of {region.name} takes the mask of a region that is not on its sheet.")
         takes[region.key] = [step.region for step in region.steps if step.region and not STEPS[step.kind].claims_only]
     done: set[str] = set()
-
-    def visit(key: str, path: list[str]) -> None:
-        if key in path:
-            round_ = " → ".join(names[each] for each in [*path[path.index(key) :], key])
-            raise UserError(f"Regions cannot take each other's masks in a circle: {round_}.")
-        if key not in done:
-            for other in takes[key]:
-                visit(other, [*path, key])
-            done.add(key)
-
-    for key in takes:
-        visit(key, [])
+    for start in takes:
+        path, left = [start], [list(dict.fromkeys(takes[start]))]
+        while path:
+            if not left[-1]:
+                done.add(path.pop())
+                left.pop()
+                continue
+            key = left[-1].pop()
+            if key in path:
+                round_ = " → ".join(names[each] for each in [*path[path.index(key) :], key])
+                raise UserError(f"Regions cannot take each other's masks in a circle: {round_}.")
+            if key not in done:
+                path.append(key)
+                left.append(list(dict.fromkeys(takes[key])))
 
 
 def _check_coats(who: str, coats: tuple[Coat, ...]) -> None:
@@ -353,8 +398,6 @@ def _check_use(kit: Kit, use: ValueUse) -> None:
 
 
 def _check_variants(kit: Kit) -> None:
-    if len(kit.variants) > MOST_VARIANTS:
-        raise UserError(f"{len(kit.variants):,} variants; the limit is {MOST_VARIANTS:,}.")
     _distinct("variant", [variant.key for variant in kit.variants])
     _distinct("variant name", [variant.name for variant in kit.variants])
     parents = {variant.key: variant.parent for variant in kit.variants}

@@ -78,3 +78,14 @@ def texel_centres(height: int, width: int) -> Floats:
     u = (np.arange(width, dtype=np.float32) + np.float32(0.5)) / np.float32(width)
     v = (np.arange(height, dtype=np.float32) + np.float32(0.5)) / np.float32(height)
     return np.stack(np.broadcast_arrays(u[None, :], v[:, None]), axis=-1)
+
+
+def texels_beside(first: int, last: int, count: int, other: int) -> tuple[Samples, Samples, Floats]:
+    """For texel centres first..last of `count`: the two texels of `other` beside each, and the share of the second."""
+    if count == other:
+        here = np.arange(first, last)
+        return here, here, np.zeros(last - first, np.float32)
+    at = (np.arange(first, last) + 0.5) * other / count - 0.5
+    low = np.floor(at).astype(np.int64)
+    share = float32(at - low)
+    return np.clip(low, 0, other - 1), np.clip(low + 1, 0, other - 1), share

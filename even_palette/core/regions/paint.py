@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
-from even_palette.core.raster.tiles import TILE, Spot, spots
+from even_palette.core.raster.tiles import TILE, Spot
 
 LEVEL = 1
 WHOLE = 65535
@@ -37,6 +37,7 @@ class PaintTile:
     @classmethod
     def of(cls, samples: Samples) -> "PaintTile":
         """The tile of samples (h, w, 2) uint16."""
+        assert max(samples.shape[:2]) <= TILE, samples.shape
         kept = np.ascontiguousarray(samples, dtype="<u2")
         kept.setflags(write=False)
         return cls(hashlib.sha256(kept.data).hexdigest(), b"", kept)
@@ -76,12 +77,10 @@ class PaintTile:
         known = self._samples
         if known is None:
             data = _inflated(self._packed)
-            if len(data) != height * width * 4:
-                return np.zeros((height, width, 2), dtype=np.uint16)
-            known = np.frombuffer(data, dtype="<u2").reshape(height, width, 2)
-        if known.shape != (height, width, 2):
+            known = np.frombuffer(data if len(data) % 2 == 0 else b"", dtype="<u2")
+        if known.size != height * width * 2:
             return np.zeros((height, width, 2), dtype=np.uint16)
-        return known.astype(np.uint16, copy=False)
+        return known.reshape(height, width, 2).astype(np.uint16, copy=False)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, PaintTile) and self.name == other.name
@@ -126,26 +125,41 @@ class Paint(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
         merged = {**self.tiles, **tiles}
         return Paint(self.width, self.height, {place: tile for place, tile in merged.items() if tile is not None})
 
-    def samples(self) -> Samples:
-        """All of it, (height, width, 2) uint16."""
-        out = np.zeros((self.height, self.width, 2), dtype=np.uint16)
-        for spot in spots(self.height, self.width):
-            tile = self.at(spot)
-            if tile is not None:
-                out[spot.top : spot.bottom, spot.left : spot.right] = tile.samples(*spot.shape)
+    def pick(self, rows: Samples, columns: Samples) -> Samples:
+        """What is where rows (n,) and columns (m,) cross, (n, m, 2) uint16; only tiles that they lie on are read."""
+        out = np.zeros((len(rows), len(columns), 2), dtype=np.uint16)
+        for down in np.unique(rows // TILE).tolist():
+            for across in np.unique(columns // TILE).tolist():
+                tile = self.tiles.get(f"{down} {across}")
+                if tile is None:
+                    continue
+                top, left = down * TILE, across * TILE
+                texels = tile.samples(min(TILE, self.height - top), min(TILE, self.width - left))
+                own_rows, own_columns = np.flatnonzero(rows // TILE == down), np.flatnonzero(columns // TILE == across)
+                out[np.ix_(own_rows, own_columns)] = texels[np.ix_(rows[own_rows] - top, columns[own_columns] - left)]
         return out
 
-    def wrong(self) -> str:
-        """What cannot be about the size and the tiles; "" if nothing."""
-        if not (1 <= self.width <= WHOLE and 1 <= self.height <= WHOLE):
+    def samples(self) -> Samples:
+        """All of it, (height, width, 2) uint16."""
+        return self.pick(np.arange(self.height), np.arange(self.width))
+
+    def wrong(self, most_side: int) -> str:
+        """What cannot be about the size, up to `most_side` texels, and the tiles; "" if nothing."""
+        if not (1 <= self.width <= most_side and 1 <= self.height <= most_side):
             return "a size that no sheet has"
         down, across = -(-self.height // TILE), -(-self.width // TILE)
         if len(self.tiles) > down * across:
             return "more tiles than fit its size"
-        places = {f"{y} {x}" for y in range(down) for x in range(across)}
-        if not set(self.tiles) <= places:
+        if not all(_is_place(name, down, across) for name in self.tiles):
             return "tiles beside its sheet"
         return ""
+
+
+def _is_place(name: str, down: int, across: int) -> bool:
+    y, _, x = name.partition(" ")
+    if not (y.isdecimal() and x.isdecimal() and len(name) < 16):
+        return False
+    return int(y) < down and int(x) < across and name == f"{int(y)} {int(x)}"
 
 
 def place_name(spot: Spot) -> str:

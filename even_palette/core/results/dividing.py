@@ -1,6 +1,8 @@
 """Dividing the mesh on a sheet into regions: assigning chosen faces, a region for each element, scatter split."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import product
 
 import numpy as np
 from msgspec.structs import replace
@@ -11,24 +13,36 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import mesh_commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_faces
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Focus, Kit, Region, identifier, keys_of, unique
+from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Focus, Kit, Names, Region, identifier, keys_of
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.results.meshes import Meshes, SheetMesh, reference_colours
 
-LEVELS = (40, 95, 150, 205, 250)
+LEVELS, FINER = (40, 95, 150, 205, 250), tuple(range(24, 256, 33))
+"""Of ID colours that are made here: those of the first are given before any of the finer ones."""
 TOUCH_SHARE = 0.01
 """Shells touch that come within this share of the mesh's diagonal."""
 
 
 def fresh_id_colours(count: int, taken: list[Rgb8]) -> list[Rgb8]:
-    """ID colours as far as possible (Chebyshev) from each other, from those taken and from black."""
-    grid = np.array([(r, g, b) for r in LEVELS for g in LEVELS for b in LEVELS if max(r, g, b) - min(r, g, b) > 50])
-    used = np.array([*taken, (0, 0, 0), (16, 16, 16)])
-    room = np.abs(grid[:, None] - used[None]).max(axis=-1).min(axis=1)
-    found = []
-    for _ in range(count):
+    """ID colours as far as possible (Chebyshev) from each other, from those taken and from black; none occurs twice."""
+    found: list[Rgb8] = []
+    for levels in (LEVELS, FINER, range(1, 256, 6)):
+        if len(found) < count:
+            found += _farthest(levels, count - len(found), [*taken, *found, (0, 0, 0), (16, 16, 16)])
+    return found
+
+
+def _farthest(levels: Sequence[int], count: int, used: list[Rgb8]) -> list[Rgb8]:
+    """Colours of these levels, as many as are unlike all that are used and each other; greys are left out."""
+    grid = np.array(list(product(levels, repeat=3)), dtype=np.int16)
+    grid = grid[np.ptp(grid, axis=1) > 50]
+    room = np.full(len(grid), 255, dtype=np.int16)
+    for colour in used:
+        room = np.minimum(room, np.abs(grid - np.array(colour, dtype=np.int16)).max(axis=-1))
+    found: list[Rgb8] = []
+    while len(found) < count and room.any():
         at = int(room.argmax())
-        red, green, blue = (int(level) for level in grid[at])
+        red, green, blue = grid[at].tolist()
         found.append((red, green, blue))
         room = np.minimum(room, np.abs(grid - grid[at]).max(axis=-1))
     return found
@@ -61,14 +75,11 @@ def divide(at: Focus, meshes: Meshes, kind: ElementKind) -> Command:
 
 def new_regions(at: Focus, wanted: list[str], colours: list[Rgb8]) -> tuple[Region, ...]:
     """Regions of these names, made unique, that are not keyed from the ID map."""
-    names, keys = [region.name for region in at.sheet.regions], keys_of(at.kit)
+    names, keys = Names(region.name for region in at.sheet.regions), Names(keys_of(at.kit), "_")
     made = []
     for want, colour in zip(wanted, colours, strict=True):
-        name = unique(" ".join(want.split())[:60] or "Region", names)
-        key = unique(identifier(name), keys, "_")
-        names.append(name)
-        keys.add(key)
-        made.append(Region(key, name, colour, keyed=False))
+        name = names.give(" ".join(want.split())[:60] or "Region")
+        made.append(Region(keys.give(identifier(name)), name, colour, keyed=False))
     return tuple(made)
 
 

@@ -16,8 +16,8 @@ from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import MOST_STEPS, Focus, Region, Step
 from even_palette.core.material.model import PlaneKind, PlaneUse
 from even_palette.core.mesh.kinds import ElementKind
-from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.raster.sampling import Sampler, sample, texel_centres
+from even_palette.core.raster.plane import Plane
+from even_palette.core.raster.sampling import Sampler, sample, texel_centres, texels_beside
 from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, TiledPlane, each_tile, make_tile
 from even_palette.core.regions.paint import Paint, over, packed_levels
 from even_palette.core.regions.steps import STEPS, joined, strengthened
@@ -226,8 +226,14 @@ def _painted(sheets: Sheets, before: Grid, step: Step, paint: Paint, cancel: Can
 
 def scaled_paint(paint: Paint, spot: Spot, height: int, width: int) -> Samples:
     """Paint at the texels of a tile of a mask of another size, filtered linearly, (h, w, 2) uint16."""
-    uv = texel_centres(height, width)[spot.top : spot.bottom, spot.left : spot.right]
-    found = sample(Plane(paint.samples(), Encoding.DATA), uv, Sampler())
+    top, bottom, down = texels_beside(spot.top, spot.bottom, height, paint.height)
+    left, right, across = texels_beside(spot.left, spot.right, width, paint.width)
+
+    def row(rows: Samples) -> Floats:
+        near, far = (float32(paint.pick(rows, columns)) / np.float32(65535) for columns in (left, right))
+        return near * (1 - across)[:, None] + far * across[:, None]
+
+    found = row(top) * (1 - down)[:, None, None] + row(bottom) * down[:, None, None]
     return packed_levels(found[..., 0], found[..., 1])
 
 

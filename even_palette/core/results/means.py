@@ -9,6 +9,7 @@ import numpy as np
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Plane, rgb_of
+from even_palette.core.raster.sampling import texels_beside
 from even_palette.core.raster.tiles import TILE, Grid, Spot, each_tile
 from even_palette.core.results.weights import SheetWeights
 
@@ -51,8 +52,8 @@ class _Window:
 
     def __init__(self, grid: Grid, spot: Spot, height: int, width: int) -> None:
         self.grid = grid
-        self._down = _places(spot.top, spot.bottom, height, grid.height)
-        self._across = _places(spot.left, spot.right, width, grid.width)
+        self._down = texels_beside(spot.top, spot.bottom, height, grid.height)
+        self._across = texels_beside(spot.left, spot.right, width, grid.width)
         (first, second, _), (left, right, _) = self._down, self._across
         self._box = (int(first[0]), int(left[0]), int(second[-1]) + 1, int(right[-1]) + 1)
         top, left_most, bottom, right_most = self._box
@@ -72,14 +73,3 @@ class _Window:
             return float32(part[np.ix_(r0 - top, c0 - left)])
         rows = float32(part[r0 - top]) * (1 - down)[:, None, None] + float32(part[r1 - top]) * down[:, None, None]
         return float32(rows[:, c0 - left] * (1 - across)[:, None] + rows[:, c1 - left] * across[:, None])
-
-
-def _places(first: int, last: int, count: int, other: int) -> tuple[Samples, Samples, Floats]:
-    """For texel centres first..last of `count`: the two texels of `other` beside each, and the share of the second."""
-    if count == other:
-        here = np.arange(first, last)
-        return here, here, np.zeros(last - first, np.float32)
-    at = (np.arange(first, last) + 0.5) * other / count - 0.5
-    low = np.floor(at).astype(np.int64)
-    share = float32(at - low)
-    return np.clip(low, 0, other - 1), np.clip(low + 1, 0, other - 1), share

@@ -11,7 +11,7 @@ from even_palette.core.disk.folders import adding_files
 from even_palette.core.disk.gate import reason
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Bake, Focus, Kit, identifier, unique
+from even_palette.core.kit.model import Bake, Focus, Kit, Names, identifier
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.tiles import TILE, TiledPlane
@@ -61,7 +61,7 @@ def write_masks(
     add up to 65535. The packed planes are those of the package, 8 bits, four regions each. Raises UserError, Cancelled.
     """
     wanted: dict[str, Callable[[], Plane]] = {}
-    names: list[str] = []
+    names = Names(joiner="_")
     for sheet in kit.sheets:
         at = kit.at(sheet.key)
         if not sheet.regions or not sheets.has_masks(at):
@@ -69,11 +69,11 @@ def write_masks(
         weights = sheets.weights(at, progress, cancel)
         levels = weights.levels if bits == 8 else fine_weights(at, sheets, cancel)
         for region, level in zip(sheet.regions, levels, strict=True):
-            names.append(unique(f"{sheet.key}-{identifier(region.name)}", names, "_"))
-            wanted[names[-1] + suffix] = partial(Plane, level[..., None], Encoding.DATA)
+            wanted[names.give(f"{sheet.key}-{identifier(region.name)}") + suffix] = partial(
+                Plane, level[..., None], Encoding.DATA
+            )
         for number, plane in enumerate(weights.packed, 1):
-            names.append(unique(f"{sheet.key}-packed_{number}", names, "_"))
-            wanted[names[-1] + suffix] = partial(_whole, plane)
+            wanted[names.give(f"{sheet.key}-packed_{number}") + suffix] = partial(_whole, plane)
     if not wanted:
         raise UserError("The kit has no regions with masks; add some in Regions.")
     return _write("masks", kit, folder, wanted)

@@ -12,7 +12,7 @@ from even_palette.core.disk.folders import adding_files
 from even_palette.core.disk.gate import reason
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import identifier, unique
+from even_palette.core.kit.model import Names, identifier
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of
 from even_palette.core.tones.colours import Colours, count_colours, to_oklab
@@ -49,9 +49,8 @@ def write_palettes(
     One palette for all if it is `shared`. All are made before any appears; a file there that was not written here
     before is never replaced. Raises UserError, or Cancelled.
     """
-    names: list[str] = []
-    for path in pictures:
-        names.append(unique(identifier(path.stem), names, "_"))
+    free = Names(joiner="_")
+    names = [free.give(identifier(path.stem)) for path in pictures]
     one = _shared(pictures, size, method, cancel) if shared else None
     suffixes = [(*SUFFIXES, "alpha.png") if _read(path)[1] is not None else SUFFIXES for path in pictures]
     wanted = [f"{name}-{suffix}" for name, own in zip(names, suffixes, strict=True) for suffix in own]

@@ -9,7 +9,7 @@ from even_palette.core.disk.folders import adding_files
 from even_palette.core.disk.gate import reason
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Kit, identifier, unique
+from even_palette.core.kit.model import Kit, Names, identifier
 from even_palette.core.material.outputs import LIGHT
 from even_palette.core.material.variants import resolve
 from even_palette.core.raster.files import write_plane
@@ -40,13 +40,12 @@ def write_renders(
     does not grow with their number. A file there that was not written here before is never replaced. Raises UserError,
     Cancelled.
     """
-    wanted: dict[tuple[str, str, str], str] = {}
+    wanted, free = dict[tuple[str, str, str], str](), Names(joiner="_")
     for sheet in of_sheets:
         for variant in variants:
             for output in outputs:
                 name = identifier(kit.variant_names[variant])
-                file = unique(f"{identifier(kit.sheet(sheet).name)}-{name}-{output}", wanted.values(), "_")
-                wanted[sheet, variant, output] = file
+                wanted[sheet, variant, output] = free.give(f"{identifier(kit.sheet(sheet).name)}-{name}-{output}")
     names = {place: file + suffix for place, file in wanted.items()}
     steps, done = max(1, len(of_sheets) * len(variants)), 0
     try:

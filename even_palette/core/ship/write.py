@@ -23,8 +23,8 @@ from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import (
     Focus,
     Kit,
+    Names,
     identifier,
-    unique,
 )
 from even_palette.core.kit.owners import coats_of, owner_name, users_of
 from even_palette.core.material.build import BASE_SLOT, Material, linear_setting
@@ -145,10 +145,8 @@ def file_stems(names: list[str]) -> list[str]:
     >>> file_stems(["A b", "a-b", "Нос", "Рот"])
     ['a_b', 'a_b_2', 'item', 'item_2']
     """
-    stems: list[str] = []
-    for name in names:
-        stems.append(unique(identifier(name), stems, "_"))
-    return stems
+    free = Names(joiner="_")
+    return [free.give(identifier(name)) for name in names]
 
 
 def _check_sheet(at: Focus, sheets: Sheets) -> None:

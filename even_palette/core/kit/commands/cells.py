@@ -13,9 +13,11 @@ from even_palette.core.kit.owners import (
     own_coats,
     owner_name,
     recipe_length,
+    sheets_of,
     value_uses,
     with_coats,
 )
+from even_palette.core.kit.planes import coats_on
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
 from even_palette.core.material.model import (
@@ -96,9 +98,10 @@ def paste_cell(cell: Cell, owner: str, variant: str) -> Command:
             raise UserError(f"{owner_name(kit, owner)} wears a recipe; let go of it to paste coats.")
         if variant == MASTER:
             old = coats_of(kit, owner)
+            # Planes of another sheet become those that are the same here.
             kept = tuple(
                 replace(coat, values=old[number].values if number < len(old) and old[number].kind == coat.kind else {})
-                for number, coat in enumerate(cell.coats)
+                for number, coat in enumerate(coats_on(kit, sheets_of(kit, owner)[0], cell.coats))
             )
             kit = with_coats(kit, owner, kept)
         taken = False

@@ -8,6 +8,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.model import (
     MOST_COATS,
+    MOST_PARAMETERS,
     Kit,
     Region,
     change_one,
@@ -23,10 +24,12 @@ from even_palette.core.kit.owners import (
     home_of,
     own_coats,
     owner_name,
+    sheets_of,
     users_of,
     value_uses,
     with_coats,
 )
+from even_palette.core.kit.planes import check_coats_on, coats_on
 from even_palette.core.kit.validate import check_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
@@ -61,7 +64,7 @@ def add_coat(owner: str, worn: Coat) -> Command:
 
     def apply(kit: Kit) -> Kit:
         check_room(kit, owner, 1)
-        return with_coats(kit, owner, (*own_coats(kit, owner), worn))
+        return _with_fitting(kit, owner, (*own_coats(kit, owner), worn))
 
     return Command(f"Add {COATS[worn.kind].label.lower()}", apply)
 
@@ -114,7 +117,9 @@ def copy_coats(owner: str, others: Sequence[str], coats: Sequence[int] = ()) -> 
         copied = tuple(worn[number] for number in coats) if coats else worn
         for other in others:
             check_room(kit, other, len(copied))
-            kit = with_coats(kit, other, (*own_coats(kit, other), *copied))
+            sheets = sheets_of(kit, other)
+            made = coats_on(kit, sheets[0], copied) if len(sheets) == 1 else copied
+            kit = _with_fitting(kit, other, (*own_coats(kit, other), *made))
         return kit
 
     return Command("Copy coats", apply)
@@ -186,6 +191,8 @@ def expose(owner: str, value_name: str, coat: int = 0) -> Command:
                 # What variants set it to is still there; only its default is the value of now.
                 kit = with_setting(kit, old.key, value, MASTER)
                 return with_value(kit, owner, value_name, Bound(old.key), coat)
+        if len(kit.parameters) >= MOST_PARAMETERS:
+            raise UserError(f"A kit holds at most {MOST_PARAMETERS:,} parameters.")
         made = Parameter(
             new_key(kit, wanted),
             unique(wanted, [parameter.name for parameter in kit.parameters], "_"),
@@ -302,7 +309,14 @@ def _change_coat(kit: Kit, owner: str, coat: int, change: Callable[[Coat], Coat]
     changed = change(coats[number])
     if home.startswith(RECIPE) and changed.kind != coats[number].kind:
         kit = _without_values_of(kit, home[1:], number)
-    return with_coats(kit, home, (*coats[:number], changed, *coats[number + 1 :]))
+    return _with_fitting(kit, home, (*coats[:number], changed, *coats[number + 1 :]))
+
+
+def _with_fitting(kit: Kit, owner: str, coats: tuple[Coat, ...]) -> Kit:
+    """The kit with the coats of an owner replaced. Raises UserError where they read what is not there on a sheet."""
+    for sheet in sheets_of(kit, owner):
+        check_coats_on(kit, sheet, owner_name(kit, owner), coats)
+    return with_coats(kit, owner, coats)
 
 
 def with_setting(kit: Kit, parameter: str, setting: Setting, variant: str) -> Kit:

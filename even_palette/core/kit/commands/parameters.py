@@ -10,9 +10,10 @@ from even_palette.core.kit.commands.coats import fits
 from even_palette.core.kit.model import (
     MOST_VARIANTS,
     Kit,
+    Names,
     change_one,
     identifier,
-    new_key,
+    keys_of,
     unique,
 )
 from even_palette.core.kit.owners import users_of
@@ -124,10 +125,12 @@ def add_random_variants(
         if not chosen:
             raise UserError("Choose the parameters that shall differ.")
         about = resolve(kit.parameters, kit.variants, parent or "")
+        names, free = Names(variant.name for variant in kit.variants), Names(keys_of(kit), "_")
+        stem, added = new_name(name, []), list[Variant]()
         for settings in random_settings(chosen, about, count, spread, seed):
-            final = new_name(name, [variant.name for variant in kit.variants])
-            kit = replace(kit, variants=(*kit.variants, Variant(new_key(kit, final), final, parent, settings)))
-        return kit
+            final = names.give(stem)
+            added.append(Variant(free.give(identifier(final)), final, parent, settings))
+        return replace(kit, variants=(*kit.variants, *added))
 
     return Command("Add random variants", apply)
 

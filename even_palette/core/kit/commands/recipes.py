@@ -17,7 +17,8 @@ from even_palette.core.kit.model import (
     unique,
     with_region,
 )
-from even_palette.core.kit.owners import OVER, RECIPE, coats_of, missing_plane, recipe_length
+from even_palette.core.kit.owners import OVER, RECIPE, coats_of, recipe_length
+from even_palette.core.kit.planes import check_coats_on
 from even_palette.core.kit.recipe_file import RecipeFile, living_at, with_recipe
 from even_palette.core.kit.validate import check_setting
 from even_palette.core.material.model import Setting
@@ -45,8 +46,7 @@ def wear_recipe(owner: str, recipe: str) -> Command:
     def apply(kit: Kit) -> Kit:
         made = kit.recipe(recipe)
         sheet = kit.sheet_of(owner)
-        if lacks := missing_plane(sheet, made.coats):
-            raise UserError(f"“{made.name}” reads the {lacks.kind} “{lacks.key}”, which {sheet.name} does not have.")
+        check_coats_on(kit, sheet, f"“{made.name}”", made.coats)
         return with_region(kit, owner, lambda r: replace(r, recipe=recipe, coats=(), own_values={}))
 
     return Command("Wear recipe", apply)
@@ -96,6 +96,7 @@ def take_into_recipe(owner: str) -> Command:
         for other in kit.wearers(region.recipe):
             if other.key != owner:
                 check_room(kit, other.key, len(region.coats))
+                check_coats_on(kit, kit.sheet_of(other.key), f"“{made.name}”", region.coats)
         longer = replace(made, coats=(*made.coats, *region.coats))
         kit = replace(kit, recipes=change_one(kit.recipes, lambda r: r.key == made.key, lambda _: longer))
         return with_region(kit, owner, lambda r: replace(r, coats=()))

@@ -12,12 +12,12 @@ from even_palette.core.kit.model import (
     MOST_MIP,
     MOST_REGIONS,
     Kit,
+    Names,
     Region,
     Unmix,
     identifier,
     keys_of,
     retire,
-    unique,
     with_region,
 )
 from even_palette.core.regions.keying import Metric
@@ -29,16 +29,16 @@ def add_regions(sheet: str, colours: list[Rgb8]) -> Command:
     """Make a region of each ID colour that has none yet."""
 
     def apply(kit: Kit) -> Kit:
-        regions, taken = list(kit.sheet(sheet).regions), keys_of(kit)
+        regions, keys = list(kit.sheet(sheet).regions), Names(keys_of(kit), "_")
+        names, known = Names(region.name for region in regions), {region.id_colour for region in regions}
         for colour in colours:
-            if any(region.id_colour == colour for region in regions):
+            if colour in known:
                 continue
+            known.add(colour)
             if len(regions) == MOST_REGIONS:
                 raise UserError(f"A sheet holds at most {MOST_REGIONS} regions.")
-            name = unique(f"Region {len(regions) + 1}", [region.name for region in regions])
-            key = unique(identifier(name), taken, "_")
-            taken.add(key)
-            regions.append(Region(key, name, colour))
+            name = names.give(f"Region {len(regions) + 1}")
+            regions.append(Region(keys.give(identifier(name)), name, colour))
         return kit.with_sheet(replace(kit.sheet(sheet), regions=tuple(regions)))
 
     return Command("Add region" if len(colours) == 1 else f"Add {len(colours)} regions", apply)

@@ -10,6 +10,7 @@ from even_palette.core.kit.model import (
     Step,
     with_region,
 )
+from even_palette.core.kit.planes import check_steps_on, steps_on
 from even_palette.core.kit.validate import check_circles, check_steps
 from even_palette.core.regions.paint import Paint
 from even_palette.core.regions.steps import STEPS
@@ -20,6 +21,7 @@ def set_steps(key: str, label: str, steps: tuple[Step, ...], merge: str = "") ->
 
     def apply(kit: Kit) -> Kit:
         check_steps(f"region “{kit.region(key).name}”", steps)
+        check_steps_on(kit, kit.sheet_of(key), kit.region(key).name, steps)
         made = with_region(kit, key, lambda region: replace(region, steps=steps))
         check_circles(made.sheet_of(key))
         return made
@@ -73,7 +75,8 @@ def copy_steps(key: str, to: Sequence[str]) -> Command:
     def apply(kit: Kit) -> Kit:
         steps = kit.region(key).steps
         for other in to:
-            kit = set_steps(other, "", (*kit.region(other).steps, *steps)).apply(kit)
+            copied = steps_on(kit, kit.sheet_of(other), steps)
+            kit = set_steps(other, "", (*kit.region(other).steps, *copied)).apply(kit)
         return kit
 
     return Command("Copy steps", apply)
