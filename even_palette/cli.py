@@ -6,11 +6,14 @@ import sys
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from types import TracebackType
-from typing import Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
 from even_palette.core.errors import UserError, one_line
 from even_palette.core.jobs import Progress, silent
 from even_palette.terminal import FINDINGS, REFUSED, say, tell
+
+if TYPE_CHECKING:
+    from even_palette.core.kit.model import Kit
 
 MOST_SCRIPT_BYTES = 16 << 20
 WRONG_USE = (
@@ -167,32 +170,36 @@ def _demo(options: argparse.Namespace) -> int:
     return run_demo()
 
 
+def _kit(place: Path) -> "Kit":
+    """A saved kit with its files as they are now, whatever it remembers of them."""
+    from even_palette.core.kit.store import as_on_disk, read_kit
+
+    return as_on_disk(read_kit(place))[0]
+
+
 def _check(options: argparse.Namespace) -> int:
     from even_palette.core.checks import Severity, find
-    from even_palette.core.kit.store import read_kit
     from even_palette.core.results.sheets import Sheets
 
-    findings = list(find(read_kit(options.kit), Sheets()))
+    findings = list(find(_kit(options.kit), Sheets()))
     for finding in findings:
         say(f"{finding.severity}: {finding.stage}: {finding.text}")
     return FINDINGS if any(finding.severity == Severity.ERROR for finding in findings) else 0
 
 
 def _bake(options: argparse.Namespace) -> int:
-    from even_palette.core.kit.store import read_kit
     from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.maps import write_bakes
 
-    _print_sizes(write_bakes(read_kit(options.kit), Sheets(), options.to, options.suffix, _progress()))
+    _print_sizes(write_bakes(_kit(options.kit), Sheets(), options.to, options.suffix, _progress()))
     return 0
 
 
 def _masks(options: argparse.Namespace) -> int:
-    from even_palette.core.kit.store import read_kit
     from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.maps import write_masks
 
-    kit = read_kit(options.kit)
+    kit = _kit(options.kit)
     _print_sizes(write_masks(kit, Sheets(), options.to, options.bits, options.suffix, _progress()))
     return 0
 
@@ -212,11 +219,10 @@ def _palette(options: argparse.Namespace) -> int:
 
 
 def _render(options: argparse.Namespace) -> int:
-    from even_palette.core.kit.store import read_kit
     from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.render import write_renders
 
-    kit = read_kit(options.kit)
+    kit = _kit(options.kit)
     variants = _chosen("variant", kit.variant_names, options.variant)
     of_sheets = _chosen("sheet", {sheet.key: sheet.name for sheet in kit.sheets}, options.sheet)
     outputs = list(dict.fromkeys(options.output or ["colour"]))
@@ -239,11 +245,10 @@ def _chosen(what: str, there: dict[str, str], wanted: list[str] | None) -> list[
 
 
 def _ship(options: argparse.Namespace) -> int:
-    from even_palette.core.kit.store import read_kit
     from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.write import ship
 
-    _print_sizes(ship(read_kit(options.kit), Sheets(), options.to, _progress()))
+    _print_sizes(ship(_kit(options.kit), Sheets(), options.to, _progress()))
     return 0
 
 

@@ -24,7 +24,7 @@ from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Focus, Kit, MeshFile, Recipe, Source, identifier
 from even_palette.core.kit.recipe_file import content_id, read_recipe, recipe_of, write_recipe
-from even_palette.core.kit.store import KIT_FILE, KitFolder, as_kept, fingerprint
+from even_palette.core.kit.store import KIT_FILE, KitFolder, as_kept, as_on_disk, fingerprint
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding, to_levels8
@@ -324,7 +324,7 @@ class OpenKit:
 
 
 def open_kit(folder: str | Path) -> OpenKit:
-    """Open a saved kit. Raises UserError if it cannot be read, or is open elsewhere."""
+    """Open a saved kit, its files as they are now. Raises UserError if it cannot be read, or is open elsewhere."""
     place = Path(folder)
     place = place.parent if place.name == KIT_FILE else place
     if not exists(place / KIT_FILE):
@@ -333,7 +333,7 @@ def open_kit(folder: str | Path) -> OpenKit:
     try:
         if held.read_only:
             raise UserError(f"{place}: cannot be worked on: {held.read_only}.")
-        return OpenKit(held.open().saved, held)
+        return OpenKit(as_on_disk(held.open().saved)[0], held)
     except UserError:
         held.close()
         raise

@@ -17,7 +17,7 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.kit.model import FromFile, Kit, MeshFile, Recipe, Source, identifier, with_files
 from even_palette.core.kit.recipe_file import RecipeFile
-from even_palette.core.kit.store import Fingerprint, fingerprint
+from even_palette.core.kit.store import Fingerprint, fingerprint, renewed
 from even_palette.core.mesh.files import READABLE as MESHES
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import READABLE
@@ -270,10 +270,7 @@ class Files(QObject):
 
         def renew(source: FromFile) -> FromFile:
             seen = fresh.get(source.path)
-            if seen is None or isinstance(source, Recipe):
-                return source
-            renewed = replace(source, size=seen.size, sha256=seen.sha256)
-            return replace(renewed, width=0, height=0) if isinstance(renewed, Source) else renewed
+            return renewed(source, seen) if seen else source
 
         def reread(kit: Kit) -> Kit:
             return with_files(kit, renew)

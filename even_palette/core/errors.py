@@ -7,6 +7,13 @@ class UserError(Exception):
     """One sentence in plain words: what happened, to which file or value, and what to do."""
 
 
+class FileChanged(UserError):
+    """A file is not what the kit knows any more; it has to be looked at again before anything is made of it."""
+
+    def __init__(self, path: object) -> None:
+        super().__init__(f"{path}: is not the file that the kit knows any more; it is read again.")
+
+
 class NotReady(UserError):
     """A result is wanted where nothing may wait for it; `make` makes it, on another thread."""
 

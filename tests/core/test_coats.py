@@ -540,20 +540,21 @@ def test_spilled_light_is_known_by_what_it_comes_from(history: History) -> None:
     from msgspec.structs import replace
 
     from even_palette.core.kit.model import Bake, with_files
-    from even_palette.core.results.glow import light_key
 
     bake = Bake("spill", "spill", variant="day")
     history.do(commands.add_coat("region_1", Coat("glow", {"intensity": 2.0}, {"mask": map_use("base_colour")})))
-    kit = history.kit
-    before = light_key(kit.at(), bake)
-    assert light_key(commands.set_cell_value("region_2", "colour", FIRST).apply(kit).at(), bake) == before
+    kit, sheets = history.kit, Sheets()
+    light = sheets.meshes.light
+    assert light is not None
+    before = light.key(kit.at(), bake)
+    assert light.key(commands.set_cell_value("region_2", "colour", FIRST).apply(kit).at(), bake) == before
     others = [
-        with_files(kit, lambda file: replace(file, sha256="0" * 64)),
+        with_files(kit, lambda file: replace(file, sha256="0" * 64, width=64, height=64)),
         commands.set_cell_value("region_1", "intensity", 3.0, coat=1).apply(kit),
         commands.set_cell_value("region_1", "intensity", 3.0, "day", 1).apply(kit),
         commands.add_step("region_1", Step("grow", {"radius": 3.0})).apply(kit),
         commands.switch_coat("region_1", 1, False).apply(kit),
     ]
-    keys = [light_key(other.at(), bake) for other in others]
+    keys = [light.key(other.at(), bake) for other in others]
     assert before not in keys
     assert len(set(keys)) == len(keys)

@@ -1,9 +1,11 @@
 """The gate that every file passes on its way in: its kind, its size, and what it will take in memory."""
 
 import errno
+import hashlib
 import os
 import stat
 from collections.abc import Iterable
+from dataclasses import dataclass
 from pathlib import Path
 
 from even_palette.core.errors import UserError
@@ -48,6 +50,32 @@ def read_bytes(path: Path, most_bytes: int) -> bytes:
     if len(data) > most_bytes:
         raise UserError(f"{path}: grew while it was read; the limit is {size_text(most_bytes)}.")
     return data
+
+
+@dataclass(frozen=True)
+class FileState:
+    """What tells that a file was written to: its device and number, its size, and its times."""
+
+    numbers: tuple[int, ...]
+
+    @classmethod
+    def of(cls, path: Path) -> "FileState":
+        """Raises UserError if the file is not there."""
+        try:
+            found = os.stat(path)
+        except (OSError, ValueError) as error:
+            raise UserError(f"{path}: cannot be opened ({reason(error)}).") from None
+        return cls((found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns, found.st_ctime_ns))
+
+
+def sha256_of(path: Path, most_bytes: int) -> str:
+    """The SHA-256 of a plain file, which is read in parts. Raises UserError."""
+    file_size(path, most_bytes)
+    try:
+        with path.open("rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()
+    except (OSError, ValueError) as error:
+        raise UserError(f"{path}: cannot be read ({reason(error)}).") from None
 
 
 def _checked(path: Path, found: os.stat_result, most_bytes: int) -> int:

@@ -5,7 +5,6 @@ A kit is a folder: `kit.json`, `blobs/` with maps that the kit took in, named by
 """
 
 import contextlib
-import hashlib
 import os
 import shutil
 from dataclasses import dataclass
@@ -14,7 +13,7 @@ from pathlib import Path
 import msgspec
 from msgspec.structs import replace
 
-from even_palette.core.disk.gate import exists, file_size, read_bytes, reason
+from even_palette.core.disk.gate import exists, file_size, read_bytes, reason, sha256_of
 from even_palette.core.disk.whole import sweep, write_whole
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import (
@@ -23,6 +22,7 @@ from even_palette.core.kit.model import (
     Kit,
     Names,
     Recipe,
+    Source,
     identifier,
     paint_tiles,
     with_files,
@@ -192,14 +192,40 @@ class Fingerprint:
 
 
 def fingerprint(path: Path) -> Fingerprint:
-    """Raises UserError if the file cannot be read."""
-    try:
-        file_size(path, MOST_FILE_BYTES)
-        with path.open("rb") as file:
-            digest = hashlib.file_digest(file, "sha256")
-            return Fingerprint(os.fstat(file.fileno()).st_size, digest.hexdigest())
-    except OSError as error:
-        raise UserError(f"{path}: cannot be read ({reason(error)}).") from error
+    """Raises UserError if the file cannot be read. A .gltf is known by the files beside it, too."""
+    if path.suffix.lower() == ".gltf":
+        from even_palette.core.mesh.files import content_of
+
+        return Fingerprint(file_size(path, MOST_FILE_BYTES), content_of(path, read_bytes(path, MOST_FILE_BYTES)))
+    return Fingerprint(file_size(path, MOST_FILE_BYTES), sha256_of(path, MOST_FILE_BYTES))
+
+
+def as_on_disk(kit: Kit) -> tuple[Kit, list[str]]:
+    """The kit with its maps and meshes known as they are on disk now, and the names of those that are others.
+
+    What cannot be read stays as it was known.
+    """
+    changed: list[str] = []
+
+    def look(file: FromFile) -> FromFile:
+        if isinstance(file, Recipe):
+            return file
+        with contextlib.suppress(UserError):
+            seen = fingerprint(Path(file.path))
+            if seen.sha256 != file.sha256:
+                changed.append(Path(file.path).name)
+                return renewed(file, seen)
+        return file
+
+    return with_files(kit, look), changed
+
+
+def renewed(file: FromFile, seen: Fingerprint) -> FromFile:
+    """A map or mesh whose file holds something else now."""
+    if isinstance(file, Recipe):
+        return file
+    made = replace(file, size=seen.size, sha256=seen.sha256)
+    return replace(made, width=0, height=0) if isinstance(made, Source) else made
 
 
 @dataclass(frozen=True)

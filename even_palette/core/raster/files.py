@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from even_palette.core.arrays import Samples
-from even_palette.core.disk.gate import check_memory, file_size, reason
+from even_palette.core.disk.gate import FileState, check_memory, reason, sha256_of
 from even_palette.core.disk.whole import replacing
 from even_palette.core.errors import UserError, one_line
 from even_palette.core.raster.guess import LOSSY
@@ -35,26 +35,31 @@ class Limits:
     file_bytes: int = 2 << 30
 
 
-def read_plane(path: Path, encoding: Encoding, limits: Limits | None = None, known_id: str = "") -> Plane:
+def read_plane(path: Path, encoding: Encoding, limits: Limits | None = None) -> Plane:
     """Read the first image of a file as a plane of the given encoding.
 
     8- and 16-bit integers keep their exact levels, everything else becomes float32; alpha is never multiplied in. What
-    was left out of the file stands in the plane's notes. Raises UserError, naming the file, for what cannot be read or
-    exceeds the limits.
+    was left out of the file stands in the plane's notes. The plane is known by the SHA-256 of what was read. Raises
+    UserError, naming the file, for what cannot be read or exceeds the limits.
     """
     limits = limits or Limits()
     if path.suffix.lower() not in READABLE:
         raise UserError(f"{path.name}: this kind of file is not read; use {', '.join(READABLE)}.")
-    file_size(path, limits.file_bytes)
+    before = FileState.of(path)
+    digest = sha256_of(path, limits.file_bytes)
     samples, notes = _decode(path, limits)
+    if FileState.of(path) != before:
+        raise UserError(f"{path.name}: was written to while it was read; try again.")
     if samples.dtype == np.float32 and not np.isfinite(samples).all():
         samples = np.nan_to_num(samples, nan=0.0, posinf=65504.0, neginf=-65504.0)
-    return Plane(samples, encoding, known_id, notes)
+    return Plane(samples, encoding, digest, notes)
 
 
 def _decode(path: Path, limits: Limits) -> tuple[Samples, tuple[str, ...]]:
     import OpenImageIO as oiio
 
+    if not str(path).isprintable() and not _is_text(path):
+        raise UserError(f"{path.name}: its folder has a name that is no UTF-8; rename it.")
     config = oiio.ImageSpec()
     config.attribute("oiio:UnassociatedAlpha", 1)
     source = oiio.ImageInput.open(str(path), config)
@@ -78,6 +83,15 @@ def _decode(path: Path, limits: Limits) -> tuple[Samples, tuple[str, ...]]:
         return samples, _left_out(source, path.name)
     finally:
         source.close()
+
+
+def _is_text(path: Path) -> bool:
+    """Whether a name is text; others cannot be handed to the library."""
+    try:
+        str(path).encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def _check_spec(path: Path, spec: Any, limits: Limits) -> None:

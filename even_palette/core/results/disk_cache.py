@@ -10,13 +10,13 @@ import os
 import time
 from collections.abc import Callable
 from dataclasses import fields, is_dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any, TypeVar
 
 import msgspec
 import numpy as np
 
-from even_palette import __version__
 from even_palette.core.arrays import Samples
 from even_palette.core.disk.gate import read_bytes
 from even_palette.core.disk.places import cache_home
@@ -26,7 +26,6 @@ from even_palette.core.errors import UserError
 T = TypeVar("T")
 MOST_BYTES = 2 << 30
 MOST_FILE_BYTES = 1 << 30
-VERSION = f"Even Palette results 2 {__version__}"
 SUFFIX = ".result"
 LITTER_S = 3600
 
@@ -35,6 +34,15 @@ class _Head(msgspec.Struct, frozen=True):
     version: str
     arrays: list[tuple[str, str, list[int]]]
     numbers: dict[str, float]
+
+
+@cache
+def code_version(folder: Path = Path(__file__).parents[1]) -> str:
+    """Names the code that makes results by the text of all its modules: another text may give other results."""
+    digest = hashlib.blake2b(f"{np.__version__}".encode(), digest_size=16)
+    for path in sorted(folder.rglob("*.py")):
+        digest.update(path.relative_to(folder).as_posix().encode() + b"\0" + path.read_bytes() + b"\0")
+    return digest.hexdigest()
 
 
 def cache_folder() -> Path:
@@ -85,7 +93,7 @@ class DiskCache:
             if hashlib.blake2b(memoryview(data)[32:], digest_size=32).digest() != digest:
                 raise ValueError("the checksum is wrong")
             head = msgspec.json.decode(data[40 : 40 + size], type=_Head)
-            if head.version != VERSION:
+            if head.version != code_version():
                 raise ValueError("another version")
             at, arrays = 40 + size, dict[str, Any]()
             for name, dtype, shape in head.arrays:
@@ -104,7 +112,7 @@ class DiskCache:
     def _write(self, path: Path, result: object) -> None:
         arrays, numbers = _taken_apart(result)
         head = msgspec.json.encode(
-            _Head(VERSION, [(name, a.dtype.str, list(a.shape)) for name, a in arrays.items()], numbers)
+            _Head(code_version(), [(name, a.dtype.str, list(a.shape)) for name, a in arrays.items()], numbers)
         )
         if sum(array.nbytes for array in arrays.values()) > min(MOST_FILE_BYTES, self._most // 4):
             return

@@ -7,13 +7,14 @@ and tiles that come out as they were are the same objects, for textures and file
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
-from even_palette.core.kit.model import MOST_STEPS, Focus, Region, Step
+from even_palette.core.kit.model import MOST_STEPS, Focus, Step
 from even_palette.core.material.model import PlaneKind, PlaneUse
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.plane import Plane
@@ -22,6 +23,7 @@ from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, TiledPlane, e
 from even_palette.core.regions.paint import Paint, over, packed_levels
 from even_palette.core.regions.steps import STEPS, joined, strengthened
 from even_palette.core.results.claims import Leaf
+from even_palette.core.results.mask_names import Wanted, acting
 
 if TYPE_CHECKING:
     from even_palette.core.results.sheets import Sheets
@@ -30,20 +32,53 @@ if TYPE_CHECKING:
 HALF = 32768
 
 
-def acting(region: Region, first: int = MOST_STEPS) -> list[Step]:
-    """Those of its first steps that change something: that are on, have a strength, and read what they need."""
-    return [
-        step for step in region.steps[:first]
-        if step.on and step.strength > 0 and (step.plane is not None or not STEPS[step.kind].reads_channel)
-        and (step.paint is not None or not STEPS[step.kind].is_paint)
-        and (step.region or not STEPS[step.kind].reads_region)
-    ]  # fmt: skip
+def masks_of(
+    at: Focus, sheets: Sheets, wanted: Sequence[Wanted], leaf: Leaf | None = None, cancel: CancelToken | None = None
+) -> list[TiledPlane]:
+    """The masks of regions after their first steps, (H, W, 1) uint16 each. Raises Cancelled.
+
+    Those that they take are made before them, one by one.
+    """
+    names = sheets.mask_names(at)
+    numbers = {region.key: number for number, region in enumerate(at.sheet.regions)}
+    made: dict[Wanted, TiledPlane] = {}
+
+    def grid(each: Wanted) -> TiledPlane:
+        nonlocal leaf
+        leaf = leaf or sheets.leaf(at, cancel=cancel)
+        return TiledPlane(mask_grid(at, sheets, leaf, numbers[each[0]], made, cancel, each[1]))
+
+    for each in names.in_order(wanted):
+        made[each] = sheets.cache.get(("mask", names.name(each)), lambda each=each: grid(each))  # type: ignore[misc]
+    return [made[each] for each in wanted]
+
+
+def mask_of(at: Focus, sheets: Sheets, region: str, steps: int) -> TiledPlane:
+    """The mask of one region after its first steps; where nothing may be made, all that it needs is made at once."""
+    names, wanted = sheets.mask_names(at), (region, steps)
+    before = [each for each in names.in_order([wanted]) if each != wanted]
+
+    def compute() -> TiledPlane:
+        made = dict(zip(before, masks_of(at, sheets, before), strict=True))
+        number = [other.key for other in at.sheet.regions].index(region)
+        return TiledPlane(mask_grid(at, sheets, sheets.leaf(at), number, made, None, steps))
+
+    return sheets.cache.get(("mask", names.name(wanted)), compute)
 
 
 def mask_grid(
-    at: Focus, sheets: Sheets, leaf: Leaf, number: int, cancel: CancelToken | None = None, steps: int = MOST_STEPS
+    at: Focus,
+    sheets: Sheets,
+    leaf: Leaf,
+    number: int,
+    taken: Mapping[Wanted, TiledPlane],
+    cancel: CancelToken | None = None,
+    steps: int = MOST_STEPS,
 ) -> Grid:
-    """The mask of the region with this number after its first steps, tiles (h, w, 1) uint16. Raises Cancelled."""
+    """The mask of the region with this number after its first steps, tiles (h, w, 1) uint16. Raises Cancelled.
+
+    `taken` are the masks of other regions that its steps take.
+    """
     region = at.sheet.regions[number]
     height, width = leaf.index.shape
     row = leaf.masks[number]
@@ -81,11 +116,18 @@ def mask_grid(
         if STEPS[step.kind].keeps_islands:
             grid = _kept_to_islands(at, sheets, claims, grid, step.strength, cancel)
         else:
-            grid = _stepped(at, sheets, grid, step, cancel)
+            grid = _stepped(at, sheets, grid, step, taken, cancel)
     return grid
 
 
-def _stepped(at: Focus, sheets: Sheets, before: Grid, step: Step, cancel: CancelToken | None) -> Grid:
+def _stepped(
+    at: Focus,
+    sheets: Sheets,
+    before: Grid,
+    step: Step,
+    taken: Mapping[Wanted, TiledPlane],
+    cancel: CancelToken | None,
+) -> Grid:
     kind = STEPS[step.kind]
     values = kind.filled(step.values)
     reach = kind.reach(values)
@@ -93,8 +135,7 @@ def _stepped(at: Focus, sheets: Sheets, before: Grid, step: Step, cancel: Cancel
     plane = sheets.paint(at) if kind.reads_base else plane
     plane = sheets.id_levels(at) if kind.of_ids else plane
     if kind.reads_region:
-        first = 0 if kind.claims_only else MOST_STEPS
-        plane = sheets.mask(at, step.region, first)
+        plane = taken[step.region, 0 if kind.claims_only else MOST_STEPS]
     told = repr((step.kind, values, step.plane if kind.reads_channel else "", step.join, step.strength))
 
     def source(spot: Spot) -> Tile:

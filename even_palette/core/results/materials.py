@@ -51,10 +51,10 @@ FEW_TEXELS = 1 << 18
 """Up to here the reference is quicker than compiling a loop."""
 
 
-def plane_of(at: Focus, sheets: Sheets, ref: PlaneRef, make: bool = False) -> Plane:
-    """The plane that a reference means. A bake that is not there is made, which may take long, or refused.
+def plane_of(at: Focus, sheets: Sheets, ref: PlaneRef) -> Plane:
+    """The plane that a reference means. A bake that is not there is made, which may take long.
 
-    Raises UserError if it cannot be read or is not there.
+    Raises UserError if it cannot be read or is not there, and NotReady on the thread that only looks.
     """
     try:
         match ref.kind:
@@ -68,10 +68,7 @@ def plane_of(at: Focus, sheets: Sheets, ref: PlaneRef, make: bool = False) -> Pl
                 bake = at.sheet.bake(ref.key)
     except KeyError:
         raise UserError(f"A coat reads the {ref.kind} “{ref.key}”, which is not there.") from None
-    made = sheets.meshes.bake(at, bake)[0] if make else sheets.meshes.made_bake(at, bake)
-    if made is None:
-        raise UserError("A bake that a coat reads is being made …")
-    return made
+    return sheets.meshes.bake(at, bake)[0]
 
 
 def pictures_of(at: Focus, sheets: Sheets) -> Pictures:
@@ -158,16 +155,16 @@ def packing_plan(at: Focus, material: Material, live: bool = False, size: tuple[
     return wanted if fits and not live else PackingPlan(Packing.ARRAY, keys)
 
 
-def slots_of(at: Focus, sheets: Sheets, used: Mapping[str, SlotUse], make: bool = False) -> dict[str, Slot]:
+def slots_of(at: Focus, sheets: Sheets, used: Mapping[str, SlotUse]) -> dict[str, Slot]:
     """The base colour and the planes that coats sample, by slot. Raises UserError for one that is not there."""
     base = sheets.tone(at, at.sheet.base_tone) if has_grey_base(at) else sheets.base_colour(at)
     found = {BASE_SLOT: slots.of(base)}
     for name, use in used.items():
-        plane = plane_of(at, sheets, use.plane, make)
+        plane = plane_of(at, sheets, use.plane)
         if use.cells:
             found[name] = Slot(_cells(sheets, plane, use), use.sampler, is_array=True)
         elif use.below:
-            strips = [plane, *(plane_of(at, sheets, ref, make) for ref in use.below)]
+            strips = [plane, *(plane_of(at, sheets, ref) for ref in use.below)]
             found[name] = slots.of(_below_each_other(sheets, strips), use.sampler)
         else:
             found[name] = slots.of(_as_colour(at, sheets, use.plane, plane) if use.colour else plane, use.sampler)
@@ -227,7 +224,7 @@ def cell_pictures(at: Focus, sheets: Sheets, use: PlaneUse, side: int) -> list[L
 
 def prepare_material(at: Focus, sheets: Sheets) -> None:
     """Make what the material of a sheet needs: weights, means, and the bakes that its coats read."""
-    slots_of(at, sheets, material_of(at, sheets).slots, make=True)
+    slots_of(at, sheets, material_of(at, sheets).slots)
 
 
 # Typical texels

@@ -6,17 +6,16 @@ Modules with compiled loops or sparse graphs are imported where they are used: t
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, Levels, Samples, float32
 from even_palette.core.disk.gate import reason, refuse_sources
-from even_palette.core.errors import UserError
+from even_palette.core.errors import FileChanged, UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.assignment import unpack_chosen, unpack_faces
 from even_palette.core.kit.model import Bake, FaceRegions, Focus, Kit, MeshFile, Unit, Up
@@ -30,7 +29,7 @@ from even_palette.core.mesh.unwrap import unwrapped
 from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.results.cache import Cache
-from even_palette.core.results.glow import light_key
+from even_palette.core.results.sources import name_of
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.bakes._declare import Ground
@@ -67,27 +66,43 @@ class SheetMesh:
         return self.mesh.content_id
 
 
+class Light(Protocol):
+    """What texels of a sheet send out as a bake wants it: its name, and the light itself (see `glow`)."""
+
+    def key(self, at: Focus, bake: Bake) -> tuple[object, ...]:
+        """Names the light by all that it depends on."""
+        ...
+
+    def made(self, at: Focus, bake: Bake) -> Floats | None:
+        """The light, (size, size, 3) float32; None where nothing glows."""
+        ...
+
+
 class Meshes:
     """Derived results of meshes. Holds nothing but the cache; all methods may be called from any thread."""
 
-    def __init__(self, cache: Cache, light_of: Callable[[Focus, Bake], Floats | None] = lambda at, bake: None) -> None:
-        """`light_of` gives what the texels of a sheet send out, for bakes that are made from it."""
+    def __init__(self, cache: Cache, light: Light | None = None) -> None:
+        """`light` is what the texels of a sheet send out, for bakes that are made from it."""
         self.cache = cache
-        self.light_of = light_of
+        self.light = light
 
     def file(self, file: MeshFile) -> Mesh:
-        """The mesh of a file in metres, y up, unwrapped if it is asked for. Raises UserError if it cannot be read."""
-        known = f"{file.sha256}:{file.unit}:{file.up}"
+        """The mesh of a file in metres, y up, unwrapped if it is asked for.
+
+        Raises UserError if it cannot be read, and FileChanged if it is not what the kit knows.
+        """
 
         def read() -> Mesh:
-            mesh = read_mesh(Path(file.path), known_id=known if file.sha256 else "")
-            points = mesh.points * np.float32(METRES[file.unit])
+            mesh = read_mesh(Path(file.path))
+            if file.sha256 not in ("", mesh.known_id):
+                raise FileChanged(file.path)
+            known = f"{mesh.known_id}:{file.unit}:{file.up}"
+            points, normals = mesh.points * np.float32(METRES[file.unit]), mesh.normals
             if file.up == Up.Z:
-                points, normals = _turned(points), _turned(mesh.normals)
-                return replace(mesh, points=points, normals=normals)
-            return replace(mesh, points=points)
+                points, normals = _turned(points), _turned(normals)
+            return replace(mesh, points=points, normals=normals, known_id=known)
 
-        mesh: Mesh = self.cache.get(("mesh", file.path, known), read)
+        mesh: Mesh = self.cache.get(("mesh", name_of(file), file.unit, file.up), read)
         if file.unwrap:
             return self.cache.get(("unwrapped", mesh.content_id), lambda: unwrapped(mesh))
         return mesh
@@ -215,11 +230,11 @@ class Meshes:
             colours = [(region.key, region.id_colour) for region in at.sheet.regions]
             depends += [self.assignment_key(at), colours]
         if bake.kind == LIT:
-            depends += [light_key(at, bake), self.assignment_key(at)]
+            depends.append(self.light.key(at, bake) if self.light else "")
         if bake.kind == "along":
             depends.append([file.roots for file in at.kit.meshes])
         if bake.kind == "transfer":
-            depends += [(f.path, f.sha256, f.unit, f.up) for f in at.kit.meshes if f.reference]
+            depends += [(name_of(f), f.unit, f.up, f.unwrap) for f in at.kit.meshes if f.reference]
         return hashlib.sha256(repr(depends).encode()).hexdigest()
 
     def known_bake(self, at: Focus, bake: Bake) -> Baked | None:
@@ -264,7 +279,7 @@ class Meshes:
             ground.other = self.file(reference)
             ground.other_colours = reference_colours(ground.other, str(bake.values.get("by", "slots")))[0]
         if bake.kind == LIT:
-            ground.light = self.light_of(at, bake)
+            ground.light = self.light.made(at, bake) if self.light else None
         return ground
 
 

@@ -26,7 +26,7 @@ class SheetRender:
         self._whole = self._material.program(plan)
         weights = sheets.weights(at, progress, cancel)
         self._slots: Mapping[str, Slot] = {
-            **slots_of(at, sheets, self._material.slots, make=True),
+            **slots_of(at, sheets, self._material.slots),
             **plan.slots(weights.packed),
         }
         base = sheets.base_colour(at)

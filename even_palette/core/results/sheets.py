@@ -7,8 +7,9 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.disk.gate import check_memory
+from even_palette.core.errors import FileChanged, UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import MOST_STEPS, Bake, Focus, Region, Source
+from even_palette.core.kit.model import MOST_STEPS, Focus, Region, Source
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane
@@ -18,13 +19,15 @@ from even_palette.core.regions.keying import distance_counts
 from even_palette.core.regions.unmix import Unmixed, unmix
 from even_palette.core.results.cache import Cache, Seen
 from even_palette.core.results.claims import LIKE, Leaf, leaf_of
-from even_palette.core.results.glow import light_of
+from even_palette.core.results.glow import SheetLight
 from even_palette.core.results.kept_weights import lasting_weights
-from even_palette.core.results.masks import mask_grid
+from even_palette.core.results.mask_names import MaskNames
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.means import region_means
 from even_palette.core.results.meshes import Meshes
-from even_palette.core.results.tones import made_tone
-from even_palette.core.results.weights import SheetWeights, mask_key, weights_key, weights_of
+from even_palette.core.results.sources import map_name, name_of
+from even_palette.core.results.tones import made_tone, tone_key
+from even_palette.core.results.weights import SheetWeights, weights_key, weights_of
 
 MOST_MASK_SUM = 4
 MESH_SIDE = 1024
@@ -40,22 +43,29 @@ class Sheets:
     def __init__(self, cache: Cache | None = None) -> None:
         self.cache = cache or Cache()
         self.seen = Seen()
-        mine = ref(self)  # so that what is held here goes at once with the last who holds it
-
-        def light(at: Focus, bake: Bake) -> Floats | None:
-            sheets = mine()
-            return light_of(at, sheets, bake) if sheets is not None else None
-
-        self.meshes = Meshes(self.cache, light)
+        self.meshes = Meshes(self.cache, SheetLight(ref(self)))  # a circle that ends with the last who holds this
+        self._mask_names: WeakKeyDictionary[Focus, MaskNames] = WeakKeyDictionary()
         self._named: WeakKeyDictionary[Focus, tuple[object, ...]] = WeakKeyDictionary()
 
     def plane(self, source: Source) -> Plane:
         """The plane of a map; maps of colour have three channels, or four with alpha, also where the file is grey.
 
-        Raises UserError if its file cannot be read, or if work on it would not fit into memory.
+        Raises UserError if its file cannot be read, or if work on it would not fit into memory, and FileChanged if the
+        file is not what the kit knows: what is made of it would be kept under the name of something else.
         """
-        key = ("plane", source.path, source.sha256)
-        read = self.cache.get(key, lambda: read_plane(Path(source.path), Encoding.DATA, known_id=source.sha256))
+
+        def read_known() -> Plane:
+            found = read_plane(Path(source.path), Encoding.DATA)
+            if source.sha256 not in ("", found.known_id):
+                raise FileChanged(source.path)
+            return found
+
+        read = self.cache.get(("plane", name_of(source)), read_known)
+        if (source.width or read.width, source.height or read.height) != (read.width, read.height):
+            raise UserError(
+                f"{Path(source.path).name}: is {read.width} x {read.height} texels, the kit says "
+                f"{source.width} x {source.height}; remove the map in Source and open it again."
+            )
         if source.role == Role.ID:
             texels = read.width * read.height
             check_memory(Path(source.path).name, texels * (read.channels + ID_BYTES), "keying")
@@ -64,7 +74,7 @@ class Sheets:
 
     def known_plane(self, source: Source) -> Plane | None:
         """The plane of a map as it was read, if it was."""
-        found: Plane | None = self.cache.peek(("plane", source.path, source.sha256))
+        found: Plane | None = self.cache.peek(("plane", name_of(source)))
         return found
 
     def paint(self, at: Focus) -> Plane:
@@ -83,6 +93,12 @@ class Sheets:
             ("grey base", made.content_id),
             lambda: colour_plane(Plane(made.samples, Encoding.SRGB, f"tone {made.content_id}")),
         )
+
+    def base_name(self, at: Focus) -> tuple[object, ...]:
+        """Names what lies under all coats by what the kit says of it."""
+        if not at.sheet.base_tone:
+            return map_name(at.sheet.source(Role.BASE_COLOUR))
+        return tone_key(at, self, at.sheet.tone(at.sheet.base_tone))
 
     def tone(self, at: Focus, key: str, progress: Progress = silent, cancel: CancelToken | None = None) -> Plane:
         """The plane of a tone. Raises UserError if it cannot be made, KeyError if there is none, Cancelled."""
@@ -108,7 +124,7 @@ class Sheets:
             plane = self.id_levels(at)
             return list_id_colours(plane.samples) if plane else IdColours((), 0)
 
-        return self.cache.get(("id colours", self._id_name(at)), compute)
+        return self.cache.get(("id colours", self.id_name(at)), compute)
 
     def unmixed(self, at: Focus, cancel: CancelToken | None = None) -> tuple[Unmixed, str]:
         """The unmixed ID map of a sheet that has one and is set to that, and its name. Raises Cancelled."""
@@ -131,7 +147,7 @@ class Sheets:
 
     def id_distances(self, at: Focus, region: Region) -> Samples | None:
         """How many texels of the ID map are how far from a region's ID colour, (256,); None without a map."""
-        if not self._id_name(at):
+        if not self.id_name(at):
             return None
 
         def compute() -> Samples:
@@ -139,17 +155,17 @@ class Sheets:
             assert plane is not None
             return distance_counts(plane.samples, region.id_colour, region.metric)
 
-        return self.cache.get(("id distances", self._id_name(at), region.id_colour, region.metric), compute)
+        return self.cache.get(("id distances", self.id_name(at), region.id_colour, region.metric), compute)
 
     def known_id_colours(self, at: Focus) -> IdColours | None:
         """The ID colours if they were listed already."""
-        name = self._id_name(at)
+        name = self.id_name(at)
         return self.cache.peek(("id colours", name)) if name else IdColours((), 0)
 
-    def _id_name(self, at: Focus) -> str:
+    def id_name(self, at: Focus) -> str:
         """Names what serves as ID map by what the kit says alone; "" for nothing."""
         if source := at.sheet.source(Role.ID):
-            return f"{source.sha256} {source.path}"
+            return name_of(source)
         there = at.sheet.id_bake and self.meshes.on_sheet(at) is not None
         return self.meshes.bake_key(at, at.sheet.bake(at.sheet.id_bake)) if there else ""
 
@@ -212,9 +228,16 @@ class Sheets:
 
     def mask(self, at: Focus, region: str, steps: int = MOST_STEPS) -> TiledPlane:
         """The mask of a region after its first steps, (H, W, 1) uint16. Raises KeyError without such a region."""
-        number = [other.key for other in at.sheet.regions].index(at.kit.region(region).key)
-        key = mask_key(at, self, number, steps)
-        return self.cache.get(key, lambda: TiledPlane(mask_grid(at, self, self.leaf(at), number, None, steps)))
+        if at.kit.sheet_of(region).key != at.key:
+            raise KeyError(region)
+        return mask_of(at, self, region, steps)
+
+    def mask_names(self, at: Focus) -> MaskNames:
+        """Names the masks of a sheet; views ask often, so names are put together once."""
+        known = self._mask_names.get(at)
+        if known is None:
+            known = self._mask_names[at] = MaskNames(at, self)
+        return known
 
     def weights_key(self, at: Focus) -> tuple[object, ...]:
         """Names the weights of a sheet by what they are made of; views ask often, so a name is put together once."""

@@ -15,6 +15,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Sampler, sample, texel_centres
 from even_palette.core.raster.tiles import TiledPlane, grid_of
+from even_palette.core.results.sources import map_name
 from even_palette.core.tones.kinds import tone_kinds
 from even_palette.core.tones.palette import levels_of_colours, strip_of
 from even_palette.core.tones.ramp import ramp_strip
@@ -72,7 +73,7 @@ def ground_of_tone(
         raise UserError(f"{tone.name} holds no planes yet; choose up to four.")
     parts = []
     for use in tone.parts:
-        plane = plane_of(at, sheets, use.plane, make=True)
+        plane = plane_of(at, sheets, use.plane)
         if (plane.height, plane.width) != (source.height, source.width):
             raise UserError(f"The planes that {tone.name} packs are not of one size.")
         parts.append(float32(plane.values()[..., min(use.channel, plane.channels - 1)]))
@@ -85,7 +86,7 @@ def source_plane(at: Focus, sheets: Sheets, tone: Tone) -> Plane:
 
     ref = tone.parts[0].plane if tone.parts else tone.source
     if ref is not None:
-        return plane_of(at, sheets, ref, make=True)
+        return plane_of(at, sheets, ref)
     if at.sheet.source(Role.BASE_COLOUR) is None:
         raise UserError("There is no base colour yet; open one in Source.")
     return sheets.paint(at)
@@ -97,24 +98,27 @@ def tone_key(at: Focus, sheets: Sheets, tone: Tone) -> tuple[object, ...]:
     own = {key: kind.settings({**tone.values, **values}) for key, values in tone.own.items()}
     fitted = at.kit.palette(tone.palette).fitted if tone.palette else ()
     return (
-        "tone", tone.kind, tuple(kind.settings(tone.values).items()), _ref_name(at, sheets, tone.source),
+        "tone", tone.kind, tuple(kind.settings(tone.values).items()), ref_name(at, sheets, tone.source),
         tuple((key, tuple(values.items())) for key, values in own.items()),
         sheets.weights_key(at) if own or kind.by_region else "", fitted,
-        tuple((_ref_name(at, sheets, use.plane), use.channel) for use in tone.parts),
+        tuple((ref_name(at, sheets, use.plane), use.channel) for use in tone.parts),
     )  # fmt: skip
 
 
-def _ref_name(at: Focus, sheets: Sheets, ref: PlaneRef | None) -> object:
+def ref_name(at: Focus, sheets: Sheets, ref: PlaneRef | None) -> object:
     """Names a plane by what the kit says of it."""
     if ref is None:
-        source = at.sheet.source(Role.BASE_COLOUR)
-    elif ref.kind == PlaneKind.TONE:
-        return tone_key(at, sheets, at.sheet.tone(ref.key))
-    elif ref.kind == PlaneKind.BAKE:
-        return sheets.meshes.bake_key(at, at.sheet.bake(ref.key))
-    else:
-        source = next((source for source in at.sheet.sources if source.key == ref.key), None)
-    return (source.path, source.sha256, source.encoding, source.role) if source else ""
+        return map_name(at.sheet.source(Role.BASE_COLOUR))
+    match ref.kind:
+        case PlaneKind.TONE:
+            return tone_key(at, sheets, at.sheet.tone(ref.key))
+        case PlaneKind.BAKE:
+            return sheets.meshes.bake_key(at, at.sheet.bake(ref.key))
+        case PlaneKind.PALETTE:
+            return at.kit.palette(ref.key)
+        case PlaneKind.RAMP:
+            return at.kit.ramp(ref.key)
+    return map_name(at.sheet.map(ref.key))
 
 
 def tone_encoding(at: Focus, tone: Tone) -> Encoding:

@@ -8,19 +8,16 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
-from msgspec.structs import replace
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit.model import Focus, Region
-from even_palette.core.material.model import PlaneKind, PlaneUse
-from even_palette.core.raster.guess import Role
+from even_palette.core.kit.model import MOST_STEPS, Focus
 from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, TiledPlane, each_tile, make_tile
 from even_palette.core.regions.packing import REGIONS_A_PLANE, plane_and_channel
-from even_palette.core.regions.steps import STEPS
 from even_palette.core.regions.weights import Coverage, Resolve, quantize_weights, resolve_weights
 from even_palette.core.results.claims import leaf_of
-from even_palette.core.results.masks import acting, mask_grid
+from even_palette.core.results.mask_names import acting
+from even_palette.core.results.masks import masks_of
 
 if TYPE_CHECKING:
     from even_palette.core.results.sheets import Sheets
@@ -77,64 +74,9 @@ class SheetWeights:
 
 def weights_key(at: Focus, sheets: Sheets) -> tuple[object, ...]:
     """Names the weights of a sheet by what they are made of."""
-    found = sheets.meshes.on_sheet(at)
-    return (
-        "weights",
-        _id_name(at, sheets),
-        (found.content_id, sheets.meshes.assignment_key(at), at.sheet.padding) if found else "",
-        sheets.mask_size(at),
-        at.sheet.resolve,
-        tuple(region.locked for region in at.sheet.regions),
-        at.sheet.unmix,
-        tuple(_claims(region) for region in at.sheet.regions),
-        tuple(_plane_name(at, sheets, step.plane) for region in at.sheet.regions for step in acting(region)
-              if step.plane),
-        _base_name(at) if any(STEPS[step.kind].reads_base for r in at.sheet.regions for step in acting(r)) else "",
-    )  # fmt: skip
-
-
-def _id_name(at: Focus, sheets: Sheets) -> str:
-    """Names the ID map by what the kit says of it; nothing is read for that."""
-    source = at.sheet.source(Role.ID)
-    if source is not None:
-        return f"{source.path} {source.sha256}"
-    return sheets.meshes.bake_key(at, at.sheet.bake(at.sheet.id_bake)) if at.sheet.id_bake else ""
-
-
-def _plane_name(at: Focus, sheets: Sheets, use: PlaneUse) -> str:
-    if use.plane.kind == PlaneKind.MAP:
-        source = at.sheet.map(use.plane.key)
-        return f"{source.path} {source.sha256} {source.encoding} {source.role}"
-    return sheets.meshes.bake_key(at, at.sheet.bake(use.plane.key))
-
-
-def _base_name(at: Focus) -> str:
-    """Names the base colour by what the kit says of it."""
-    source = at.sheet.source(Role.BASE_COLOUR)
-    return f"{source.path} {source.sha256} {source.encoding}" if source else ""
-
-
-def mask_key(at: Focus, sheets: Sheets, number: int, steps: int) -> tuple[object, ...]:
-    """Names the mask of the region with this number after its first steps; what later steps do is no part of it."""
-    region = at.sheet.regions[number]
-    steps_of = {other.key: other.steps for other in at.sheet.regions} | {region.key: region.steps[:steps]}
-    needed, wanted = set[str](), [region.key]
-    while wanted:
-        key = wanted.pop()
-        needed.add(key)
-        wanted += [step.region for step in steps_of.get(key, ()) if step.region and step.region not in needed]
-    regions = tuple(
-        replace(other, steps=steps_of[other.key] if other.key in needed else (), locked=False)
-        for other in at.sheet.regions
-    )
-    bare = at.kit.with_sheet(replace(at.sheet, regions=regions, resolve=Resolve.SHARE))
-    return ("mask", *weights_key(bare.at(at.key), sheets), number)
-
-
-def _claims(region: Region) -> tuple[object, ...]:
-    """What a region's mask depends on; the key stands for its faces."""
-    claim = (region.key, region.keyed, region.id_colours, region.inner, region.outer, region.metric, region.boxes)
-    return (*claim, repr(acting(region)))
+    names = sheets.mask_names(at)
+    locks = tuple(region.locked for region in at.sheet.regions)
+    return ("weights", names.claims, names.steps, at.sheet.resolve, locks)
 
 
 @dataclass(frozen=True)
@@ -153,7 +95,8 @@ def weights_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToke
     height, width = leaf.index.shape
     locks = [region.locked for region in regions]
     stepped = [number for number, region in enumerate(regions) if acting(region) or number in leaf.chosen]
-    grids = {number: mask_grid(at, sheets, leaf, number, cancel) for number in stepped}
+    masks = masks_of(at, sheets, [(regions[number].key, MOST_STEPS) for number in stepped], leaf, cancel)
+    grids = {number: mask.grid for number, mask in zip(stepped, masks, strict=True)}
     table = quantize_weights(
         resolve_weights(float32(leaf.masks[:, None]) / np.float32(65535), at.sheet.resolve, locks)
     )[:, 0]

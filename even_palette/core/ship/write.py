@@ -120,7 +120,7 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
         plan = packing_plan(part, material, size=sheets.mask_size(part))
         program = material.program(plan)
         weights = sheets.weights(part, _share(progress, number, len(shipped)), cancel)
-        own = {**slots_of(part, sheets, material.slots, make=True), **plan.slots(weights.packed)}
+        own = {**slots_of(part, sheets, material.slots), **plan.slots(weights.packed)}
         own = {name: slot for name, slot in own.items() if name == BASE_SLOT or name in program.slots}
         own[BASE_SLOT] = slots.of(_shipped(sheets, own[BASE_SLOT].plane))
         listed = _maps(part, plan, own, prefix)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import struct
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -48,16 +49,18 @@ class MeshLimits:
         )
 
 
-def read_mesh(path: Path, limits: MeshLimits | None = None, known_id: str = "") -> Mesh:
+def read_mesh(path: Path, limits: MeshLimits | None = None) -> Mesh:
     """Read the triangles of a mesh file; polygons are cut into fans. Lines, points and animation are left out.
 
-    Raises UserError, naming the file, for what cannot be read or exceeds the limits.
+    The mesh is known by the SHA-256 of what was read (see `content_of`). Raises UserError, naming the file, for what
+    cannot be read or exceeds the limits.
     """
     limits = limits or MeshLimits()
     suffix = path.suffix.lower()
     if suffix not in READABLE:
         raise UserError(f"{path.name}: this kind of mesh is not read; use {', '.join(READABLE)}.")
     data = read_bytes(path, limits.file_bytes)
+    known_id = content_of(path, data)
     limits = limits.of_file(len(data))
     try:
         if suffix == ".obj":
@@ -77,4 +80,17 @@ def read_mesh(path: Path, limits: MeshLimits | None = None, known_id: str = "") 
         raise UserError(f"{path.name}: the mesh is damaged ({type(error).__name__}: {told}).") from None
     if not mesh.face_count:
         raise UserError(f"{path.name}: there are no triangles in it.")
+    if suffix == ".gltf" and content_of(path, data) != known_id:
+        raise UserError(f"{path.name}: a file beside it was written to while it was read; try again.")
     return mesh
+
+
+def content_of(path: Path, data: bytes) -> str:
+    """The SHA-256 of a mesh file that holds `data`; of a .gltf together with the files beside it that it names."""
+    digest = hashlib.sha256(data)
+    if path.suffix.lower() == ".gltf":
+        from even_palette.core.mesh.files.gltf import files_beside
+
+        for other in files_beside(data, path):
+            digest.update(hashlib.sha256(read_bytes(other, MeshLimits().file_bytes)).digest())
+    return digest.hexdigest()

@@ -2,6 +2,7 @@
 
 import base64
 import binascii
+import contextlib
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
@@ -49,13 +50,7 @@ class _Reader:
                 return base64.b64decode(uri.partition(",")[2], validate=True)
             except binascii.Error:
                 raise UserError(f"{self.path.name}: an embedded buffer cannot be decoded.") from None
-        wanted = Path(unquote(uri))
-        if ":" in uri or "\0" in uri or wanted.is_absolute() or ".." in wanted.parts:
-            raise UserError(f"{self.path.name}: the buffer “{uri[:60]}” leaves the folder of the file.")
-        found = (self.path.parent / wanted).resolve()
-        if not found.is_relative_to(self.path.parent.resolve()):
-            raise UserError(f"{self.path.name}: the buffer “{uri[:60]}” leaves the folder of the file.")
-        return read_bytes(found, self.limits.file_bytes)
+        return read_bytes(_beside(self.path, uri), self.limits.file_bytes)
 
     def counts(self, primitive: Document) -> tuple[int, int]:
         """Vertices and at most so many triangles of a primitive, by its accessors alone."""
@@ -99,6 +94,41 @@ class _Reader:
         places = self._view(where["bufferView"], where.get("byteOffset", 0), index_kind, count, 1)[:, 0]
         values[places] = self._view(what["bufferView"], what.get("byteOffset", 0), kind, count, width)
         return values
+
+
+def _beside(path: Path, uri: str) -> Path:
+    """The file that a glTF names, which lies beside it or below. Raises UserError for any other."""
+    wanted = Path(unquote(uri))
+    found = (path.parent / wanted).resolve() if "\0" not in unquote(uri) else Path("/")
+    outside = ":" in uri or wanted.is_absolute() or ".." in wanted.parts
+    if outside or not found.is_relative_to(path.parent.resolve()):
+        raise UserError(f"{path.name}: the buffer “{uri[:60]}” leaves the folder of the file.")
+    return found
+
+
+def files_beside(data: bytes, path: Path) -> list[Path]:
+    """The files beside a .gltf that its buffers name and that are there, in their order."""
+    try:
+        buffers = msgspec.json.decode(data, type=_Buffers).buffers
+    except (msgspec.MsgspecError, ValueError, RecursionError):
+        return []
+    found = []
+    for buffer in buffers[:MOST_NODES]:
+        if buffer.uri and not buffer.uri.startswith("data:"):
+            with contextlib.suppress(UserError):
+                if (place := _beside(path, buffer.uri)).is_file():
+                    found.append(place)
+    return found
+
+
+class _Buffer(msgspec.Struct):
+    uri: str = ""
+
+
+class _Buffers(msgspec.Struct):
+    """What a .gltf says of its buffers."""
+
+    buffers: list[_Buffer] = []
 
 
 def _whole(value: Any) -> int:

@@ -1,0 +1,21 @@
+"""What files are called in the keys of results: by what they hold."""
+
+import os
+
+from even_palette.core.kit.model import MeshFile, Source
+
+
+def name_of(file: Source | MeshFile) -> str:
+    """Names what a file holds, as the kit knows it; one whose content the kit does not know by its time and size."""
+    if file.sha256:
+        return file.sha256
+    try:
+        found = os.stat(file.path)
+    except (OSError, ValueError):
+        return f"{file.path} is not there"
+    return f"{file.path} {found.st_size} {found.st_mtime_ns} {found.st_ino}"
+
+
+def map_name(source: Source | None) -> tuple[object, ...]:
+    """Names the plane of a map: the file, and how its samples are meant."""
+    return (name_of(source), source.encoding, source.role) if source else ()

@@ -1,0 +1,285 @@
+"""What results are called: by what was read, by all that they depend on, and by the code that makes them."""
+
+import random
+from collections.abc import Iterator
+from enum import Enum
+from pathlib import Path
+from threading import get_ident
+from typing import Any
+
+import msgspec
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from even_palette.core.errors import FileChanged, NotReady, UserError
+from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit.history import History
+from even_palette.core.kit.model import Bake, Focus, Kit, MeshFile, Step, Tone
+from even_palette.core.kit.store import as_on_disk, fingerprint
+from even_palette.core.kit.validate import check_kit
+from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.raster.files import read_plane, write_plane
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.cache import Cache
+from even_palette.core.results.disk_cache import DiskCache, code_version
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.materials import prepare_material
+from even_palette.core.results.sheets import Sheets
+from even_palette.core.tones.palette import new_palette
+from even_palette.core.tones.ramp import Ramp, RampRow, Stop
+
+ROOM = """\
+v -1 0 -1
+v 1 0 -1
+v 1 0 1
+v -1 0 1
+v -1 1 -1
+v 1 1 -1
+vt 0 0
+vt 0.45 0
+vt 0.45 0.9
+vt 0 0.9
+vt 0.5 0
+vt 0.95 0
+vt 0.95 0.9
+vt 0.5 0.9
+usemtl floor
+f 4/1 3/2 2/3 1/4
+usemtl wall
+f 1/5 2/6 6/7 5/8
+"""
+
+
+def with_disk(folder: Path) -> Sheets:
+    return Sheets(Cache(disk=DiskCache(folder)))
+
+
+# What was read
+
+
+def test_results_of_another_file_are_never_kept_under_its_name(
+    kit: Kit, maps: dict[Role, Path], tmp_path: Path
+) -> None:
+    """A map changes while the kit is closed, and changes back: nothing shows the results of the other one."""
+    at, disk = kit.at(), tmp_path / "disk"
+    first = with_disk(disk)
+    means = first.means(at)
+    weights = [level.copy() for level in first.weights(at, lasting=True).levels]
+    old = {role: path.read_bytes() for role, path in maps.items()}
+    for path in maps.values():
+        write_plane(path, Plane(255 - read_plane(path, Encoding.DATA).samples, Encoding.DATA))
+    for ask in (lambda s: s.means(at), lambda s: s.weights(at, lasting=True), lambda s: s.paint(at)):
+        with pytest.raises(FileChanged, match="is not the file that the kit knows any more"):
+            ask(with_disk(tmp_path / "empty"))
+    now, changed = as_on_disk(kit)
+    assert sorted(changed) == sorted(path.name for path in maps.values())
+    other = with_disk(disk)
+    assert not np.array_equal(other.means(now.at()), means)
+    other.weights(now.at(), lasting=True)
+    for role, path in maps.items():
+        path.write_bytes(old[role])
+    again = with_disk(disk)
+    assert np.array_equal(again.means(at), means)
+    assert all(map(np.array_equal, again.weights(at, lasting=True).levels, weights))
+
+
+def test_a_file_that_the_kit_knows_nothing_of_is_looked_at(kit: Kit, maps: dict[Role, Path]) -> None:
+    """Without a remembered hash, the same path may hold something else a moment later."""
+    bare = kit.with_sheet(
+        replace(kit.sheets[0], sources=tuple(replace(s, sha256="", width=0, height=0) for s in kit.sheets[0].sources))
+    )
+    sheets = Sheets()
+    before = sheets.means(bare.at())
+    path = maps[Role.BASE_COLOUR]
+    write_plane(path, Plane(255 - read_plane(path, Encoding.DATA).samples, Encoding.DATA))
+    assert not np.array_equal(sheets.means(Focus(bare, "sheet_1")), before)
+
+
+def test_planes_are_known_by_what_was_read(maps: dict[Role, Path]) -> None:
+    for path in maps.values():
+        assert read_plane(path, Encoding.DATA).known_id == fingerprint(path).sha256
+
+
+def test_meshes_alike_with_the_files_beside_them(tmp_path: Path) -> None:
+    """A .gltf is the same text while its buffer changes."""
+    points = np.float32([[0, 0, 0], [1, 0, 0], [0, 1, 0]])
+    document = {
+        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+        "accessors": [{"componentType": 5126, "count": 3, "type": "VEC3", "bufferView": 0}],
+        "bufferViews": [{"buffer": 0, "byteLength": 36}], "buffers": [{"uri": "points.bin", "byteLength": 36}],
+    }  # fmt: skip
+    path = tmp_path / "a.gltf"
+    path.write_bytes(msgspec.json.encode(document))
+    (tmp_path / "points.bin").write_bytes(points.tobytes())
+    seen = fingerprint(path)
+    kit = Kit(meshes=(MeshFile("m", str(path), "sheet_1", seen.size, seen.sha256),))
+    before = Sheets().meshes.file(kit.meshes[0])
+    (tmp_path / "points.bin").write_bytes((points * 2).tobytes())
+    with pytest.raises(FileChanged):
+        Sheets().meshes.file(kit.meshes[0])
+    now, changed = as_on_disk(kit)
+    assert changed == ["a.gltf"]
+    after = Sheets().meshes.file(now.meshes[0])
+    assert after.content_id != before.content_id
+    assert np.array_equal(after.points, before.points * 2)
+
+
+def test_the_cache_is_of_the_code_that_makes_results(tmp_path: Path) -> None:
+    (tmp_path / "a.py").write_text("x = 1\n")
+    (tmp_path / "b").mkdir()
+    (tmp_path / "b" / "c.py").write_text("")
+    versions = [code_version.__wrapped__(tmp_path)]
+    (tmp_path / "b" / "c.py").write_text("# another\n")
+    versions.append(code_version.__wrapped__(tmp_path))
+    (tmp_path / "b" / "c.py").rename(tmp_path / "b" / "d.py")
+    versions.append(code_version.__wrapped__(tmp_path))
+    assert len(set(versions)) == 3
+    assert code_version() == code_version.__wrapped__()
+
+
+# All that they depend on
+
+
+@pytest.fixture
+def whole(history: History, maps: dict[Role, Path], tmp_path: Path) -> Kit:
+    """A kit with a mesh, bakes, spilled light of two regions, tones, a palette, a ramp, steps and a recipe."""
+    (tmp_path / "room.obj").write_text(ROOM)
+    seen = fingerprint(tmp_path / "room.obj")
+    history.do(mesh_commands.add_mesh(MeshFile("room", str(tmp_path / "room.obj"), "sheet_1", seen.size, seen.sha256)))
+    for kind, values in (("spill", {"rays": 16.0}), ("id_colours", {}), ("height", {})):
+        history.do(
+            mesh_commands.add_bake("sheet_1", Bake(kind, kind, 256, 4, 1, values, "day" if kind == "spill" else ""))
+        )
+    entries = np.array([(10, 20, 30), (200, 180, 90), (90, 10, 200)], np.uint8)
+    history.do(commands.add_palette(new_palette("palette", "Palette", entries)))
+    history.do(
+        commands.add_ramp(Ramp("ramp", "Ramp", (RampRow("Row", (Stop(0.0, (9, 9, 9)), Stop(1.0, (250, 99, 9)))),)))
+    )
+    history.do(commands.add_tone("sheet_1", Tone("neutral", "Neutral", "neutral", own={"region_2": {"gamma": 1.4}})))
+    history.do(commands.add_tone("sheet_1", Tone("index", "Index", "index", palette="palette")))
+    grey = PlaneUse(PlaneRef(PlaneKind.TONE, "neutral"))
+    ramp = PlaneUse(PlaneRef(PlaneKind.RAMP, "ramp"))
+    along = PlaneUse(PlaneRef(PlaneKind.BAKE, "height"))
+    history.do(commands.add_coat("region_1", Coat("ramp", {"from": "plane"}, {"ramp": ramp, "plane": grey})))
+    history.do(commands.add_coat("region_1", Coat("glow", {"colours": "plane", "intensity": 2.0},
+                                                  {"colours": PlaneUse(PlaneRef(PlaneKind.MAP, "base_colour"))}, grey)))  # fmt: skip
+    history.do(commands.add_coat("region_4", Coat("glow", {"intensity": 3.0}, {"mask": along})))
+    history.do(commands.expose("region_4", "intensity", 1))
+    history.do(commands.add_step("region_2", Step("lightness", {"low": 0.2, "high": 0.8})))
+    history.do(commands.add_step("region_3", Step("channel", plane=along)))
+    history.do(commands.make_recipe("region_3", "Paint"))
+    return history.kit
+
+
+def leaves(part: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[tuple[Any, ...], Any]]:
+    if isinstance(part, msgspec.Struct):
+        for name in part.__struct_fields__:
+            yield from leaves(getattr(part, name), (*path, name))
+    elif isinstance(part, tuple) and not (path and isinstance(part[0] if part else None, float)):
+        for number, each in enumerate(part):
+            yield from leaves(each, (*path, number))
+    elif isinstance(part, dict):
+        for name, each in part.items():
+            yield from leaves(each, (*path, name))
+    else:
+        yield path, part
+
+
+def changed(part: Any, path: tuple[Any, ...], value: Any) -> Any:
+    if not path:
+        return value
+    first, rest = path[0], path[1:]
+    if isinstance(part, msgspec.Struct):
+        return replace(part, **{first: changed(getattr(part, first), rest, value)})
+    if isinstance(part, dict):
+        return {**part, first: changed(part[first], rest, value)}
+    return (*part[:first], changed(part[first], rest, value), *part[first + 1 :])
+
+
+def another(value: Any, rng: random.Random) -> Any:
+    match value:
+        case Enum():
+            return rng.choice([other for other in type(value) if other is not value] or [value])
+        case bool():
+            return not value
+        case int():
+            return value + rng.choice([-1, 1, 3])
+        case float():
+            return rng.choice([value + 0.25, value - 0.25, value * 2])
+        case (float(), *_):
+            return tuple(min(1.0, part + 0.2) if part < 0.6 else part - 0.3 for part in value)
+        case str():
+            return rng.choice(["day", "dusk", "", "neutral", "index", "height", "along", f"{value}x"])
+    return value
+
+
+def results(kit: Kit, folder: Path) -> dict[str, tuple[object, np.ndarray]]:
+    """Names and samples of what follows from a kit, all made anew."""
+    at, sheets = kit.at(), with_disk(folder)
+    found: dict[str, tuple[object, np.ndarray]] = {
+        "weights": (sheets.weights_key(at), np.stack(sheets.weights(at).levels)),
+        "base": (sheets.base_name(at), np.asarray(sheets.base_colour(at).linear())),
+    }
+    for region in at.sheet.regions:
+        found[f"mask {region.key}"] = sheets.mask_names(at).name((region.key, 32)), sheets.mask(at, region.key).samples
+    for bake in at.sheet.bakes:
+        found[f"bake {bake.key}"] = sheets.meshes.bake_key(at, bake), sheets.meshes.bake(at, bake)[0].samples
+    for tone in at.sheet.tones:
+        from even_palette.core.results.tones import tone_key
+
+        found[f"tone {tone.key}"] = tone_key(at, sheets, tone), sheets.tone(at, tone.key).samples
+    return found
+
+
+@pytest.mark.parametrize("seed", range(2))
+def test_where_pixels_change_names_change(seed: int, whole: Kit, tmp_path: Path) -> None:
+    """Any field of the kit is changed: a result that has other samples has another name."""
+    rng = random.Random(seed)
+    places = list(leaves(whole))
+    before = results(whole, tmp_path / "before")
+    assert before["bake spill"][1].any()
+    sound = told = 0
+    for number, (path, value) in enumerate(rng.sample(places, 40)):
+        try:
+            kit = changed(whole, path, another(value, rng))
+            check_kit(kit)
+            after = results(kit, tmp_path / f"disk {number}")
+        except (UserError, KeyError, TypeError, ValueError, AttributeError, AssertionError):
+            continue  # no kit that can be
+        sound += 1
+        for name in before.keys() & after.keys():
+            if not np.array_equal(before[name][1], after[name][1]):
+                told += 1
+                assert before[name][0] != after[name][0], (path, value, name)
+    assert sound > 10
+    assert told
+
+
+# What is missing
+
+
+def test_a_bake_that_a_coat_reads_is_named_where_it_is_missing(whole: Kit) -> None:
+    """While only a variant's value changes: the thread that looks is told what is missing, and another can make it."""
+    use = PlaneUse(PlaneRef(PlaneKind.BAKE, "spill"))
+    kit = commands.add_coat("region_2", Coat("shade", planes={"plane": use})).apply(whole)
+    sheets = Sheets()
+    prepare_material(kit.at(), sheets)
+    key = kit.region("region_4").coats[1].values["intensity"].parameter  # type: ignore[union-attr]
+    now = commands.set_parameter(key, 9.0, "day").apply(kit)
+    sheets.cache.only_looks = get_ident()
+    made = 0
+    while True:
+        try:
+            shown = picture(now.at(), sheets, Look(variant="day"))
+            break
+        except NotReady as missing:
+            made += 1
+            assert made < 20
+            sheets.cache.only_looks = None
+            missing.make()
+            sheets.cache.only_looks = get_ident()
+    assert made
+    assert "bake_spill" in shown.slots
