@@ -102,14 +102,19 @@ def shown(output: Node, **inputs: float | tuple[float, ...]) -> Picture:
 SLOT = "picture"
 paint = nodes.texture(SLOT, nodes.uv())
 x, y, z, w = nodes.channels(paint)
+ZERO = x - x
+"""0 that is not known before it is drawn."""
 CASES = {
     "add": x + y * 0.2, "subtract": x - y, "multiply": paint["xyz"] * y, "divide": x / (y + 0.5), "by zero": x / (y * 0),
     "minimum": nodes.minimum(x, y), "maximum": nodes.maximum(paint["xyz"], 0.5), "clamp": nodes.clamp(x * 3 - 1, 0.2, y),
     "mix": nodes.mix(paint["xyz"], paint["zyx"], w), "step": nodes.step(0.5, x), "smoothstep": nodes.smoothstep(0.2, 0.7, x),
     "smoothstep, equal edges": nodes.smoothstep(0.5, 0.5, x), "abs": nodes.absolute(x - 0.5), "sqrt": nodes.sqrt(x - 0.2),
-    "pow": nodes.power(x - 0.1, y + 0.3), "pow 0": nodes.power(x * 0, y), "floor": nodes.floor(x * 4) / 4,
+    "pow": nodes.power(x - 0.1, y + 0.3), "pow 0": nodes.power(ZERO, y), "pow 0 of less than 0": nodes.power(ZERO, y - 2) + y,
+    "pow 0 of 0": nodes.power(ZERO, y - y) * 0.5, "pow of less than 0": nodes.power(-x, y - y) * 0.5, "floor": nodes.floor(x * 4) / 4,
     "fract": nodes.fract(x * 3 + 0.05), "sin": nodes.sin(x * 9) * 0.5 + 0.5, "cos": nodes.cos(x * 9) * 0.5 + 0.5,
-    "atan2": nodes.atan2(y - 0.5, x - 0.5) * 0.15 + 0.5, "atan2 at 0": nodes.atan2(x * 0, y * 0) + 0.5,
+    "atan2": nodes.atan2(y - 0.5, x - 0.5) * 0.15 + 0.5, "atan2 at 0": nodes.atan2(ZERO, y - y) + 0.5,
+    "atan2 at 0, below 0": nodes.atan2(ZERO, (y - y) * -1) + 0.5, "atan2 at -0, left": nodes.atan2(ZERO * -1, -y - 1) * 0.3,
+    "atan2 at 0, left": nodes.atan2(ZERO, -y - 1) * 0.3, "atan2 at -0, right": nodes.atan2(ZERO * -1, y + 1) + 0.5,
     "length": nodes.length(paint["xyz"]) * 0.5, "dot": nodes.dot(paint["xyz"], paint["yzx"]) * 0.3,
     "matrix": nodes.matrix(((0.5, 0.2, 0.1), (0, 1, 0), (0.3, -0.2, 0.6)), paint["xyz"]),
     "select": nodes.select(nodes.step(0.4, x), paint["xyz"], paint["zxy"]), "swizzle": paint["wzyx"],

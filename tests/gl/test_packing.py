@@ -19,7 +19,14 @@ from even_palette.core.kit.store import read_kit
 from even_palette.core.raster.mips import level_count, sample_level
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import texel_centres
-from even_palette.core.regions.edge_pairs import decode_pairs, encode_pairs, exactness, pyramid_place, pyramid_size
+from even_palette.core.regions.edge_pairs import (
+    decode_pairs,
+    encode_pairs,
+    exactness,
+    pyramid_place,
+    pyramid_size,
+    rows_of,
+)
 from even_palette.core.regions.id_colours import list_id_colours
 from even_palette.core.regions.packing import Packing, PackingPlan, shared_blocks, suggested_order
 from even_palette.core.regions.unmix import unmix
@@ -59,7 +66,7 @@ def test_pairs_are_exact_where_two_meet(count: int) -> None:
     levels = random_levels(count, 13, 17)
     pairs = encode_pairs(levels)
     assert all(np.array_equal(decode_pairs(pairs, index), level) for index, level in enumerate(levels))
-    found = exactness(levels)
+    found = exactness(rows_of(levels), levels.shape)
     assert (found.texels, found.crowded, found.worst) == (13 * 17, 0, 0)
 
 
@@ -79,7 +86,7 @@ def test_crowded_texels_are_counted_and_measured() -> None:
             got = int(decode_pairs(pairs, index)[row, column])
             assert abs(got - 255 * wanted) <= 0.51
             worst = max(worst, abs(got - here[index + 1]))
-    found = exactness(levels)
+    found = exactness(rows_of(levels), levels.shape)
     assert (found.crowded, found.worst) == (crowded, worst)
     assert crowded > 100
 
@@ -156,7 +163,7 @@ def test_pairs_on_the_charts(count: int) -> None:
     few = (levels > 0).sum(axis=0) + (levels.astype(int).sum(axis=0) < 255) <= 2
     for index, level in enumerate(levels):
         assert np.array_equal(decode_pairs(pairs, index)[few], level[few])
-    told = exactness(levels)
+    told = exactness(rows_of(levels), levels.shape)
     assert told.crowded == int((~few).sum())
     assert told.crowded < 0.01 * told.texels
 

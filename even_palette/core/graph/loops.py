@@ -35,6 +35,7 @@ import numpy as np
 
 ZERO, HALF, ONE, TWO, THREE = (np.float32(value) for value in (0, 0.5, 1, 2, 3))
 LEAST_LOG = np.float32({LEAST_LOG})
+PI = np.float32(np.pi)
 MOST_LEVEL = np.float32(255)
 
 
@@ -46,6 +47,11 @@ def divided(a, b):
 @nb.njit
 def power(x, e):
     return x ** e if x > ZERO else (ONE if e == ZERO else ZERO)
+
+
+@nb.njit
+def angle(y, x):
+    return (PI if x < ZERO else ZERO) if y == ZERO else np.arctan2(y, x)
 
 
 @nb.njit

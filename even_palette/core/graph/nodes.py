@@ -237,7 +237,7 @@ def sqrt(x: Operand) -> Node:
 
 
 def power(x: Operand, exponent: Operand) -> Node:
-    """x to the exponent; negative x count as 0."""
+    """x to the exponent; 0 and what is below gives 0, but 1 to the exponent 0."""
     return componentwise("pow", x, exponent)
 
 
@@ -267,7 +267,7 @@ def cos(x: Operand) -> Node:
 
 
 def atan2(y: Operand, x: Operand) -> Node:
-    """Angle in radians, -pi..pi; 0 at the origin."""
+    """Angle in radians, -pi..pi; zeros have no sign: 0 at the origin, pi at y = 0 and x < 0."""
     return componentwise("atan2", y, x)
 
 

@@ -1,7 +1,8 @@
 """The table of operations: each row defines one for all back ends.
 
 A row gives the NumPy function on float32 arrays (floats as (...), vectors as (..., n)), and the GLSL expression with
-{0}, {1} and so on for the arguments. Where GLSL leaves a case open (division by zero, powers of negative numbers),
+{0}, {1} and so on for the arguments. Where runtimes differ or leave a case open (division by zero, powers of 0 and
+of negative numbers, angles of signed zeros), one rule stands here in each form, and
 `helper` is a scalar GLSL function that closes it, spread over vectors by the emitter.
 """
 
@@ -42,6 +43,15 @@ def _divide(a: Floats, b: Floats) -> Floats:
 def _smoothstep(low: Floats, high: Floats, x: Floats) -> Floats:
     t = np.clip(_divide(x - low, high - low), 0, 1)
     return float32(np.where(low >= high, x >= low, t * t * (3 - 2 * t)))
+
+
+def _power(x: Floats, exponent: Floats) -> Floats:
+    base = np.maximum(x, 0)
+    return float32(np.where(base > 0, base**exponent, exponent == 0))
+
+
+def _angle(y: Floats, x: Floats) -> Floats:
+    return float32(np.where((y == 0) & (x == 0), 0, np.arctan2(y + np.float32(0), x)))
 
 
 def _matrix(x: Floats, payload: Payload) -> Floats:
@@ -100,7 +110,7 @@ TABLE: dict[str, Operation] = {
         Operation(
             "pow",
             2,
-            lambda x, e: np.maximum(x, 0) ** e,
+            _power,
             "ep_pow({0}, {1})",
             "power({0}, {1})",
             "(float x, float e) { return x > 0.0 ? pow(x, e) : (e == 0.0 ? 1.0 : 0.0); }",
@@ -120,10 +130,10 @@ TABLE: dict[str, Operation] = {
         Operation(
             "atan2",
             2,
-            np.arctan2,
+            _angle,
             "ep_atan2({0}, {1})",
-            "np.arctan2({0}, {1})",
-            "(float y, float x) { return x == 0.0 && y == 0.0 ? 0.0 : atan(y, x); }",
+            "angle({0}, {1})",
+            "(float y, float x) { return y == 0.0 ? (x < 0.0 ? 3.14159274 : 0.0) : atan(y, x); }",
         ),
         Operation(
             "select",

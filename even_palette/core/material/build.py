@@ -13,7 +13,7 @@ from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.types import Type
 from even_palette.core.material import tiling
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.colour_nodes import decode, encode
+from even_palette.core.material.colour_nodes import LEAST_STEP, above, curved, decode, encode
 from even_palette.core.material.declare import STRENGTH, Atlas, CoatInputs, IndexMap, PlaneSpec, Reads, Strip, ValueSpec
 from even_palette.core.material.model import (
     Blending,
@@ -341,9 +341,10 @@ class _Builder:
         """The number 0..1 that a plane gives at the texel."""
         x = self._texel(use)["xyzw"[use.channel]]
         if (use.low, use.high) != (0.0, 1.0):
-            x = nodes.clamp((x - use.low) / (use.high - use.low)) if use.low < use.high else nodes.step(use.low, x)
+            wide = use.high - use.low
+            x = nodes.clamp((x - use.low) / wide) if wide >= LEAST_STEP else above(x, use.low)
         if use.power != 1.0:
-            x = nodes.power(x, use.power)
+            x = curved(nodes.maximum(x, 0), use.power)
         return 1 - x if use.invert else x
 
     def _strip(self, use: PlaneUse) -> Strip:
@@ -385,7 +386,7 @@ class _Builder:
     def _texel(self, use: PlaneUse, colour: bool = False) -> Node:
         """A plane as it lies over the sheet; one that is tiled or turned has the mips that its own steps ask for."""
         sampler, (across, down) = Sampler(use.filter, use.wrap, use.mips), use.tiling
-        moved = nodes.constant(*use.speed) * nodes.time() if any(use.speed) else nodes.constant(0, 0)
+        moved = _moved(use) if any(use.speed) else nodes.constant(0, 0)
         if (across, down, use.turn % 360) == (1.0, 1.0, 0.0):
             return self._sampled(use.plane, sampler, nodes.uv() + moved, colour)
         scale, middle = nodes.constant(across, down), nodes.constant(across / 2, down / 2)
@@ -408,6 +409,22 @@ class _Builder:
         slot = ("colour_" if colour else "") + slot_name(plane, sampler)
         self.slots[slot] = SlotUse(plane, sampler, colour)
         return slot
+
+
+def _moved(use: PlaneUse) -> Node:
+    """How far a plane has gone, in widths and heights: what repeats is taken off before it is added to a place.
+
+    After hours the way alone is so long that float32 has no digits left for the place in it.
+    """
+    way = nodes.constant(*use.speed) * nodes.time()
+    match use.wrap:
+        case Wrap.REPEAT:
+            return nodes.fract(way)
+        case Wrap.MIRROR:
+            return nodes.fract(way / 2) * 2
+    # The held edge goes on for ever: beyond the plane, turned or not, there is nothing else.
+    far = 2 * sum(use.tiling) + 2
+    return nodes.clamp(way, -far, far)
 
 
 def _held(sampler: Sampler, uv: Node) -> Node:

@@ -5,13 +5,16 @@ from math import tau
 from even_palette.core.colour import luma, oklab, srgb, yiq
 from even_palette.core.graph.nodes import (
     Node,
+    Operand,
     absolute,
+    as_node,
     channels,
     clamp,
     constant,
     cos,
     dot,
     fract,
+    is_constant,
     join,
     matrix,
     maximum,
@@ -21,6 +24,25 @@ from even_palette.core.graph.nodes import (
     sin,
     step,
 )
+
+LEAST_STEP = 1 / 255
+"""A step of 8 bits: below it formulas that are steep at 0 go on straight, so that a millionth never shows."""
+
+
+def curved(x: Node, exponent: Operand) -> Node:
+    """x^exponent of 0..1, straight below the first of 255 levels; what 8 bits hold is as without that.
+
+    A power below 1 is without end steep at 0, where filters leave traces of a neighbour.
+    """
+    if is_constant(as_node(exponent), 1):
+        return x
+    straight = x * (power(LEAST_STEP, exponent) / LEAST_STEP)
+    return select(step(LEAST_STEP, x), power(x, exponent), straight)
+
+
+def above(x: Node, border: float) -> Node:
+    """1 from a border on, 0 from one of 255 levels below it, straight between: a threshold of what 8 bits hold."""
+    return clamp((x - border) / LEAST_STEP + 1)
 
 
 def decode(encoded: Node) -> Node:
@@ -68,7 +90,9 @@ def shift_hsl(linear: Node, turn: Node, saturation: Node, brightness: Node) -> N
         select(step(high, green), (blue - red) / chroma + 2, (red - green) / chroma + 4),
     )
     hue = fract(sector / 6 + turn)
-    new_saturation = clamp(chroma / (1 - absolute(lightness * 2 - 1)) * saturation)
+    # Near black and white any chroma is the most there is: a millionth beside an outline would become full colour.
+    room = maximum(1 - absolute(lightness * 2 - 1), LEAST_STEP)
+    new_saturation = clamp(chroma / room * saturation)
     new_lightness = clamp(lightness + brightness)
     new_chroma = (1 - absolute(new_lightness * 2 - 1)) * new_saturation
     position = fract(join(hue, hue, hue) + constant(0, 4 / 6, 2 / 6)) * 6
@@ -76,9 +100,15 @@ def shift_hsl(linear: Node, turn: Node, saturation: Node, brightness: Node) -> N
     return decode(clamp(new_lightness - new_chroma / 2 + wave * new_chroma))
 
 
+LEAST_LMS = 1e-5
+"""No colour that 8 bits hold, but black, has a lesser LMS; below it the cube root goes on straight."""
+
+
 def to_oklab(linear: Node) -> Node:
     """Linear light to OKLab (Ottosson 2020)."""
-    return matrix(oklab.LMS_TO_LAB, power(matrix(oklab.RGB_TO_LMS, linear), 1 / 3))
+    lms = matrix(oklab.RGB_TO_LMS, linear)
+    root = select(step(LEAST_LMS, lms), power(lms, 1 / 3), lms * LEAST_LMS ** (-2 / 3))
+    return matrix(oklab.LMS_TO_LAB, root)
 
 
 def shift_oklch(linear: Node, turn: Node, saturation: Node, brightness: Node) -> Node:

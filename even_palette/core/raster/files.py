@@ -130,7 +130,7 @@ def write_plane(path: Path, plane: Plane, compression: int = 4) -> None:
     kind = {"uint8": "uint8", "uint16": "uint16", "float32": "float"}[str(plane.samples.dtype)]
     spec = oiio.ImageSpec(plane.width, plane.height, plane.channels, kind)
     spec.attribute("oiio:UnassociatedAlpha", 1)
-    spec.attribute("oiio:ColorSpace", "sRGB" if plane.encoding == Encoding.SRGB else "Linear")
+    spec.attribute("oiio:ColorSpace", _colour_space(path, plane.encoding))
     spec.attribute("png:compressionLevel", compression)
     try:
         with replacing(path, lambda written: _check_written(written, plane)) as temporary:
@@ -142,6 +142,13 @@ def write_plane(path: Path, plane: Plane, compression: int = 4) -> None:
                 raise UserError(f"{path}: cannot be written ({_complaint(target.geterror)}).")
     except OSError as error:
         raise UserError(f"{path}: cannot be written ({reason(error)}).") from error
+
+
+def _colour_space(path: Path, encoding: Encoding) -> str:
+    """What a file says of its numbers. A PNG of others than sRGB says nothing: browsers convert by what is said."""
+    if encoding == Encoding.SRGB:
+        return "sRGB"
+    return "raw" if encoding == Encoding.DATA or path.suffix.lower() == ".png" else "Linear"
 
 
 def _check_written(path: Path, plane: Plane) -> None:

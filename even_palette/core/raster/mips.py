@@ -1,8 +1,8 @@
 """Mip chains by tiles: each tile has its part of every level, so that a change of one tile changes little else.
 
-A level has floor(n / 2) texels of the one before, each the mean of 2 x 2 (OpenGL 4.6, section 8.14.3, with a box
-filter). So a tile of 256 x 256 owns the texels of the first eight levels that lie below it; smaller levels are made of
-the last that tiles own.
+A level has floor(n / 2) texels of the one before (OpenGL 4.6, section 8.14.3), each the mean of the area that it covers
+there: of two texels where n is even, of parts of three where it is odd. While sides are even a tile of 256 x 256 owns
+the texels of the levels that lie below it, eight at the most; smaller levels are made of the last that tiles own.
 """
 
 from collections import OrderedDict
@@ -28,18 +28,36 @@ def level_count(height: int, width: int) -> int:
 
 
 def own_levels(height: int, width: int) -> int:
-    """Levels below the first that tiles own; smaller ones are made of the last of these as it is stored."""
-    return min(OWN_LEVELS, min(height, width).bit_length() - 1)
+    """Levels below the first that tiles own: while both sides are even, no texel covers parts of two tiles.
+
+    Smaller ones are made of the last of these as it is stored.
+    """
+    both = height | width
+    return min(OWN_LEVELS, (both & -both).bit_length() - 1)
 
 
 def halved(samples: Samples) -> Samples:
-    """The next level of samples (h, w, C) float32; sides of one stay, an odd last row or column is left out."""
-    height, width = samples.shape[:2]
-    if height > 1:
-        samples = (samples[0 : height // 2 * 2 : 2] + samples[1 : height // 2 * 2 : 2]) * np.float32(0.5)
-    if width > 1:
-        samples = (samples[:, 0 : width // 2 * 2 : 2] + samples[:, 1 : width // 2 * 2 : 2]) * np.float32(0.5)
-    return samples
+    """The next level of samples (h, w, C) float32: the mean of the area that a texel covers; sides of one stay."""
+    return np.moveaxis(halved_down(np.moveaxis(halved_down(samples), 1, 0)), 0, 1)
+
+
+def halved_down(samples: Samples, first: int = 0, count: int = 0) -> Samples:
+    """Samples (h, ...) float32 with half the rows. A side of n = 2 m + 1 gives m rows, each the mean of n / m rows.
+
+    Row j then covers the last 1 - j / m of row 2 j, row 2 j + 1, and the first (j + 1) / m of row 2 j + 2. `samples`
+    may be the rows from 2 `first` on of a side of `count`.
+    """
+    count, rows = count or len(samples), len(samples) // 2
+    if count == 1:
+        return samples
+    if count % 2 == 0:
+        return (samples[0 : rows * 2 : 2] + samples[1 : rows * 2 : 2]) * np.float32(0.5)
+    half = count // 2
+    rows = min(rows, (len(samples) - 1) // 2)
+    at = np.arange(first, first + rows, dtype=np.float32).reshape(-1, *(1,) * (samples.ndim - 1))
+    upper, lower = (np.float32(half) - at) / np.float32(count), (at + 1) / np.float32(count)
+    middle = np.float32(half / count)
+    return np.asarray(samples[0 : rows * 2 : 2] * upper + samples[1::2][:rows] * middle + samples[2::2][:rows] * lower)
 
 
 def gpu_samples(samples: Samples, encoding: Encoding) -> Samples:
@@ -51,13 +69,10 @@ def gpu_samples(samples: Samples, encoding: Encoding) -> Samples:
 
 
 def parts_of(samples: Samples, encoding: Encoding) -> list[Samples]:
-    """A tile's part of each level that it owns, the first one whole; none where a side has come to nothing."""
+    """A tile's part of each level that it can own, the first one whole."""
     first = gpu_samples(samples, encoding)
     found, level = [np.ascontiguousarray(first)], first.astype(np.float32)
-    for _ in range(OWN_LEVELS):
-        height, width = level.shape[:2]
-        if height < 2 or width < 2:
-            break
+    for _ in range(own_levels(*level.shape[:2])):
         level = halved(level)
         found.append(_stored(level, first.dtype))
     return found
@@ -146,10 +161,8 @@ def _parts_of_tile(tile: Tile, encoding: Encoding) -> list[Samples]:
         return parts_of(tile.samples, encoding)
     whole = gpu_samples(tile.samples[:1, :1], encoding)
     found, (height, width) = [], tile.samples.shape[:2]
-    for level in range(OWN_LEVELS + 1):
-        if level and (height >> level < 1 or width >> level < 1):
-            break
-        shape = (max(1, height >> level), max(1, width >> level), whole.shape[2])
+    for level in range(own_levels(height, width) + 1):
+        shape = (height >> level, width >> level, whole.shape[2])
         found.append(np.ascontiguousarray(np.broadcast_to(whole, shape)))
     return found
 

@@ -6,6 +6,7 @@ plane holds all mips beside each other, each paired anew. Where at
 most two meet in a texel the pair is exact; where three or more do, the two strongest share what the others had.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,7 +15,7 @@ from even_palette.core.arrays import Floats, Levels
 from even_palette.core.graph import nodes
 from even_palette.core.graph.levels import between_levels
 from even_palette.core.graph.nodes import Node
-from even_palette.core.raster.mips import halved, level_count
+from even_palette.core.raster.mips import halved, halved_down, level_count
 
 WHOLE = 255
 TEXELS = ((0, 0), (1, 0), (0, 1), (1, 1))
@@ -25,14 +26,14 @@ def encode_pairs(levels: Levels) -> Levels:
 
     The first of a pair has the lower number. A texel of one region is paired with the base, or the base with itself.
     """
-    count = len(levels)
-    base = WHOLE - levels.astype(np.int16).sum(axis=0)
+    base = WHOLE - levels.sum(axis=0, dtype=np.int16)
     every = np.concatenate([base[None], levels.astype(np.int16)])
-    order = np.argsort(-every, axis=0, kind="stable")[:2]
-    first, second = order.min(axis=0), order.max(axis=0)
-    if count == 0:
-        second = first
-    a, b = (np.take_along_axis(every, each[None], axis=0)[0] for each in (first, second))
+    strongest = every.argmax(axis=0)
+    others = every.copy()
+    np.put_along_axis(others, strongest[None], -1, axis=0)
+    next_one = others.argmax(axis=0) if len(levels) else strongest
+    first, second = np.minimum(strongest, next_one), np.maximum(strongest, next_one)
+    a, b = (np.take_along_axis(every, each[None], axis=0)[0].astype(np.int32) for each in (first, second))
     share = np.where(a + b > 0, (a * (2 * WHOLE) + (a + b)) // np.maximum(2 * (a + b), 1), WHOLE)
     return np.stack([first, second, share], axis=-1).astype(np.uint8)
 
@@ -55,19 +56,36 @@ class PairExactness:
     worst: int
 
 
-def exactness(levels: Levels) -> PairExactness:
-    """How exact pairs are for weights (R, H, W) uint8; measured, by decoding them."""
-    _, height, _ = levels.shape
+Rows = Callable[[int, int], Levels]
+"""The weights (R, n, W) uint8 of the rows from one up to another: sheets of many regions are looked at in bands."""
+BAND_BYTES = 32 << 20
+"""What a band may take; about ten times as much is taken while it is worked on."""
+
+
+def rows_of(levels: Levels) -> Rows:
+    """Rows of weights (R, H, W) that are there as a whole."""
+    return lambda first, last: levels[:, first:last]
+
+
+def band_rows(count: int, width: int) -> int:
+    """How many rows of so many regions are looked at together: an even number."""
+    return max(2, BAND_BYTES // (4 * max(1, count) * width) // 2 * 2)
+
+
+def exactness(rows: Rows, size: tuple[int, int, int]) -> PairExactness:
+    """How exact pairs are for weights of this size (R, H, W); measured, by decoding them."""
+    count, height, width = size
     crowded = worst = 0
-    for top in range(0, height, 256):
-        part = levels[:, top : top + 256]
-        base = WHOLE - part.astype(np.int16).sum(axis=0)
+    band = band_rows(count, width)
+    for top in range(0, height, band):
+        part = rows(top, min(top + band, height))
+        base = WHOLE - part.sum(axis=0, dtype=np.int16)
         crowded += int(((part > 0).sum(axis=0) + (base > 0) > 2).sum())
         pairs = encode_pairs(part)
         for index, level in enumerate(part):
             off = np.abs(decode_pairs(pairs, index).astype(np.int16) - level)
             worst = max(worst, int(off.max(initial=0)))
-    return PairExactness(levels.shape[1] * levels.shape[2], crowded, worst)
+    return PairExactness(height * width, crowded, worst)
 
 
 def pyramid_size(width: int, height: int) -> tuple[int, int]:
@@ -84,17 +102,49 @@ def pyramid_place(level: int, width: int, height: int) -> tuple[int, int, int, i
     return (width, height - -(-height >> (level - 1)) + level - 1, *own) if level else (0, 0, *own)
 
 
-def pyramid(levels: Levels) -> Levels:
-    """The pairs of weights (R, h, w) uint8 with all mips, each paired anew from averaged weights; (…, …, 3) uint8."""
-    _, height, width = levels.shape
+def pyramid(rows: Rows, size: tuple[int, int, int]) -> Levels:
+    """The pairs of weights of this size (R, h, w) with all mips, each paired anew from averaged weights; uint8.
+
+    The first levels are made band by band from the weights; what is left then fits as a whole.
+    """
+    count, height, width = size
     across, down = pyramid_size(width, height)
     out = np.zeros((down, across, 3), dtype=np.uint8)
-    out[:height, :width] = encode_pairs(levels)
-    mean = levels.astype(np.float32)
-    for level in range(1, level_count(height, width)):
+
+    def put(level: int, first: int, pairs: Levels) -> None:
+        left, top, wide, _ = pyramid_place(level, width, height)
+        out[top + first : top + first + len(pairs), left : left + wide] = pairs
+
+    def means(level: int, first: int, last: int) -> Floats:
+        """Rows of a level, (R, n, w) float32, made of the weights themselves."""
+        if level == 0:
+            return np.asarray(rows(first, last), dtype=np.float32)
+        above = max(1, height >> (level - 1))
+        if above == 1:
+            found = means(level - 1, first, last)
+        else:
+            before = means(level - 1, 2 * first, min(2 * last + above % 2, above))
+            found = np.moveaxis(halved_down(np.moveaxis(before, 1, 0), first, above), 0, 1)
+        return np.moveaxis(halved_down(np.moveaxis(found, 2, 0)), 0, 2)
+
+    level, last = 0, level_count(height, width) - 1
+    while True:
+        high = max(1, height >> level)
+        band = max(1, band_rows(count, width) >> level)
+        fits = 4 * count * high * max(1, width >> level) <= BAND_BYTES
+        if level and (fits or level == last):
+            break
+        for first in range(0, high, band):
+            part = means(level, first, min(first + band, high))
+            put(level, first, encode_pairs(part.astype(np.uint8) if level == 0 else _whole_levels(part)))
+        if level == last:
+            return out
+        level += 1
+    mean = np.concatenate([means(level, first, min(first + band, high)) for first in range(0, high, band)], axis=1)
+    put(level, 0, encode_pairs(_whole_levels(mean)))
+    for number in range(level + 1, last + 1):
         mean = np.moveaxis(halved(np.moveaxis(mean, 0, -1)), -1, 0)
-        left, top, wide, high = pyramid_place(level, width, height)
-        out[top : top + high, left : left + wide] = encode_pairs(_whole_levels(mean))
+        put(number, 0, encode_pairs(_whole_levels(mean)))
     return out
 
 

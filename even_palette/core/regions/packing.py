@@ -13,7 +13,7 @@ from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.slots import Slot
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Filter, Sampler
-from even_palette.core.regions.edge_pairs import pair_weight, pyramid
+from even_palette.core.regions.edge_pairs import Rows, pair_weight, pyramid
 
 REGIONS_A_PLANE, REGIONS_AN_RGB_PLANE = 4, 3
 ARRAY_SLOT, PAIRS_SLOT = "weights", "edge_pairs"
@@ -135,8 +135,19 @@ def _plane_of(planes: Sequence[Plane], sources: list[int], channels: int) -> Pla
 
 
 def _pair_plane(planes: Sequence[Plane], sources: list[int]) -> Plane:
-    whole, places = [plane.samples for plane in planes], [plane_and_channel(index) for index in sources]
-    return Plane(pyramid(np.stack([whole[plane][..., channel] for plane, channel in places])), Encoding.DATA)
+    size = len(sources), planes[0].height, planes[0].width
+    return Plane(pyramid(rows_of_planes(planes, sources), size), Encoding.DATA)
+
+
+def rows_of_planes(planes: Sequence[Plane], sources: Sequence[int]) -> Rows:
+    """Rows of the weights of regions by their numbers in RGBA planes, (R, n, w)."""
+
+    def rows(first: int, last: int) -> Levels:
+        parts = [plane.rows(first, last).samples for plane in planes]
+        places = map(plane_and_channel, sources)
+        return np.stack([parts[plane][..., channel] for plane, channel in places])
+
+    return rows
 
 
 def suggested_order(levels: Sequence[Levels]) -> list[int]:

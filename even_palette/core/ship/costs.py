@@ -5,7 +5,7 @@ import numpy as np
 from even_palette.core.disk.gate import size_text
 from even_palette.core.kit.model import Focus
 from even_palette.core.regions.edge_pairs import PairExactness, exactness, pyramid_size
-from even_palette.core.regions.packing import Packing, PackingPlan, shared_blocks, suggested_order
+from even_palette.core.regions.packing import Packing, PackingPlan, rows_of_planes, shared_blocks, suggested_order
 from even_palette.core.results.sheets import Sheets
 
 BLOCK_BYTES = 1.0
@@ -62,7 +62,8 @@ def _crowd_text(at: Focus, sheets: Sheets) -> str:
 def _exactness(at: Focus, sheets: Sheets) -> PairExactness:
     weights = sheets.weights(at)
     key = ("exactness of pairs", weights.content_id)
-    return sheets.cache.get(key, lambda: exactness(np.stack(weights.levels)))
+    size = weights.count, weights.mask_sum.height, weights.mask_sum.width
+    return sheets.cache.get(key, lambda: exactness(rows_of_planes(weights.packed, range(weights.count)), size))
 
 
 def _count(number: int, what: str) -> str:

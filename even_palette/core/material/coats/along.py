@@ -4,6 +4,7 @@ from collections.abc import Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
+from even_palette.core.material.colour_nodes import curved
 from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
@@ -14,7 +15,7 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
     along, values = inputs.planes.get("along"), inputs.values
     if along is None:
         return {}
-    position = nodes.power(nodes.clamp(along), values["power"])
+    position = curved(nodes.clamp(along), values["power"])
     if inputs.choices["colours"] == "three":
         lower = nodes.mix(values["root"], values["middle"], nodes.clamp(position * 2))
         mixed = nodes.mix(lower, values["tip"], nodes.clamp(position * 2 - 1))

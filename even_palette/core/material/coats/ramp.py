@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
-from even_palette.core.material.colour_nodes import encode, luminance
+from even_palette.core.material.colour_nodes import curved, encode, luminance
 from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import PlaneKind, ValueKind
 from even_palette.core.material.outputs import COLOUR
@@ -21,7 +21,7 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
     position = _position(inputs)
     if position is None:
         return {}
-    at = nodes.clamp(nodes.power(nodes.clamp(position), inputs.values["power"]) + inputs.values["offset"])
+    at = nodes.clamp(curved(nodes.clamp(position), inputs.values["power"]) + inputs.values["offset"])
     return {COLOUR: strip.look_up(at, inputs.values["row"])}
 
 
@@ -34,7 +34,8 @@ def _position(inputs: CoatInputs) -> Node | None:
         case "down":
             return nodes.uv()["y"]
         case "seed":
-            return nodes.seed()
+            seed = nodes.seed()  # 0..1; of larger ones what is behind the point
+            return nodes.select(nodes.step(seed, 1) * nodes.step(0, seed), seed, nodes.fract(seed))
         case _:
             return encode(luminance(inputs.colour))
 

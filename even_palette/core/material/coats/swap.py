@@ -36,7 +36,8 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
         row = nodes.clamp(row, 0, last)
         first = nodes.floor(row)
         return {COLOUR: colour(row) if whole else nodes.mix(colour(first), colour(first + 1), row - first)}
-    row = nodes.fract((row + inputs.values["speed"] * nodes.time()) / strip.rows) * strip.rows
+    way = nodes.fract(inputs.values["speed"] * nodes.time() / strip.rows)  # taken off before it is added
+    row = nodes.fract(row / strip.rows + way) * strip.rows
     first = nodes.minimum(nodes.floor(row + 0.5 if whole else row), strip.rows if whole else last)
     after = first if whole else first + 1
     after = after - nodes.step(last + 0.5, after) * strip.rows

@@ -2,24 +2,28 @@
 
 from collections.abc import Mapping
 
+from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.colour_nodes import luminance
 from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
 
+LEAST_MEAN = 1 / 512
+"""Linear light (level 6 of 255 in sRGB) below which a mean counts as this: traces of paint are no paint to lift."""
+
 
 def formula(inputs: CoatInputs) -> Mapping[str, Node]:
     """plain: U T. channel: U T / mean(U). luminance: Y(U) T / Y(mean(U)), the paint's own hue taken out first.
 
-    In both true modes the region's weighted mean is T where nothing clips.
+    In both true modes the region's weighted mean is T where nothing clips and the mean is not next to black.
     """
     under, mean, colour = inputs.colour, inputs.mean, inputs.values["colour"]
     match inputs.choices["mode"]:
         case "channel":
-            return {COLOUR: under / mean * colour}
+            return {COLOUR: under / nodes.maximum(mean, LEAST_MEAN) * colour}
         case "luminance":
-            return {COLOUR: luminance(under) / luminance(mean) * colour}
+            return {COLOUR: luminance(under) / nodes.maximum(luminance(mean), LEAST_MEAN) * colour}
         case _:
             return {COLOUR: under * colour}
 

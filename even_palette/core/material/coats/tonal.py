@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
-from even_palette.core.material.colour_nodes import encode, luminance, shift_oklch
+from even_palette.core.material.colour_nodes import LEAST_STEP, encode, luminance, shift_oklch
 from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
 from even_palette.core.material.model import Setting, ValueKind
 from even_palette.core.material.outputs import COLOUR
@@ -17,6 +17,7 @@ def shares(tone: Node, low: Node, high: Node, softness: Node) -> tuple[Node, Nod
 
     Borders are smoothsteps about `low` and `high`, twice `softness` wide.
     """
+    softness = nodes.maximum(softness, LEAST_STEP / 2)  # from one level to the next at the sharpest
     above = nodes.smoothstep(low - softness, low + softness, tone)
     light = above * nodes.smoothstep(high - softness, high + softness, tone)
     return 1 - above, above - light, light
