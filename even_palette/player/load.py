@@ -5,11 +5,11 @@ from pathlib import Path
 
 from even_palette.core.disk.gate import read_bytes
 from even_palette.core.errors import UserError
-from even_palette.core.graph.program import Program, check_program
+from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import Slot
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Plane
-from even_palette.core.raster.sampling import Sampler
+from even_palette.core.raster.sampling import Sampler, Wrap
 from even_palette.core.ship.package import (
     PACKAGE_FILE,
     Package,
@@ -52,8 +52,6 @@ def load(folder: Path, sheet_name: str = "") -> Loaded:
     Raises UserError, naming the file, for anything that is missing or does not fit.
     """
     package = read_package(folder)
-    if not package.sheets:
-        raise UserError(f"{folder}: the package has no sheet.")
     sheet = next((s for s in package.sheets if s.name == (sheet_name or package.sheets[0].name)), None)
     if sheet is None:
         names = ", ".join(each.name for each in package.sheets)
@@ -61,31 +59,20 @@ def load(folder: Path, sheet_name: str = "") -> Loaded:
     layers: dict[str, dict[int, Plane]] = {}
     for entry in sheet.maps:
         plane = read_plane(folder / entry.file, entry.encoding)
-        if (plane.width, plane.height, plane.channels) != (entry.width, entry.height, entry.channels):
-            raise UserError(f"{entry.file}: not of the size that package.json tells.")
+        told = (entry.width, entry.height, entry.channels, entry.bits)
+        if (plane.width, plane.height, plane.channels, plane.samples.dtype.itemsize * 8) != told:
+            raise UserError(f"{entry.file}: not of the size and bits that package.json tells.")
         layers.setdefault(entry.slot, {})[entry.layer] = plane
     found = {}
     for entry in sheet.maps:
         held = layers[entry.slot]
-        is_array = entry.layer >= 0
-        wanted = list(range(len(held))) if is_array else [-1]
-        sizes = {(plane.width, plane.height, plane.channels, plane.samples.dtype) for plane in held.values()}
-        if sorted(held) != wanted or len(sizes) > 1:
-            raise UserError(f"{entry.file}: the layers of “{entry.slot[:40]}” are not whole.")
-        sampler = Sampler(entry.filter, entry.wrap, entry.mips)
-        found[entry.slot] = Slot(tuple(held[number] for number in wanted), sampler, is_array)
+        sampler = Sampler(entry.filter, Wrap(entry.wrap), entry.mips)
+        found[entry.slot] = Slot(tuple(held[number] for number in sorted(held)), sampler, entry.layer >= 0)
     try:
         shader = read_bytes(folder / sheet.shader, MOST_SHADER_BYTES).decode("utf-8")
     except UnicodeDecodeError:
         raise UserError(f"{folder / sheet.shader}: is no text in UTF-8.") from None
     program = Program(sheet.program, {output.name: output.node for output in sheet.outputs})
-    try:
-        check_program(program)
-        for slot, is_array in program.slots.items():
-            if slot not in found or found[slot].is_array != is_array:
-                raise UserError(f"the program samples “{slot[:40]}”, which the package does not have.")
-    except UserError as error:
-        raise UserError(f"{folder / PACKAGE_FILE}: {error}") from None
     return Loaded(package, sheet, found, shader, program)
 
 

@@ -18,7 +18,7 @@ LOOK_UPS = ("sample", "layer", "strip", "level", "cell")
 ARRAYS = ("layer", "cell")
 
 
-class NodeRecord(msgspec.Struct, frozen=True, omit_defaults=True):
+class NodeRecord(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """One node: operation, type, places of the arguments earlier in the list, and its payload."""
 
     op: str
@@ -42,6 +42,19 @@ class Program:
     def parameters(self) -> dict[str, Type]:
         """Names and types of the parameters, in order of first use."""
         return {str(record.payload[0]): record.type for record in self.records if record.op == "parameter"}
+
+    @cached_property
+    def channels(self) -> dict[str, set[int]]:
+        """By slot the numbers of the channels that are read of it."""
+        found: dict[str, set[int]] = {slot: set() for slot in self.slots}
+        looks = {at: str(record.payload[0]) for at, record in enumerate(self.records) if record.op in LOOK_UPS}
+        for record in self.records:
+            for at in set(record.args) & looks.keys():
+                read = str(record.payload[0]) if record.op == "swizzle" else "xyzw"
+                found[looks[at]] |= {"xyzw".index(letter) for letter in read}
+        for at in set(self.outputs.values()) & looks.keys():
+            found[looks[at]] |= {0, 1, 2, 3}
+        return found
 
     @cached_property
     def slots(self) -> dict[str, bool]:

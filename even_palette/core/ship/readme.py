@@ -23,7 +23,9 @@ Files
 
 How to hook it up
   1. Load the maps. Upload those marked srgb as sRGB textures (the sampler decodes them), all others as plain UNORM.
-     Build mips; for srgb maps in linear light.
+     Build mips; for srgb maps in linear light. A texel of a level is the mean of the area that it covers one level up,
+     also where sides are odd ("mips": "area"). PNG files say nothing of colour unless they are srgb: load data as it
+     stands there, without colour management. Floats are OpenEXR. A file may serve several maps and sheets.
   2. Include the sheet's shader ({sheet.shader}) in your fragment shader and call
          vec3 base_colour = {sheet.function}(uv);
      The result is linear light, Rec. 709 primaries. Feed it to your lighting as the base colour. All that the material
@@ -35,9 +37,11 @@ How to hook it up
      light. For a variant, copy its "values"; they are complete, inheritance is already worked out.
   4. For another shading language, walk "program" under the sheet: a list of typed operations, arguments by position;
      "outputs" says which of them are results. The operations are those of GLSL, with these cases closed: x / 0 = 0,
-     sqrt and pow of negative x count x as 0, atan2(0, 0) = 0, smoothstep with low >= high is a step at low, select
-     takes its second argument where the first is above 0.5, log2 of less than 1e-30 is that of 1e-30. "level" and
-     "cell" sample one mip of a map, or of a layer, filtered within it; "pixel" is how far uv goes in one pixel to the
+     sqrt of negative x is 0, pow of x <= 0 is 0, but 1 for the exponent 0, zeros have no sign (atan2(0, 0) = 0,
+     atan2(0, x) is pi for negative x), smoothstep with low >= high is a step at low, select takes its second argument
+     where the first is above 0.5, log2 of less than 1e-30 is that of 1e-30. "level" and "cell" sample one mip of a map,
+     or of a layer, filtered within it; "strip" looks up at u = (p (N - 1) + 0.5) / N of a row, filtered; "pixel" is how
+     far uv goes in one pixel to the
      right and down.
 
 How weights work

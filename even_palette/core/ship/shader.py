@@ -6,9 +6,8 @@ from even_palette.core.graph.program import Program
 from even_palette.core.graph.types import Type
 from even_palette.core.material.model import Parameter, ValueKind
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
+from even_palette.core.ship.package import FUNCTION, SURFACE_FUNCTION
 
-FUNCTION = "even_palette_colour"
-SURFACE_FUNCTION = "even_palette_surface"
 STRUCT = "EvenPaletteSurface"
 
 

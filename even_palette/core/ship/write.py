@@ -1,8 +1,10 @@
 """Writing a package: from a kit to a folder that holds all that a runtime needs."""
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
+from typing import Literal
 
 import msgspec
 import numpy as np
@@ -14,11 +16,9 @@ from even_palette.core.disk.folders import replacing_folder
 from even_palette.core.disk.gate import reason, refuse_sources
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.graph import slots
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import Slot
-from even_palette.core.graph.types import Type
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import (
     Focus,
@@ -27,7 +27,7 @@ from even_palette.core.kit.model import (
     identifier,
 )
 from even_palette.core.kit.owners import coats_of, owner_name, users_of
-from even_palette.core.material.build import BASE_SLOT, Material, linear_setting
+from even_palette.core.material.build import BASE_SLOT, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter, Setting, ValueKind
 from even_palette.core.material.outputs import OUTPUTS
@@ -44,10 +44,12 @@ from even_palette.core.results.materials import material_of, packing_plan, slots
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.package import (
     FORMAT,
+    FUNCTION,
     MAKER,
     PACKAGE_FILE,
     README_FILE,
     SHADER_FILE,
+    SURFACE_FUNCTION,
     Package,
     PackageMap,
     PackageOutput,
@@ -58,7 +60,11 @@ from even_palette.core.ship.package import (
     package_files,
 )
 from even_palette.core.ship.readme import readme_text
-from even_palette.core.ship.shader import FUNCTION, SURFACE_FUNCTION, shader_text
+from even_palette.core.ship.shader import shader_text
+
+KINDS: dict[ValueKind, Literal["colour", "number", "switch", "row"]] = {
+    ValueKind.COLOUR: "colour", ValueKind.NUMBER: "number", ValueKind.SWITCH: "switch", ValueKind.ROW: "row",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -82,16 +88,12 @@ class Contents:
 def plan(kit: Kit, sheets: Sheets) -> list[Planned]:
     """What a package of this kit will hold. Raises UserError for a kit that cannot be shipped."""
     made = contents(kit, sheets)
-    maps = [
-        Planned(
-            m.file,
-            ", ".join(m.holds) or m.slot.replace("_", " "),
-            texture_bytes(m.width, m.height, m.channels * m.bits // 8, m.mips),
-        )
-        for sheet in made.package.sheets
-        for m in sheet.maps
-    ]
-    return [*maps, *(Planned(name, "text", 0) for name in made.texts)]
+    maps: dict[str, Planned] = {}
+    for sheet in made.package.sheets:
+        for m in sheet.maps:
+            size = texture_bytes(m.width, m.height, m.channels * m.bits // 8, m.mips)
+            maps.setdefault(m.file, Planned(m.file, ", ".join(m.holds) or m.slot.replace("_", " "), size))
+    return [*maps.values(), *(Planned(name, "text", 0) for name in made.texts)]
 
 
 def texture_bytes(width: int, height: int, texel_bytes: int, mips: bool = True) -> int:
@@ -110,6 +112,7 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
     made: list[PackageSheet] = []
     parameters: list[Parameter] = []
     planes: dict[str, Plane] = {}
+    files: dict[str, str] = {}
     texts: dict[str, str] = {}
     stems = file_stems([sheet.name for sheet in shipped])
     for number, sheet in enumerate(shipped):
@@ -121,10 +124,10 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
         program = material.program(plan)
         weights = sheets.weights(part, _share(progress, number, len(shipped)), cancel)
         own = {**slots_of(part, sheets, material.slots), **plan.slots(weights.packed)}
-        own = {name: slot for name, slot in own.items() if name == BASE_SLOT or name in program.slots}
-        own[BASE_SLOT] = slots.of(_shipped(sheets, own[BASE_SLOT].plane))
-        listed = _maps(part, plan, own, prefix)
-        made.append(_sheet(part, material, plan, program, [entry for entry, _ in listed], prefix))
+        # What the program does not sample is not there, and neither are channels that it does not read.
+        own = {name: _only_read(sheets, program, name, slot) for name, slot in own.items() if name in program.slots}
+        listed = _maps(part, plan, own, prefix, files)
+        made.append(_sheet(part, sheets, plan, program, [entry for entry, _ in listed], prefix))
         planes.update({entry.file: plane for entry, plane in listed})
         texts[f"{prefix}{SHADER_FILE}"] = shader_text(program, material.parameters, sheet.name)
         parameters += [parameter for parameter in material.parameters if parameter not in parameters]
@@ -200,12 +203,40 @@ def ship(
     return sizes
 
 
-def _shipped(sheets: Sheets, painted: Plane) -> Plane:
-    return sheets.cache.get(("shipped base", painted.content_id), lambda: shipped_base(painted))
+def _only_read(sheets: Sheets, program: Program, name: str, slot: Slot) -> Slot:
+    """A slot as it ships: without the last channels where nothing reads them."""
+    read = program.channels[name]
+    planes = slot.planes
+    if name == BASE_SLOT:
+        painted = slot.plane
+        planes = (sheets.cache.get(("shipped base", painted.content_id), lambda: shipped_base(painted)),)
+    count = planes[0].channels
+    least = 3 if planes[0].encoding == Encoding.SRGB else 1  # there is no texture of one sRGB channel
+    wanted = next((few for few in (1, 3) if least <= few < count and few > max(read, default=0)), count)
+    if count == 4 and wanted == 4 and all(_is_opaque(plane) for plane in planes):
+        wanted = 3  # a channel that is not there reads as 1
+    if wanted == count:
+        return replace(slot, planes=planes)
+
+    def part(plane: Plane) -> Plane:
+        return Plane(np.ascontiguousarray(plane.samples[..., :wanted]), plane.encoding)
+
+    kept = [sheets.cache.get(("channels", plane.content_id, wanted), partial(part, plane)) for plane in planes]
+    return replace(slot, planes=tuple(kept))
 
 
-def _maps(at: Focus, plan: PackingPlan, own: dict[str, Slot], prefix: str) -> list[tuple[PackageMap, Plane]]:
-    """The maps of a sheet with their planes; an array has a file a layer."""
+def _is_opaque(plane: Plane) -> bool:
+    alpha = plane.samples[..., 3]
+    return bool((alpha == (1.0 if alpha.dtype.kind == "f" else np.iinfo(alpha.dtype).max)).all())
+
+
+def _maps(
+    at: Focus, plan: PackingPlan, own: dict[str, Slot], prefix: str, files: dict[str, str]
+) -> list[tuple[PackageMap, Plane]]:
+    """The maps of a sheet with their planes; an array has a file a layer. What is equal is in one file.
+
+    `files` are those of the package so far, by what they hold.
+    """
     names = [at.kit.region(key).name for key in plan.regions]
     places = [plan.place(index) for index in range(len(names))]
     found = []
@@ -216,7 +247,9 @@ def _maps(at: Focus, plan: PackingPlan, own: dict[str, Slot], prefix: str) -> li
                 for name, place in zip(names, places, strict=True)
                 if place.slot == slot and place.layer in (-1, number)
             )
-            file = f"{prefix}{slot}_{number}.png" if held.is_array else f"{prefix}{slot}.png"
+            suffix = ".exr" if plane.samples.dtype == np.float32 else ".png"
+            wanted = f"{prefix}{slot}_{number}{suffix}" if held.is_array else f"{prefix}{slot}{suffix}"
+            file = files.setdefault(plane.content_id, wanted)
             sampler = held.sampler
             entry = PackageMap(
                 slot,
@@ -226,11 +259,11 @@ def _maps(at: Focus, plan: PackingPlan, own: dict[str, Slot], prefix: str) -> li
                 plane.width,
                 plane.height,
                 plane.channels,
-                plane.samples.dtype.itemsize * 8,
+                _bits(plane),
                 sampler.filter,
                 sampler.mips,
                 # A plane that is turned over is so by the shader itself.
-                Wrap.CLAMP if sampler.wrap == Wrap.MIRROR else sampler.wrap,
+                "repeat" if sampler.wrap == Wrap.REPEAT else "clamp",
                 holds,
                 number if held.is_array else -1,
             )
@@ -238,8 +271,17 @@ def _maps(at: Focus, plan: PackingPlan, own: dict[str, Slot], prefix: str) -> li
     return found
 
 
+def _bits(plane: Plane) -> Literal[8, 16, 32]:
+    match plane.samples.dtype.itemsize:
+        case 1:
+            return 8
+        case 2:
+            return 16
+    return 32
+
+
 def _sheet(
-    at: Focus, material: Material, plan: PackingPlan, program: Program, maps: list[PackageMap], prefix: str
+    at: Focus, sheets: Sheets, plan: PackingPlan, program: Program, maps: list[PackageMap], prefix: str
 ) -> PackageSheet:
     sheet = at.sheet
     regions = []
@@ -256,7 +298,7 @@ def _sheet(
                 tuple(COATS[coat.kind].label for coat in coats_of(at.kit, region.key)),
             )
         )
-    base = maps[0]
+    base = sheets.base_colour(at)
     return PackageSheet(
         sheet.name,
         base.width,
@@ -296,7 +338,7 @@ def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:
     return PackageParameter(
         parameter.name,
         uniform_name(parameter.name),
-        Type.VEC3 if parameter.kind == ValueKind.COLOUR else Type.FLOAT,
+        "vec3" if parameter.kind == ValueKind.COLOUR else "float",
         linear_setting(default),
         encoded_to_hex(default) if isinstance(default, tuple) else "",
         parameter.low,
@@ -304,7 +346,7 @@ def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:
         parameter.unit,
         parameter.help,
         users,
-        parameter.kind,
+        KINDS[parameter.kind],
         parameter.group,
     )
 
