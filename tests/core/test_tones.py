@@ -136,6 +136,8 @@ def test_mud_is_told_and_mended_both_ways(tmp_path: Path) -> None:
         history.do(commands.set_cell_value(region, "colour", (0.5, 0.8, 0.3)))
     sheets = Sheets()
     (found,) = [finding for finding in find(history.kit, sheets) if "lands" in finding.text]
+    off = commands.switch_coat(history.kit.regions[0].key, 0, False).apply(history.kit)
+    assert not [finding for finding in find(off, sheets) if "lands" in finding.text]  # it tints nothing
     assert found.region == red
     assert len(found.mends) == 2
     swatch = linear_to_cielab(srgb_to_linear(float32([0.5, 0.8, 0.3])))

@@ -30,7 +30,8 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     """Regions whose first coat is a plain tint that lands far from its swatch, in the variant where it is worst."""
     every = resolve_all(at.kit.parameters, at.kit.variants)
     try:
-        firsts = {region.key: coats_of(at.kit, region.key)[0].kind for region in at.sheet.regions}
+        worn = {region.key: coats_of(at.kit, region.key)[0] for region in at.sheet.regions}
+        firsts = {key: coat.kind if coat.on else "" for key, coat in worn.items()}
         if "tint" not in firsts.values():
             return
         places, means, base = spots(at, sheets), sheets.means(at), sheets.base_colour(at)

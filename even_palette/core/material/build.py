@@ -13,8 +13,9 @@ from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.types import Type
 from even_palette.core.material import tiling
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.colour_nodes import LEAST_STEP, above, curved, decode, encode
+from even_palette.core.material.colour_nodes import above, curved, decode, encode
 from even_palette.core.material.declare import STRENGTH, Atlas, CoatInputs, IndexMap, PlaneSpec, Reads, Strip, ValueSpec
+from even_palette.core.material.levels import LEAST_STEP
 from even_palette.core.material.model import (
     Blending,
     Bound,

@@ -24,9 +24,7 @@ from even_palette.core.graph.nodes import (
     sin,
     step,
 )
-
-LEAST_STEP = 1 / 255
-"""A step of 8 bits: below it formulas that are steep at 0 go on straight, so that a millionth never shows."""
+from even_palette.core.material.levels import LEAST_STEP
 
 
 def curved(x: Node, exponent: Operand) -> Node:

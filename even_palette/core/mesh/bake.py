@@ -12,7 +12,6 @@ from even_palette.core.mesh.bakes._declare import BakeKind, Ground
 from even_palette.core.mesh.footprint import sample_places
 from even_palette.core.mesh.padding import nearest_covered, spread
 from even_palette.core.mesh.raster import carry_rows, fill_rows, snapped
-from even_palette.core.mesh.smoothing import smoothed
 from even_palette.core.settings import Settings
 
 BAND_ROWS, TRACED_ROWS = 64, 16
@@ -110,6 +109,8 @@ def _without_noise(
             normals[first:last] = _scattered(carry_rows(corners, uv, faces, first, size, place), shown)
     length = np.linalg.norm(normals, axis=-1, keepdims=True)
     normals = float32(normals / np.where(length > 0, length, 1))
+    from even_palette.core.mesh.smoothing import smoothed
+
     values = smoothed(float32(out), islands, normals, radius, cancel)
     return np.asarray(np.clip(values + 0.5, 0, most), dtype=out.dtype)
 

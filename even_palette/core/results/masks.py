@@ -15,6 +15,7 @@ import numpy as np
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import MOST_STEPS, Focus, Step
+from even_palette.core.material.levels import through_levels
 from even_palette.core.material.model import PlaneKind, PlaneUse
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.plane import Plane
@@ -297,12 +298,7 @@ def plane_values(plane: Plane, use: PlaneUse, spot: Spot, height: int, width: in
     uv = texel_centres(height, width)[spot.top : spot.bottom, spot.left : spot.right]
     values = sample(plane, uv, Sampler(use.filter, use.wrap, use.mips))
     x = values[..., use.channel] if use.channel < values.shape[-1] else np.full(values.shape[:2], use.channel == 3)
-    if use.low < use.high:
-        x = np.clip((float32(x) - np.float32(use.low)) / np.float32(use.high - use.low), 0, 1)
-    else:
-        x = float32(x >= use.low)
-    x = x ** np.float32(use.power) if use.power != 1 else x
-    return float32(1 - x if use.invert else x)
+    return through_levels(float32(x), use)
 
 
 def _plane(at: Focus, sheets: Sheets, use: PlaneUse) -> Plane:

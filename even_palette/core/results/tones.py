@@ -10,6 +10,7 @@ from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus, Tone
+from even_palette.core.material.levels import through_levels
 from even_palette.core.material.model import PlaneKind, PlaneRef
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
@@ -76,7 +77,7 @@ def ground_of_tone(
         plane = plane_of(at, sheets, use.plane)
         if (plane.height, plane.width) != (source.height, source.width):
             raise UserError(f"The planes that {tone.name} packs are not of one size.")
-        parts.append(float32(plane.values()[..., min(use.channel, plane.channels - 1)]))
+        parts.append(through_levels(float32(plane.values()[..., min(use.channel, plane.channels - 1)]), use))
     return ToneGround(source, own, weight, entries, tuple(parts), tuple(regions), progress, cancel)
 
 
@@ -101,7 +102,7 @@ def tone_key(at: Focus, sheets: Sheets, tone: Tone) -> tuple[object, ...]:
         "tone", tone.kind, tuple(kind.settings(tone.values).items()), ref_name(at, sheets, tone.source),
         tuple((key, tuple(values.items())) for key, values in own.items()),
         sheets.weights_key(at) if own or kind.by_region else "", fitted,
-        tuple((ref_name(at, sheets, use.plane), use.channel) for use in tone.parts),
+        tuple((ref_name(at, sheets, use.plane), repr(use)) for use in tone.parts),
     )  # fmt: skip
 
 

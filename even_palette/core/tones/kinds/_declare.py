@@ -18,7 +18,7 @@ class ToneGround:
 
     `source` is the picture; `own` are the settings by region that differ, whole ones, and `weight` gives the weights
     (H, W) float32 of one of the `regions` at the picture's size. `entries` (n, 3) uint8 are those of its palette;
-    `parts` are numbers 0..1, (H, W) each, at most four.
+    `parts` are numbers 0..1 after their levels, (H, W) each, at most four.
     """
 
     source: Plane

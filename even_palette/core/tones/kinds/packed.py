@@ -8,7 +8,7 @@ from even_palette.core.tones.kinds._declare import ToneGround, ToneKind
 
 
 def make(ground: ToneGround, settings: Settings) -> Samples:
-    """The parts in red, green, blue and alpha, (H, W, 2 to 4) uint8; they keep their values."""
+    """The parts in red, green, blue and alpha, (H, W, 2 to 4) uint8, as their levels give them."""
     parts = [np.asarray(part * 255 + np.float32(0.5), dtype=np.uint8) for part in ground.parts]
     if len(parts) == 1:
         parts = parts * 2
