@@ -6,152 +6,31 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
 from threading import Barrier, Thread
 
 import msgspec
-import numpy as np
 import pytest
 from jsonschema import Draft202012Validator
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
-from even_palette.core.kit.commands import Command
 from even_palette.core.kit.differing import only_values_differ
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import (
     FORMAT,
     Kit,
-    Step,
-    Tone,
-    Unmix,
     identifier,
 )
-from even_palette.core.kit.owners import OVER, users_of, without_unused
+from even_palette.core.kit.owners import users_of, without_unused
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
-from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.build import map_plane
-from even_palette.core.material.coats import COATS
-from even_palette.core.material.model import Blending, Bound, Coat, PlaneKind, PlaneRef, PlaneUse, ValueKind
+from even_palette.core.material.model import Blending, Bound, Coat, PlaneUse
 from even_palette.core.raster.guess import Role
-from even_palette.core.raster.plane import Encoding
-from even_palette.core.regions.keying import Metric
-from even_palette.core.regions.steps import STEPS, Join
-from even_palette.core.regions.unmix import Mixing
-from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.cache import Cache
-from even_palette.core.tones.kinds import TONE_NAMES
-from even_palette.core.tones.palette import new_palette, permuted
-from even_palette.core.tones.ramp import Ramp, RampRow, Stop
 
 DOCS = Path(__file__).parents[2] / "docs"
-
-
-def random_command(kit: Kit, rng: random.Random) -> Command:
-    """Any command there is, with arguments that may or may not make sense."""
-    keys = [region.key for region in kit.sheets[0].regions] or ["none"]
-    variants = [variant.key for variant in kit.variants]
-    key, value = rng.choice(keys), rng.random()
-    colour = (rng.random(), rng.random(), rng.random())
-    levels = (rng.randrange(256), rng.randrange(256), rng.randrange(256))
-    name = rng.choice(["Hull", "Deck", "  ", "Bow № 2", "x" * 80])
-    region = next((r for r in kit.sheets[0].regions if r.key == key), None)
-    number = rng.randrange(len(region.coats)) if region else 0
-    spec = rng.choice(COATS[region.coats[number].kind].values) if region else rng.choice(COATS["tint"].values)
-    over = OVER + "sheet_1"
-    use = PlaneUse(PlaneRef(PlaneKind.MAP, "id_map"), rng.randrange(4), value / 2, 1 - value / 2, 1 + value)
-    kind = rng.choice(list(STEPS))
-    step = Step(
-        kind,
-        {spec.name: spec.low + (spec.high - spec.low) * value for spec in STEPS[kind].values},
-        use if STEPS[kind].is_source else None,
-        rng.choice(list(Join)),
-        value,
-        rng.random() < 0.8,
-    )
-    setting = colour if spec.kind == ValueKind.COLOUR else spec.low + (spec.high - spec.low) * value
-    at = rng.choice(["", *variants])
-    parameter = rng.choice([p.key for p in kit.parameters] or ["none"])
-    choices = [
-        lambda: c.add_regions("sheet_1", [levels]), lambda: c.remove_region(key), lambda: c.rename_region(key, name),
-        lambda: c.move_region(key, rng.randint(-2, 2)), lambda: c.set_id_colour(key, levels),
-        lambda: c.set_tolerance(key, value * 99, rng.random() * 99), lambda: c.set_metric(key, rng.choice(list(Metric))),
-        lambda: c.set_resolve("sheet_1", rng.choice(list(Resolve))), lambda: c.set_blending(rng.choice(list(Blending))),
-        lambda: c.set_coat_kind(key, rng.choice(list(COATS)), number), lambda: c.expose(key, spec.name, number),
-        lambda: c.unbind(key, spec.name, number), lambda: c.add_coat(rng.choice([key, over]), Coat(rng.choice(list(COATS)))),
-        lambda: c.remove_coat(rng.choice([key, over]), number), lambda: c.move_coat(key, number, rng.randint(-2, 2)),
-        lambda: c.set_pattern(key, number, rng.choice([None, use])), lambda: c.set_pattern(over, 0, use),
-        lambda: c.set_cell_value(key, spec.name, setting, at, number), lambda: c.bind(key, spec.name, parameter, number),
-        lambda: c.rename_parameter(parameter, name), lambda: c.add_variant(name, at or None),
-        lambda: c.remove_variant(at or "none"), lambda: c.rename_variant(at or "none", name),
-        lambda: c.set_parent(at or "none", rng.choice([None, *variants])), lambda: c.clear_cell(key, at),
-        lambda: c.paste_cell(c.read_cell(kit, rng.choice(keys), at), key, rng.choice(["", *variants])),
-        lambda: c.add_step(key, step), lambda: c.change_step(key, number, step), lambda: c.remove_step(key, number),
-        lambda: c.move_step(key, number, rng.randint(-2, 2)), lambda: c.copy_steps(key, [rng.choice(keys)]),
-        lambda: c.set_unmix("sheet_1", rng.choice([None, Unmix(rng.choice(list(Mixing)), rng.random() < 0.5)])),
-        lambda: c.dissolve_colours("sheet_1", [levels]), lambda: c.give_colours(key, [levels]),
-        lambda: c.set_encoding("sheet_1", "base_colour", rng.choice(list(Encoding))), lambda: c.rename_kit(name),
-        lambda: c.set_role("sheet_1", "id_map", rng.choice(list(Role))),
-        lambda: c.remove_map("sheet_1", rng.choice(["id_map", "base_colour"]) if rng.random() < 0.05 else "none"),
-    ]  # fmt: skip
-    choices += tone_commands(kit, rng, value, levels, key)
-    if spec.kind == ValueKind.CHOICE:
-        return c.set_choice(key, spec.name, rng.choice(spec.choices)[0], number)
-    return rng.choice(choices)()
-
-
-def tone_commands(
-    kit: Kit, rng: random.Random, value: float, levels: tuple[int, int, int], region: str
-) -> list[Callable[[], Command]]:
-    """Commands on tones, palettes and ramps."""
-    tone = rng.choice([tone.key for tone in kit.sheets[0].tones] or ["none"])
-    palette = rng.choice([palette.key for palette in kit.palettes] or ["none"])
-    ramp = rng.choice([ramp.key for ramp in kit.ramps] or ["none"])
-    entries = np.array([levels, levels[::-1]], np.uint8)
-    made = Tone("tone", "Tone", rng.choice(TONE_NAMES), palette=rng.choice(["", palette]))
-    use = PlaneUse(PlaneRef(rng.choice([PlaneKind.TONE, PlaneKind.MAP]), rng.choice([tone, "id_map"])))
-    stops = (Stop(value / 2, levels), Stop(1 - value / 3, levels[::-1]))
-    return [
-        lambda: c.add_tone("sheet_1", made), lambda: c.remove_tone("sheet_1", tone),
-        lambda: c.set_tone_value("sheet_1", tone, "gamma", value + 0.3, rng.choice([(), (region,)])),
-        lambda: c.set_tone_source("sheet_1", tone, rng.choice([None, use.plane])),
-        lambda: c.set_tone_parts("sheet_1", tone, (use,) * rng.randrange(6)),
-        lambda: c.set_tone_palette("sheet_1", tone, palette), lambda: c.set_base_tone("sheet_1", rng.choice(["", tone])),
-        lambda: c.even_tone("sheet_1", tone, [region], value, value / 3),
-        lambda: c.add_palette(new_palette("palette", "Palette", entries)), lambda: c.remove_palette(palette),
-        lambda: c.change_palette(palette, "Turn", lambda old: permuted(old, range(old.size)[::-1])),
-        lambda: c.add_ramp(Ramp("ramp", "Ramp", (RampRow("Row", stops),))), lambda: c.remove_ramp(ramp),
-        lambda: c.set_coat_plane(region, 0, "palette", PlaneUse(PlaneRef(PlaneKind.PALETTE, palette))),
-    ]  # fmt: skip
-
-
-@pytest.mark.parametrize("seed", range(3))
-def test_undo_all_and_redo_all_of_1000_random_commands(history: History, tmp_path: Path, seed: int) -> None:
-    """The kit equals its first state byte for byte after undoing all, its last after redoing all; it is always valid."""
-    history = History(history.kit)
-    rng = random.Random(seed)
-    first = encode_kit(history.kit, tmp_path)
-    done = 0
-    for _ in range(1000):
-        before = history.kit
-        try:
-            done += history.do(random_command(history.kit, rng))
-        except (UserError, KeyError):
-            assert history.kit is before
-        if rng.random() < 0.3:
-            history.end_merge()
-        check_kit(history.kit)
-    assert done > 400
-    last = encode_kit(history.kit, tmp_path)
-    assert decode_kit(last, tmp_path) == history.kit
-    while history.undo():
-        pass
-    assert encode_kit(history.kit, tmp_path) == first
-    while history.redo():
-        pass
-    assert encode_kit(history.kit, tmp_path) == last
 
 
 def test_a_drag_is_one_step(history: History) -> None:

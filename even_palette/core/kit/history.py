@@ -4,7 +4,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from even_palette.core.kit.commands import Command
+from even_palette.core.kit.differing import only_values_differ
 from even_palette.core.kit.model import Kit, paint_tiles
+from even_palette.core.kit.validate import check_kit
 from even_palette.core.regions.paint import PaintTile
 
 BUDGET_BYTES = 256 << 20
@@ -50,10 +52,16 @@ class History:
         self._merge = ""
 
     def do(self, command: Command) -> bool:
-        """Apply a command; False if it changed nothing. What it raises leaves the history as it was."""
+        """Apply a command; False if it changed nothing. What it raises leaves the history as it was.
+
+        Raises UserError for a kit that would not hold together, whatever the command was given. Numbers and colours are
+        checked by their commands, so that a drag costs no look at the whole.
+        """
         after = command.apply(self.kit)
         if after == self.kit:
             return False
+        if not only_values_differ(self.kit, after):
+            check_kit(after)
         if not (command.merge and command.merge == self._merge and self._past):
             self._past.append(_Past(command.label, self.kit, 0, ()))
         self._past[-1] = _Past.of(self._past[-1].label, self._past[-1].kit, after)

@@ -147,6 +147,10 @@ class Paint(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
         """What cannot be about the size, up to `most_side` texels, and the tiles; "" if nothing."""
         if not (1 <= self.width <= most_side and 1 <= self.height <= most_side):
             return "a size that no sheet has"
+        return self._misplaced
+
+    @cached_property
+    def _misplaced(self) -> str:
         down, across = -(-self.height // TILE), -(-self.width // TILE)
         if len(self.tiles) > down * across:
             return "more tiles than fit its size"

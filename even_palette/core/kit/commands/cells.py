@@ -6,18 +6,17 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.commands.coats import alike, bound_parameters, set_cell_value, with_value
+from even_palette.core.kit.commands.coats import alike, bound_parameters, coats_for, set_cell_value, with_value
 from even_palette.core.kit.model import Kit, change_one
 from even_palette.core.kit.owners import (
     coats_of,
+    home_of,
     own_coats,
     owner_name,
     recipe_length,
-    sheets_of,
     value_uses,
     with_coats,
 )
-from even_palette.core.kit.planes import coats_on
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
 from even_palette.core.material.model import (
@@ -50,7 +49,8 @@ def set_start(owner: str, coat: int, name: str, variant: str) -> Command:
     """Give a coat one of the named sets of values that its kind begins with. Raises KeyError for another name."""
 
     def apply(kit: Kit) -> Kit:
-        kind = COATS[coats_of(kit, owner)[coat].kind]
+        home, number = home_of(kit, owner, coat)
+        kind = COATS[own_coats(kit, home)[number].kind]
         for value_name, setting in dict(kind.starts)[name].items():
             kit = set_cell_value(owner, value_name, setting, variant, coat).apply(kit)
         return kit
@@ -101,7 +101,7 @@ def paste_cell(cell: Cell, owner: str, variant: str) -> Command:
             # Planes of another sheet become those that are the same here.
             kept = tuple(
                 replace(coat, values=old[number].values if number < len(old) and old[number].kind == coat.kind else {})
-                for number, coat in enumerate(coats_on(kit, sheets_of(kit, owner)[0], cell.coats))
+                for number, coat in enumerate(coats_for(kit, owner, cell.coats))
             )
             kit = with_coats(kit, owner, kept)
         taken = False

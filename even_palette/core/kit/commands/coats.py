@@ -114,15 +114,24 @@ def copy_coats(owner: str, others: Sequence[str], coats: Sequence[int] = ()) -> 
 
     def apply(kit: Kit) -> Kit:
         worn = coats_of(kit, owner)
+        if not all(0 <= number < len(worn) for number in coats):
+            raise KeyError(max(coats))
         copied = tuple(worn[number] for number in coats) if coats else worn
         for other in others:
             check_room(kit, other, len(copied))
-            sheets = sheets_of(kit, other)
-            made = coats_on(kit, sheets[0], copied) if len(sheets) == 1 else copied
-            kit = _with_fitting(kit, other, (*own_coats(kit, other), *made))
+            kit = _with_fitting(kit, other, (*own_coats(kit, other), *coats_for(kit, other, copied)))
         return kit
 
     return Command("Copy coats", apply)
+
+
+def coats_for(kit: Kit, owner: str, coats: Sequence[Coat]) -> tuple[Coat, ...]:
+    """Coats as another owner wears them: planes of another sheet become those that are the same on its own.
+
+    Those of a recipe stay as they are where several sheets wear it, or none. Raises KeyError and UserError.
+    """
+    sheets = sheets_of(kit, owner)
+    return coats_on(kit, sheets[0], coats) if len(sheets) == 1 else tuple(coats)
 
 
 def set_pattern(owner: str, coat: int, pattern: PlaneUse | None) -> Command:
@@ -160,7 +169,8 @@ def set_cell_value(owner: str, value_name: str, setting: Setting, variant: str =
 
     def apply(kit: Kit) -> Kit:
         value, spec = value_of(kit, owner, value_name, coat), spec_of(kit, owner, value_name, coat)
-        assert not isinstance(spec.default, str)
+        if not spec.bindable:
+            raise UserError(f"{spec.label} is chosen among ways; it has no number.")
         bound = kit.parameter(value.parameter) if isinstance(value, Bound) else None
         check_setting(bound or spec, setting)
         if variant == MASTER and not isinstance(value, Bound):
@@ -183,7 +193,8 @@ def expose(owner: str, value_name: str, coat: int = 0) -> Command:
             return kit
         home = owner if overrides(kit, owner, value_name, coat) else home_of(kit, owner, coat)[0]
         name, spec = owner_name(kit, home), spec_of(kit, owner, value_name, coat)
-        assert not isinstance(value, str)
+        if isinstance(value, str):
+            raise UserError(f"{spec.label} is chosen among ways; a parameter cannot drive it.")
         wanted = identifier(f"{name} {value_name}")
         like = (wanted, spec.kind, spec.low, spec.high)
         for old in kit.parameters:
