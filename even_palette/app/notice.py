@@ -3,8 +3,9 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from even_palette.app import plain
 from even_palette.app.jobs import one_shot
 
 STAYS_MS = 12_000
@@ -17,7 +18,7 @@ class Notice(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(12, 4, 8, 4)
-        self.text = QLabel()
+        self.text = plain.Label()
         self.text.setWordWrap(True)
         self.text.setAccessibleName("Notice")
         self._row.addWidget(self.text, 1)

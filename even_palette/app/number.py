@@ -4,7 +4,9 @@ import re
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QValidator
-from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSlider, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QSlider, QWidget
+
+from even_palette.app import plain
 
 STEPS = 1000
 FORMS = re.compile(r"\s*(\d{1,3}(?:\.\d*)?)\s*(%|/\s*255)\s*")
@@ -54,12 +56,12 @@ class NumberRow(QWidget):
         self.field.setKeyboardTracking(False)
         self.field.setAccessibleName(f"{name} value")
         self.field.setFixedWidth(78 if head else 68)
-        self.setToolTip(tip)
+        self.setToolTip(plain.tip(tip))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
         if head:
-            text = QLabel(name)
+            text = plain.Label(name)
             text.setFixedWidth(80)
             row.addWidget(text)
         row.addWidget(self.slider, 1)

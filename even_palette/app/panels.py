@@ -6,15 +6,14 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QTextEdit,
     QVBoxLayout,
     QWidget,
 )
 
+from even_palette.app import plain
 from even_palette.core.checks import Finding, Mend, Severity
 
 MARKS = {Severity.ERROR: "■ Error", Severity.WARNING: "▲ Warning", Severity.NOTE: "● Note"}
@@ -31,7 +30,7 @@ class Overlay(QFrame):
         self.setObjectName("overlay")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._window, self._size = window, size
-        self.title = QLabel(title)
+        self.title = plain.Label(title)
         self.title.setProperty("role", "title")
         self.body = body
         close = QPushButton("Close")
@@ -94,7 +93,7 @@ class FindingsPanel(Overlay):
         self.ways = QComboBox()
         self.ways.setAccessibleName("How to mend it")
         self.ways.activated.connect(lambda _: self._try())
-        self.before, self.after = QLabel(), QLabel()
+        self.before, self.after = plain.Label(), plain.Label()
         for picture, name in ((self.before, "Before the mend"), (self.after, "After the mend")):
             picture.setFixedSize(*PREVIEW_PX)
             picture.setAccessibleName(name)
@@ -105,7 +104,7 @@ class FindingsPanel(Overlay):
         below = QVBoxLayout(self.trial)
         below.setContentsMargins(0, 4, 0, 0)
         below.setSpacing(4)
-        for widget in (self.ways, QLabel("Before"), self.before, QLabel("After"), self.after, self.mend):
+        for widget in (self.ways, plain.Label("Before"), self.before, plain.Label("After"), self.after, self.mend):
             below.addWidget(widget)
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
@@ -189,8 +188,7 @@ class TextPanel(Overlay):
     """A text that can be read and copied."""
 
     def __init__(self, window: QWidget) -> None:
-        self.text = QTextEdit()
-        self.text.setReadOnly(True)
+        self.text = plain.Text()
         self.text.setAccessibleName("Text")
         self.text.setTabStopDistance(TAB_PX)
         super().__init__(window, "", self.text, TEXT_PX)

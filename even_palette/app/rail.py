@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QButtonGroup, QToolButton, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.theme import grey, tokens
 
 STAGES = ("Source", "Regions", "Masks", "Tones", "Recolour", "Lineup", "Proof", "Ship")
@@ -42,7 +43,7 @@ class StageButton(QToolButton):
     def show_state(self, state: StageState) -> None:
         self._state = state
         told = f"{state.findings} findings" if state.state == State.FINDINGS else state.state.value
-        self.setToolTip(f"{self.name}: {told}")
+        self.setToolTip(plain.tip(f"{self.name}: {told}"))
         self.setAccessibleName(f"{self.text()}, {told}")
         self.update()
 

@@ -1,8 +1,9 @@
 """The line at the bottom: what is under the cursor, job progress with cancel, and the count of findings."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
+from even_palette.app import plain
 from even_palette.core.checks import Finding
 
 
@@ -16,9 +17,9 @@ class Readout(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 2, 12, 2)
-        self.under_cursor = QLabel("")
+        self.under_cursor = plain.Label("")
         self.under_cursor.setAccessibleName("Under the cursor")
-        self.job = QLabel("")
+        self.job = plain.Label("")
         self.bar = QProgressBar()
         self.bar.setFixedSize(140, 14)
         self.bar.setTextVisible(False)

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMenu,
     QSplitter,
@@ -20,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from even_palette.app import theme
+from even_palette.app import plain, theme
 from even_palette.app.board.board import Board
 from even_palette.app.choosing import Choice
 from even_palette.app.files import FILTER
@@ -230,7 +229,7 @@ class Window(QMainWindow):
         corner = QWidget()
         row = QHBoxLayout(corner)
         row.setContentsMargins(0, 2, 8, 2)
-        row.addWidget(QLabel("Sheet"))
+        row.addWidget(plain.Label("Sheet"))
         row.addWidget(self.sheet_box)
         bar = self.menuBar()
         assert bar is not None
@@ -337,7 +336,7 @@ class Window(QMainWindow):
         assert self.history_menu is not None
         self.history_menu.clear()
         for steps, name in enumerate(self.session.history.undo_labels[:20], 1):
-            back = self.history_menu.addAction(f"Back before: {name}")
+            back = self.history_menu.addAction(plain.item(f"Back before: {name}"))
             assert back is not None
             back.triggered.connect(lambda _, n=steps: self.session.undo(n))
 

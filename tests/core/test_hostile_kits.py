@@ -18,11 +18,14 @@ from even_palette.core.kit.model import (
     MOST_SIDE,
     MOST_STEPS,
     MOST_VARIANTS,
+    Bake,
     Box,
     Kit,
+    MeshFile,
     Region,
     Sheet,
     Step,
+    Unmix,
 )
 from even_palette.core.kit.recipe_file import (
     RecipeFile,
@@ -38,6 +41,7 @@ from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.paint import Paint, PaintTile
 from even_palette.core.results.sheets import Sheets
 from even_palette.terminal import command
+from tests.core.test_keys import ROOM
 from tests.core.test_steps import Given
 
 LONGEST_S = 5.0
@@ -228,3 +232,14 @@ def test_a_folder_named_in_bytes_that_are_no_text(tmp_path: Path, maps: dict[str
         assert b"Traceback" not in done.stderr
         assert b"argument" not in done.stderr
         assert done.stderr.count(b"\n") <= 1
+
+
+def test_any_bake_may_serve_as_ids(tmp_path: Path) -> None:
+    """Also one of 16 bits and of one channel: it is looked at in 8."""
+    (tmp_path / "room.obj").write_text(ROOM)
+    kit = mesh_commands.add_mesh(MeshFile("room", str(tmp_path / "room.obj"), "sheet_1")).apply(Kit())
+    kit = mesh_commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1)).apply(kit)
+    kit = mesh_commands.set_id_bake("sheet_1", kit.sheets[0].bakes[0].key).apply(kit)
+    kit = commands.add_regions("sheet_1", [(200, 200, 200)]).apply(kit)
+    for unmix in (None, Unmix()):
+        Sheets().weights(commands.set_unmix("sheet_1", unmix).apply(kit).at())

@@ -4,6 +4,7 @@ from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
+from even_palette.app import plain
 from even_palette.app.session import Session
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.kit.commands import bound_parameters, read_cell
@@ -53,7 +54,8 @@ class BoardModel(QAbstractTableModel):
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole) and index.isValid():
-            return describe_cell(self.session.kit, self.owner(index.row()), self.variant(index.column()))
+            told = describe_cell(self.session.kit, self.owner(index.row()), self.variant(index.column()))
+            return plain.tip(told) if role == Qt.ItemDataRole.ToolTipRole else told
         return None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:

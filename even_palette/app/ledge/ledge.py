@@ -2,8 +2,9 @@
 
 from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.board.board import Board
 from even_palette.app.ledge.areas import AreaTable
 from even_palette.app.ledge.pictures import Listed, PictureRow
@@ -68,7 +69,7 @@ class Ledge(QWidget):
             button.setToolTip("Fold or open the ledge (B)")
             button.clicked.connect(lambda _: self.toggle())
         set_icon(board.fold_button, "caret-down")
-        self.title = QLabel()
+        self.title = plain.Label()
         self.title.setProperty("role", "section")
         self.title.setFixedWidth(80)
         self.strip = VariantStrip(session, thumbnails)

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QListView, QListWidget, QListWidgetItem
 
+from even_palette.app import plain
 from even_palette.app.jobs import Rank, one_shot
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import to_image
@@ -97,7 +98,7 @@ class PictureRow(QListWidget):
             icon.addPixmap(image, QIcon.Mode.Selected)
             item = QListWidgetItem(icon, caption)
             item.setData(Qt.ItemDataRole.UserRole, (key, look))
-            item.setToolTip(caption)
+            item.setToolTip(plain.tip(caption))
             item.setTextAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom)
             self.addItem(item)
             if key == current:

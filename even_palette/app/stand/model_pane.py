@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.session import Session
 from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.renderer import Renderer
@@ -107,7 +108,7 @@ class ModelPane(QWidget):
 def _button(text: str, tip: str, checkable: bool) -> QToolButton:
     button = QToolButton()
     button.setText(text)
-    button.setToolTip(tip)
+    button.setToolTip(plain.tip(tip))
     button.setAccessibleName(f"{text} (model)")
     button.setCheckable(checkable)
     return button

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QSizePolicy,
     QSplitter,
@@ -19,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from even_palette.app import plain
 from even_palette.app.choosing import Choice
 from even_palette.app.session import Session
 from even_palette.app.stand.canvas import Canvas
@@ -121,7 +121,7 @@ class Stand(QWidget):
             "Texels", "Show texels as squares instead of the filter of a runtime (T)", self._filter
         )
         self.loupe_button = self._toggle("Loupe", "Enlarge the texel under the cursor (L)", self._toggle_loupe)
-        self.zoom_label = QLabel()
+        self.zoom_label = plain.Label()
         self.zoom_label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.zoom_label.setMinimumWidth(52)
         fit = self._button("Fit", "Fit the sheet into the pane (F)", self.canvas.fit)
@@ -163,7 +163,7 @@ class Stand(QWidget):
     def _button(self, text: str, tip: str, act: Callable[[], object]) -> QToolButton:
         button = QToolButton()
         button.setText(text)
-        button.setToolTip(tip)
+        button.setToolTip(plain.tip(tip))
         button.setAccessibleName(text)
         button.clicked.connect(lambda _: act())
         return button
@@ -210,7 +210,7 @@ class Stand(QWidget):
         self.spread_menu.addSeparator()
         shown = self._spread_now()
         for key, name in self.session.at.kit.variant_names.items():
-            action = self.spread_menu.addAction(name)
+            action = self.spread_menu.addAction(plain.item(name))
             assert action is not None
             action.setCheckable(True)
             action.setChecked(key in shown)

@@ -8,13 +8,13 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
+from even_palette.app import plain
 from even_palette.app.session import Session
 from even_palette.app.swatch.models import FORMS, MODELS, ColourModel
 from even_palette.app.swatch.strip import SwatchStrip, remember
@@ -43,7 +43,7 @@ class Patch(QToolButton):
 
     def show_hex(self, text: str) -> None:
         self.hex = text
-        self.setToolTip(text)
+        self.setToolTip(plain.tip(text))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -104,7 +104,7 @@ class SwatchEditor(QWidget):
         grid.setVerticalSpacing(4)
         self.letters, self.tracks, self.boxes = [], [], []
         for row in range(3):
-            letter, track, box = QLabel(), Track(""), QDoubleSpinBox()
+            letter, track, box = plain.Label(), Track(""), QDoubleSpinBox()
             letter.setFixedWidth(14)
             box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
             box.setKeyboardTracking(False)
@@ -203,7 +203,7 @@ class SwatchEditor(QWidget):
         try:
             colour = hex_to_encoded(self.hex.text())
         except ValueError as error:
-            self.hex.setToolTip(str(error))
+            self.hex.setToolTip(plain.tip(str(error)))
             self.hex.setText(encoded_to_hex(self._colour))
             return
         self.hex.setModified(False)

@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QListWidgetItem, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.choosing import Choice
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
@@ -131,7 +132,7 @@ class BakesTab(QWidget):
         show_choice(self.size_box, bake.size)
         show_choice(self.samples, bake.samples)
         self.samples.setEnabled(not kind.index_like)
-        self.samples.setToolTip("Index-like maps are never mixed." if kind.index_like else "Softens edges.")
+        self.samples.setToolTip(plain.tip("Index-like maps are never mixed." if kind.index_like else "Softens edges."))
         self.padding.blockSignals(True)
         self.padding.setValue(bake.padding)
         self.padding.blockSignals(False)
@@ -154,7 +155,7 @@ class BakesTab(QWidget):
             if value.choices:
                 box = choice_box(value.label, [(text, name) for name, text in value.choices])
                 show_choice(box, filled[value.name])
-                box.setToolTip(value.help)
+                box.setToolTip(plain.tip(value.help))
                 box.activated.connect(lambda i, box=box, name=value.name: self._set(name, box.itemData(i)))
                 self.values.addWidget(box)
                 continue

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QFileDialog, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.files import FILTER
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
@@ -46,7 +47,7 @@ class BrushEditor(QWidget):
         for number, (_, name, tip) in enumerate(HANDS):
             button = QToolButton()
             button.setText(name)
-            button.setToolTip(tip)
+            button.setToolTip(plain.tip(tip))
             button.setAccessibleName(name)
             button.setCheckable(True)
             button.setProperty("role", "tab")

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QListWidgetItem
 
+from even_palette.app import plain
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import to_image
 from even_palette.app.tray.panel import ShortList
@@ -61,7 +62,7 @@ class CoatList(ShortList):
             where = " by pattern" if coat.pattern else ""
             where += " · recipe" if number < recipe_length(at.kit, owner) else ""
             item.setText(f"{number + 1}  {kind.label}{where}{share}")
-            item.setToolTip(kind.help)
+            item.setToolTip(plain.tip(kind.help))
             item.setCheckState(Qt.CheckState.Checked if coat.on else Qt.CheckState.Unchecked)
             if number < len(pictures):
                 item.setIcon(pictures[number])

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Fold, ShortList, choice, label, row, show_choice, swatch_icon, tool
@@ -89,7 +90,7 @@ class IdColoursTab(QWidget):
             )
             item = QListWidgetItem(swatch_icon(colour.levels), text)
             item.setData(Qt.ItemDataRole.UserRole, colour.levels)
-            item.setToolTip(f"{colour.texels} texels")
+            item.setToolTip(plain.tip(f"{colour.texels} texels"))
             self.found.addItem(item)
             item.setSelected(colour.levels in selected)
         if colours.colours:

@@ -4,6 +4,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.histogram import DistanceHistogram
@@ -78,7 +79,7 @@ class MasksPanel(Panel):
             )
         ):
             self.figures.addWidget(label(text), index, 0)
-            value = QLabel("–")
+            value = plain.Label("–")
             self._values[key] = value
             self.figures.addWidget(value, index, 1)
         self.figures.setColumnStretch(0, 1)

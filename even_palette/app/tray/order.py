@@ -6,6 +6,7 @@ from typing import Protocol, TypeVar
 
 from PyQt6.QtWidgets import QHBoxLayout, QMenu
 
+from even_palette.app import plain
 from even_palette.app.tray.panel import row, tool
 
 
@@ -43,7 +44,7 @@ class Order:
         for kind in kinds:
             action = self.menu.addAction(kind.label)
             assert action is not None
-            action.setToolTip(kind.help)
+            action.setToolTip(plain.tip(kind.help))
             action.triggered.connect(partial(lambda chosen, _: add(chosen), kind))
         self.add.clicked.connect(lambda: self.menu.popup(self.add.mapToGlobal(self.add.rect().bottomLeft())))
 

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from even_palette.app import plain
 from even_palette.app.session import Session
 from even_palette.app.theme import set_icon
 from even_palette.core.colour.hexcode import Rgb8, format_hex
@@ -72,7 +73,7 @@ class Panel(QScrollArea):
 
 def label(text: str, role: str = "") -> QLabel:
     """A label that wraps; roles are title, section and quiet."""
-    made = QLabel(text)
+    made = plain.Label(text)
     made.setWordWrap(True)
     made.setProperty("role", role)
     return made
@@ -82,7 +83,7 @@ def tool(name: str, icon_name: str, tip: str) -> QToolButton:
     """A button with an icon alone; its name is told to assistive technology."""
     made = QToolButton()
     set_icon(made, icon_name)
-    made.setToolTip(tip)
+    made.setToolTip(plain.tip(tip))
     made.setAccessibleName(name)
     return made
 
@@ -91,7 +92,7 @@ def give_menu(button: QToolButton, actions: Mapping[str, Callable[[], object]]) 
     """Let a button open a menu of what can be done."""
     menu = QMenu(button)
     for text, act in actions.items():
-        action = menu.addAction(text)
+        action = menu.addAction(plain.item(text))
         assert action is not None
         action.triggered.connect(lambda _, act=act: act())
     button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from even_palette.app import plain
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
@@ -76,7 +77,7 @@ class ParameterTable(QWidget):
         for field, name, tip in fields:
             field.setAccessibleName(f"{name} of the parameter")
             field.setPlaceholderText(name)
-            field.setToolTip(tip)
+            field.setToolTip(plain.tip(tip))
         for field in (self.low, self.high):
             field.editingFinished.connect(self._set_kind)
         for field in (self.group, self.help):
@@ -118,7 +119,7 @@ class ParameterTable(QWidget):
             item.setData(0, Qt.ItemDataRole.UserRole, parameter.key)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
             names = ", ".join(dict.fromkeys(owner_name(kit, use.owner) for use in users))
-            item.setToolTip(0, f"{parameter.help} Used by {names or 'nothing'}.")
+            item.setToolTip(0, plain.tip(f"{parameter.help} Used by {names or 'nothing'}."))
             setting = settings[parameter.key]
             if isinstance(setting, tuple):
                 pixmap = QPixmap(14, 14)

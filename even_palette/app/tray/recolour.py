@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
@@ -137,7 +138,7 @@ class RecolourPanel(Panel):
         kind = COATS[coats[self.coat].kind]
         show_choice(self.kind, kind.name)
         self.kind.setEnabled(True)
-        self.kind.setToolTip(f"{kind.help} Coats are the same in all variants; their values differ.")
+        self.kind.setToolTip(plain.tip(f"{kind.help} Coats are the same in all variants; their values differ."))
         self.told.setVisible(False)
         shape = self._shape_of(at, owner)
         if shape != self._shape:
@@ -186,7 +187,7 @@ class RecolourPanel(Panel):
                     continue
                 name = owner_name(session.kit, other)
                 text = f"{sheet.name} · {name}" if several and not other.startswith(OVER) else name
-                action = self.copy_menu.addAction(text)
+                action = self.copy_menu.addAction(plain.item(text))
                 assert action is not None
                 action.triggered.connect(lambda _, other=other: session.do(commands.copy_coats(owner, [other], [coat])))
 
@@ -222,7 +223,7 @@ class RecolourPanel(Panel):
     def _default(self, name: str, tip: str, make: Callable[[Focus], Command | str]) -> QPushButton:
         """A button that puts one of the usual overcoats on, or says what is missing for it."""
         button = QPushButton(name)
-        button.setToolTip(tip)
+        button.setToolTip(plain.tip(tip))
 
         def put() -> None:
             made = make(self.session.at)
@@ -282,7 +283,7 @@ class RecolourPanel(Panel):
         several = sum(spec.kind == ValueKind.COLOUR for spec in values) > 1
         for spec in sorted(values, key=lambda spec: spec.bindable):
             editor = self._editor(owner, spec, several)
-            editor.setToolTip(spec.help)
+            editor.setToolTip(plain.tip(spec.help))
             self.editors[spec.name] = editor
             if spec.kind == ValueKind.CHOICE:
                 self.values.addLayout(_headed(spec.label, editor))
@@ -314,7 +315,7 @@ class RecolourPanel(Panel):
 
     def _add_plane(self, title: str, told: str, name: str, editor: StripBox | PlaneUseEditor, plane: str) -> None:
         owner, coat = self.session.owner, self.coat
-        editor.setToolTip(told)
+        editor.setToolTip(plain.tip(told))
 
         def change(use: PlaneUse | None) -> None:
             if plane:
@@ -359,7 +360,7 @@ class RecolourPanel(Panel):
             name = at.kit.parameter(parameter).name
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
             button.setText(button.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, BINDING_PX))
-            button.setToolTip(f"Follows the parameter {name}, which the runtime can set")
+            button.setToolTip(plain.tip(f"Follows the parameter {name}, which the runtime can set"))
         else:
             button.setToolTip("Fixed in the shader; click to make it a parameter, or to share one")
         menu = QMenu(button)
@@ -368,7 +369,7 @@ class RecolourPanel(Panel):
             (f"Parameter {p.name}", p.key) for p in at.kit.parameters if p.key == parameter or commands.fits(p, spec)
         ]
         for text, key in items:
-            action = menu.addAction(text)
+            action = menu.addAction(plain.item(text))
             assert action is not None
             action.setCheckable(True)
             action.setChecked(key == (parameter or ""))

@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QProcess, QProcessEnvironment, Qt, QTemporaryDir, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QListWidgetItem, QPushButton, QTreeWidget, QTreeWidgetItem
 
+from even_palette.app import plain
 from even_palette.app.jobs import Rank
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, ShortList, choice, label, row, show_choice, swatch_icon, tool
@@ -169,7 +170,7 @@ class ShipPanel(Panel):
             total += item.texture_bytes
             disk = self._disk_size(item.file) if fresh else "–"
             entry = QTreeWidgetItem([item.file, item.holds, memory, disk])
-            entry.setToolTip(1, item.holds)
+            entry.setToolTip(1, plain.tip(item.holds))
             self.files.addTopLevelItem(entry)
         self.files.addTopLevelItem(QTreeWidgetItem(["Together", "", _bytes(total), ""]))
 

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
+from even_palette.app import plain
 from even_palette.app.files import FILTER, MESH_FILTER
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Panel, ShortList, choice, empty, label, row, show_choice, tool
@@ -111,7 +112,7 @@ class SourcePanel(Panel):
         for name, told in listed:
             item = QListWidgetItem(told)
             item.setData(Qt.ItemDataRole.UserRole, name)
-            item.setToolTip(told)
+            item.setToolTip(plain.tip(told))
             self.files.addItem(item)
             if name == self._current:
                 self.files.setCurrentItem(item)
@@ -149,7 +150,7 @@ class SourcePanel(Panel):
 
     def _map_card(self, source: Source) -> None:
         name = label(Path(source.path).name, "section")
-        name.setToolTip(source.path)
+        name.setToolTip(plain.tip(source.path))
         sheet = self.session.at.key
         role = choice(f"What {Path(source.path).name} is", [(r.value, r) for r in Role])
         show_choice(role, source.role)
@@ -198,7 +199,7 @@ class SourcePanel(Panel):
     def _mesh_card(self, file: MeshFile) -> None:
         column = self.card
         name = label(Path(file.path).name, "section")
-        name.setToolTip(file.path)
+        name.setToolTip(plain.tip(file.path))
         column.addWidget(name)
         mesh = self._mesh(file)
         if isinstance(mesh, str):
@@ -286,12 +287,12 @@ class SourcePanel(Panel):
                 lambda i, box=box, slot=slot: self.session.do(mesh_commands.put_slot(file.key, slot, box.itemData(i)))
             )
             name = label(slot)
-            name.setToolTip(f"Material slot {slot}")
+            name.setToolTip(plain.tip(f"Material slot {slot}"))
             column.addLayout(row(name, box, stretch=0))
         used = {file.slots.get(slot, file.sheet) for slot in mesh.slots}
         if len(used) > 1:
-            merge = QPushButton(f"Merge slots to {self.session.at.sheet.name}")
-            merge.setToolTip(f"Its slots lie on {len(used)} sheets; put them all on this one")
+            merge = QPushButton(plain.item(f"Merge slots to {self.session.at.sheet.name}"))
+            merge.setToolTip(plain.tip(f"Its slots lie on {len(used)} sheets; put them all on this one"))
             merge.clicked.connect(lambda: self.session.do(mesh_commands.merge_slots(file.key, self.session.at.key)))
             column.addWidget(merge)
 

@@ -4,6 +4,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QListWidget, QListWidgetItem, QMenu, QToolButton, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.brush import BrushEditor
@@ -92,7 +93,7 @@ class StepsList(QWidget):
             item = QListWidgetItem(_told(step))
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if step.on else Qt.CheckState.Unchecked)
-            item.setToolTip(STEPS[step.kind].help)
+            item.setToolTip(plain.tip(STEPS[step.kind].help))
             self.list.addItem(item)
         self.list.setCurrentRow(self.number if steps else -1)
         self.list.blockSignals(False)
@@ -124,7 +125,7 @@ class StepsList(QWidget):
         own = self._key()
         others = [region for region in self.session.at.sheet.regions if region.key != own]
         for name, keys in (("All other regions", [r.key for r in others]), *((r.name, [r.key]) for r in others)):
-            action = self.copy_menu.addAction(name)
+            action = self.copy_menu.addAction(plain.item(name))
             assert action is not None
             action.triggered.connect(lambda _, keys=keys: self._do(commands.copy_steps(own, keys)))
 

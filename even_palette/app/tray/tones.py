@@ -5,6 +5,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QMenu, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.panel import Fold, Panel, choice, empty, label, row, show_choice, tool
@@ -155,7 +156,7 @@ class TonesPanel(Panel):
             for each in tone_kinds().values():
                 action = self.menu.addAction(each.label)
                 assert action is not None
-                action.setToolTip(each.help)
+                action.setToolTip(plain.tip(each.help))
                 action.triggered.connect(partial(self._add, each.name))
         _fill(self.list, [(each.name, each.key) for each in at.sheet.tones], self.key)
         every = [("All sheets, one palette", SHEETS)] if len(_painted(at)) > 1 else []
@@ -167,7 +168,7 @@ class TonesPanel(Panel):
         self.remove.setEnabled(tone is not None)
         self.told.setText("No tones yet. Add one with the plus; it follows the paint and the regions.")
         self.told.setVisible(kind is None)
-        self.list.setToolTip(kind.help if kind else "")
+        self.list.setToolTip(plain.tip(kind.help if kind else ""))
         self.source.setVisible(kind is not None and not kind.packs)
         self.under.setVisible(kind is not None and kind.replaces)
         self.palette_box.setVisible(kind is not None and kind.matches)
@@ -207,7 +208,7 @@ class TonesPanel(Panel):
         size = self.session.sheets.paint(at)
         saved = 2 * size.width * size.height * 4 / 3 / 2**20
         told = f"One channel instead of three: {saved:.1f} MiB of video memory less, with mips."
-        self.under.setToolTip(f"Takes the place of the base colour, here and in the package. {told}")
+        self.under.setToolTip(plain.tip(f"Takes the place of the base colour, here and in the package. {told}"))
         self.under.setText(f"Lies under all coats (saves {saved:.1f} MiB)")
         facts = tone_facts(at, self.session.sheets, tone, region)
         self.histogram.show_facts(facts.before, facts.after)
@@ -238,7 +239,7 @@ class TonesPanel(Panel):
 
         if value.choices:
             box = choice(value.label, [(text, str(name)) for name, text in value.choices])
-            box.setToolTip(value.help)
+            box.setToolTip(plain.tip(value.help))
             box.activated.connect(lambda i: change(str(box.itemData(i))))
             return box
         decimals = 0 if value.whole or value.high > 20 else 2

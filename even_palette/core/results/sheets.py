@@ -107,11 +107,12 @@ class Sheets:
     def id_levels(self, at: Focus) -> Plane | None:
         """The ID map in 8 bits, if there is one: a file, or the bake that serves as one."""
         source = at.sheet.source(Role.ID)
-        if source is None and at.sheet.id_bake and self.meshes.on_sheet(at) is not None:
-            return self.meshes.bake(at, at.sheet.bake(at.sheet.id_bake))[0]
-        if source is None:
+        if source is not None:
+            plane = self.plane(source)
+        elif at.sheet.id_bake and self.meshes.on_sheet(at) is not None:
+            plane = self.meshes.bake(at, at.sheet.bake(at.sheet.id_bake))[0]
+        else:
             return None
-        plane = self.plane(source)
         if plane.samples.dtype == np.uint8:
             return plane
         key = ("levels", plane.content_id)

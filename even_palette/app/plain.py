@@ -1,0 +1,39 @@
+"""Texts that are text: names come from files of others, and what looks like markup in them is shown as it stands."""
+
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QLabel, QTextEdit, QWidget
+
+JOINER = "\u2060"
+"""A sign of no width that lines do not break at (Unicode, U+2060)."""
+
+
+class Label(QLabel):
+    """A label that shows its text as it stands."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(text)
+
+
+class Text(QTextEdit):
+    """A text that is read; pictures and other files that it names are not looked for."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setReadOnly(True)
+        self.setAcceptRichText(False)
+
+    def loadResource(self, kind: int, name: QUrl) -> QImage:
+        return QImage(1, 1, QImage.Format.Format_ARGB32)  # where nothing is given, the toolkit opens the file itself
+
+
+def tip(text: str) -> str:
+    """A tip as it stands: the toolkit takes what looks like markup for it, so brackets are parted from their words."""
+    return text.replace("<", f"<{JOINER}")
+
+
+def item(text: str) -> str:
+    """What a menu or a button shows as this text; a single “&” would underline the letter behind it."""
+    return text.replace("&", "&&")
