@@ -23,7 +23,7 @@ def play_reference(
     time: float = 0.0,
     seed: float = 0.0,
 ) -> Levels:
-    """Render an output of the sheet without mips: (height, width, 3) uint8; light is encoded, numbers are grey.
+    """Render an output of the sheet: (height, width, 3) uint8; light is encoded, numbers are grey.
 
     `time` is in seconds, `seed` that of the instance, 0..1.
 

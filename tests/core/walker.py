@@ -69,10 +69,8 @@ class Walker:
                 return args[0][..., ["xyzw".index(c) for c in payload[0]]]
             case "matrix":
                 return args[0] @ np.array(payload).reshape(3, 3).T
-            case "sample":
-                return self.texel(payload[0], 0, args[0], 0)
-            case "layer":
-                return self.texel(payload[0], int(payload[1]), args[0], 0)
+            case "sample" | "layer":
+                return self.minified(payload[0], int(payload[1]) if op == "layer" else 0, args[0], pixel)
             case "level":
                 return self.by_number(lambda n: self.texel(payload[0], 0, args[0], n), args[1], args[0])
             case "cell":
@@ -92,6 +90,16 @@ class Walker:
         for each in np.unique(wanted):
             out = np.where((wanted == each)[..., None], np.broadcast_to(sampled(int(each)), out.shape), out)
         return out
+
+    def minified(self, slot: str, layer: int, at: Array, pixel: Any) -> Array:
+        """From the levels whose texels are as large as a pixel (OpenGL 4.6, section 8.14.1)."""
+        entry = self.maps[slot][0]
+        longest = max(pixel[0] * entry["width"], pixel[3] * entry["height"])
+        lod = max(0.0, float(np.log2(longest))) if entry["mips"] and longest > 1.0001 else 0.0
+        if entry["filter"] == "nearest":
+            return self.texel(slot, layer, at, int(np.floor(lod + 0.5)))
+        low = int(lod)
+        return self.texel(slot, layer, at, low) * (1 - lod + low) + self.texel(slot, layer, at, low + 1) * (lod - low)
 
     def texel(self, slot: str, layer: int, at: Array, number: int) -> Array:
         entry, layers = self.maps[slot][0], self.levels[slot]

@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from hypothesis import Phase, assume, given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace as replace_
 from skimage.transform import resize_local_mean
 
 from even_palette.core.arrays import float32
@@ -86,6 +87,7 @@ def assert_drawn(renderer: SheetRenderer, look: Picture, view: View) -> None:
     apart = np.abs(renderer.render(look, view, True)[..., :3].astype(int) - render_reference(look, view, True))
     records = look.program.records
     between = any(r.op in LOOK_UPS and records[r.args[0]].op != "uv" for r in records)
+    between |= any((slot.plane.width, slot.plane.height) != (view.width, view.height) for slot in look.slots.values())
     assert apart.max() <= (DARK_STEP if between else 1)
     assert np.mean(apart > 1) < 0.02
 
@@ -209,6 +211,14 @@ def grow(picks: list[tuple[int, int, int]]) -> Node:
     return nodes.join(pool[-1], pool[-2], pool[-3])
 
 
+def test_a_strip_at_a_parameter_that_costs_much(renderer: SheetRenderer) -> None:
+    """The position is the same at every texel and worked out before drawing; the look-up itself is not."""
+    position = nodes.clamp(nodes.sin(nodes.parameter("p", Type.FLOAT) * 4) * 0.5 + 0.5)
+    found = nodes.strip("strip", position, 1.0)["x"]
+    graph = shown(nodes.join(found, nodes.clamp(nodes.power(found + 0.1, 2.0)), x), p=0.3)
+    assert difference(renderer, graph) <= 1
+
+
 @settings(max_examples=60)
 @given(st.lists(st.tuples(*[st.integers(0, 10**6)] * 3), min_size=3, max_size=14), st.floats(0, 1))
 def test_random_graphs(renderer: SheetRenderer, picks: list[tuple[int, int, int]], p: float) -> None:
@@ -274,19 +284,27 @@ def test_types_are_checked_where_graphs_are_built(wrong) -> None:  # type: ignor
 
 
 SETTING = st.floats(0, 1)
+OTHERS = {"small": (7, 11), "odd": (37, 53), "large": (96, 120), "wide": (16, 130), "numbers": (64, 31)}
+"""Maps of other sizes than the sheet, height and width; the last has 16 bits."""
 
 
 @st.composite
 def plane_uses(draw: st.DrawFn) -> PlaneUse:
     """A channel of one of the small kit's maps, with any levels and any way of sampling.
 
-    Where a plane is tiled or turned, samples lie between texels. The samplers of drivers mix these in 8 bits, which
-    steep levels would magnify, so such a plane is taken as it is; nearest is either of two texels at their border.
+    Where a plane is tiled or turned, or is of another size, samples lie between texels. The samplers of drivers mix
+    these in 8 bits, which steep levels would magnify, so such a plane is taken as it is; nearest is either of two
+    texels at their border.
     """
-    plane, channel = PlaneRef(PlaneKind.MAP, draw(st.sampled_from(["id_map", "base_colour"]))), draw(st.integers(0, 2))
+    plane, channel = (
+        PlaneRef(PlaneKind.MAP, draw(st.sampled_from(["id_map", "base_colour", *OTHERS]))),
+        draw(st.integers(0, 2)),
+    )
     kind, wrap = draw(st.sampled_from(list(Filter))), draw(st.sampled_from(list(Wrap)))
     grid = (draw(st.integers(1, 3)), draw(st.integers(1, 3)))
-    if draw(st.booleans()):
+    if plane.key in OTHERS and draw(st.booleans()):
+        return PlaneUse(plane, channel, invert=draw(st.booleans()), wrap=wrap, mips=draw(st.booleans()), grid=grid)
+    if plane.key in OTHERS or draw(st.booleans()):
         tiling, turn = draw(st.tuples(*[st.floats(0.3, 9)] * 2)), draw(st.floats(-180, 180))
         return PlaneUse(plane, channel, invert=draw(st.booleans()), wrap=wrap, tiling=tiling, turn=turn, grid=grid)
     low, high = sorted((draw(SETTING), draw(SETTING)))
@@ -346,10 +364,27 @@ def dressings(draw: st.DrawFn) -> list[commands.Command]:
     return made
 
 
+def add_others(history: History, folder: Path) -> None:
+    """Maps of other sizes beside those of the small kit: smooth ones, as noise between texels is the samplers' own.
+
+    Read as normals they are never short ones, whose direction would magnify the 8 bits of stored levels.
+    """
+    for name, (height, width) in OTHERS.items():
+        path = folder / f"{name}.png"
+        if not path.exists():
+            rows, columns = np.linspace(0, 3, height)[:, None, None], np.linspace(0, 5, width)[None, :, None]
+            waves = np.sin(rows * 2 + np.arange(3)) * np.cos(columns * 3 - np.arange(3))
+            waves = waves * (0.3, 0.3, 0.05) + (0.5, 0.5, 0.95)
+            top = 65535 if name == "numbers" else 255
+            write_plane(path, Plane((waves * top).astype(np.uint16 if top > 255 else np.uint8), Encoding.DATA))
+        history.do(commands.add_map("sheet_1", replace_(source(path, Role.NONE, Encoding.DATA), key=name)))
+
+
 def dressed_kit(folder: Path, made: list[commands.Command], seed: int) -> Kit:
     """The small kit of 48 x 48 texels of noise, in random coats."""
     there = {Role.BASE_COLOUR: folder / "crate_base_colour.png", Role.ID: folder / "crate_id.png"}
     history = kit_of(there if folder.exists() else write_maps(folder, 48, seed), coats=False)
+    add_others(history, folder)
     for command in made:
         history.do(command)
     return history.kit
@@ -383,6 +418,7 @@ def test_the_fused_loop_on_random_materials(
     """Random coats, patterns, planes, samplers, orders and overcoats: every output at every texel within 1/255."""
     folder = tmp_path_factory.mktemp("fused")
     history = kit_of(write_maps(folder, 47, 9), coats=False)
+    add_others(history, folder)
     for command in made:
         history.do(command)
     at = history.kit.at()

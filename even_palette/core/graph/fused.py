@@ -29,7 +29,7 @@ from even_palette.core.graph.loops import Bound, write_loop
 from even_palette.core.graph.program import LOOK_UPS, Program
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.raster.mips import level_count
+from even_palette.core.raster.mips import level_count, lod_of
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter, Wrap
 
@@ -236,5 +236,4 @@ def bytes_read(program: Program, slots: Mapping[str, Slot], frame: Frame, as_pix
 
 def _lod(slot: Slot, frame: Frame) -> float:
     """The level of mips that fits a plane that lies over the sheet as it is (OpenGL 4.6, section 8.14.1)."""
-    longest = max(frame.steps[0] * slot.plane.width, frame.steps[1] * slot.plane.height)
-    return max(0.0, float(np.log2(max(longest, 1e-30)))) if longest > 1.0001 else 0.0
+    return lod_of(slot.plane.width, slot.plane.height, (frame.steps[0], 0.0, 0.0, frame.steps[1]))

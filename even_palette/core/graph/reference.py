@@ -11,8 +11,7 @@ from even_palette.core.graph.operations import TABLE
 from even_palette.core.graph.program import NodeRecord, Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
-from even_palette.core.raster.mips import sample_level
-from even_palette.core.raster.sampling import sample
+from even_palette.core.raster.mips import lod_of, sample_level, sample_minified
 from even_palette.core.raster.strip import look_up
 
 
@@ -75,12 +74,11 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             return float32(environment.pixel)
         case "join":
             return _join(args, kinds)
-        case "sample":
+        case "sample" | "layer":
             slot = environment.slots[str(record.payload[0])]
-            return _rgba(sample(slot.plane, args[0], slot.sampler))
-        case "layer":
-            slot = environment.slots[str(record.payload[0])]
-            return _rgba(sample(slot.planes[int(record.payload[1])], args[0], slot.sampler))
+            plane = slot.planes[int(record.payload[1]) if record.op == "layer" else 0]
+            lod = lod_of(plane.width, plane.height, environment.pixel)
+            return _rgba(sample_minified(plane, args[0], lod, slot.sampler))
         case "level":
             slot = environment.slots[str(record.payload[0])]
             return _by_number(args[1], lambda at: sample_level(slot.plane, args[0], at, slot.sampler), args[0])

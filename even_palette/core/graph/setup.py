@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 
 from even_palette.core.arrays import float32
-from even_palette.core.graph.program import Program
+from even_palette.core.graph.program import LOOK_UPS, Program
 from even_palette.core.graph.reference import Environment, run
 
 DEAR = ("sin", "cos", "pow", "log2")
@@ -39,7 +39,8 @@ def setup_of(program: Program) -> Setup:
     same: list[bool] = []
     dear: list[bool] = []
     for record in program.records:
-        same.append(record.op in WORKED_OUT or (bool(record.args) and all(same[arg] for arg in record.args)))
+        of_same = bool(record.args) and all(same[arg] for arg in record.args) and record.op not in LOOK_UPS
+        same.append(record.op in WORKED_OUT or of_same)
         dear.append(record.op in DEAR or any(dear[arg] for arg in record.args))
     used = {arg for at, record in enumerate(program.records) if not same[at] for arg in record.args}
     used |= set(program.outputs.values())

@@ -388,7 +388,9 @@ class _Builder:
         """A plane as it lies over the sheet; one that is tiled or turned has the mips that its own steps ask for."""
         sampler, (across, down) = Sampler(use.filter, use.wrap, use.mips), use.tiling
         moved = _moved(use) if any(use.speed) else nodes.constant(0, 0)
-        if (across, down, use.turn % 360) == (1.0, 1.0, 0.0):
+        # At the folds of a mirror drivers would see no way from one pixel to the next, and take a finer mip.
+        folded = use.wrap == Wrap.MIRROR and use.mips
+        if (across, down, use.turn % 360) == (1.0, 1.0, 0.0) and not folded:
             return self._sampled(use.plane, sampler, nodes.uv() + moved, colour)
         scale, middle = nodes.constant(across, down), nodes.constant(across / 2, down / 2)
 

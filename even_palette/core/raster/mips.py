@@ -14,7 +14,7 @@ import numpy as np
 from even_palette.core.arrays import Floats, Samples
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.raster.sampling import SMOOTH, Sampler, sample
+from even_palette.core.raster.sampling import SMOOTH, Filter, Sampler, sample
 from even_palette.core.raster.tiles import TILE, Spot, Tile, TiledPlane, each_tile, spots
 
 OWN_LEVELS = 8
@@ -118,6 +118,29 @@ def _chain(plane: Plane) -> tuple[Plane, ...]:
 def sample_level(plane: Plane, uv: Floats, number: int, sampler: Sampler = SMOOTH) -> Floats:
     """One mip level of a plane sampled at uv (..., 2), giving (..., C), as `sample` does."""
     return sample(level_of(plane, number), uv, sampler)
+
+
+def sample_minified(plane: Plane, uv: Floats, lod: float, sampler: Sampler = SMOOTH) -> Floats:
+    """A plane sampled at uv (..., 2) from the mips that fit, giving (..., C): the two beside `lod` mixed, or with a
+    nearest filter the nearer one (OpenGL 4.6, section 8.14.3).
+    """
+    if lod <= 0 or not sampler.mips:
+        return sample(plane, uv, sampler)
+    if sampler.filter == Filter.NEAREST:
+        return sample_level(plane, uv, int(np.floor(lod + 0.5)), sampler)
+    low, share = int(lod), np.float32(lod - int(lod))
+    upper, lower = (sample_level(plane, uv, number, sampler) for number in (low, low + 1))
+    return np.asarray(upper * (1 - share) + lower * share)
+
+
+def lod_of(width: int, height: int, pixel: tuple[float, float, float, float]) -> float:
+    """The level that fits a plane that lies over the sheet as it is (OpenGL 4.6, section 8.14.1).
+
+    `pixel` is how far uv goes in one pixel to the right (two numbers) and in one down; 0 where nothing is minified.
+    """
+    across, down = np.hypot(pixel[0] * width, pixel[1] * height), np.hypot(pixel[2] * width, pixel[3] * height)
+    longest = float(max(across, down))
+    return float(np.log2(longest)) if longest > 1.0001 else 0.0
 
 
 class Parts:

@@ -320,7 +320,7 @@ def view_of(place: tuple[float, float, float, float], width: int, height: int) -
 
 
 def render_reference(shown: Picture, view: View, filtered: bool = True) -> Levels:
-    """A picture by the NumPy reference, without mips: (height, width, 3) uint8. Pixels off the sheet are 0.
+    """A picture by the NumPy reference: (height, width, 3) uint8. Pixels off the sheet are 0.
 
     Works by rows, so that memory stays small at any size.
     """

@@ -39,10 +39,10 @@ How to hook it up
      "outputs" says which of them are results. The operations are those of GLSL, with these cases closed: x / 0 = 0,
      sqrt of negative x is 0, pow of x <= 0 is 0, but 1 for the exponent 0, zeros have no sign (atan2(0, 0) = 0,
      atan2(0, x) is pi for negative x), smoothstep with low >= high is a step at low, select takes its second argument
-     where the first is above 0.5, log2 of less than 1e-30 is that of 1e-30. "level" and "cell" sample one mip of a map,
-     or of a layer, filtered within it; "strip" looks up at u = (p (N - 1) + 0.5) / N of a row, filtered; "pixel" is how
-     far uv goes in one pixel to the
-     right and down.
+     where the first is above 0.5, log2 of less than 1e-30 is that of 1e-30. "sample" and "layer" sample the mips that
+     fit a pixel, as your sampler does; "level" and "cell" one mip of a map, or of a layer, filtered within it; "strip"
+     looks up at u = (p (N - 1) + 0.5) / N of a row, filtered; "pixel" is how far uv goes in one pixel to the right and
+     down.
 
 How weights work
   Each channel of a weights map says how much of a texel a region owns. They add up to at most 1 at every texel; what is
