@@ -463,6 +463,7 @@ class Window(QMainWindow):
         self.jobs.close()
         self.session.close()
         self.stand.canvas.quick.close()
+        self.stand.canvas.later.close()
         self.renderer.release()
         super().closeEvent(event)
 

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from even_palette.app.stand.camera import Camera
+from even_palette.app.stand.later import LaterDrawing
 from even_palette.app.stand.quick import QuickDrawing
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
@@ -29,6 +30,8 @@ class Canvas(TileView):
         super().__init__("Sheet view", parent)
         self.renderer = renderer
         self.quick = QuickDrawing(renderer, self)
+        self.later = LaterDrawing(self)
+        self.later.finer.connect(self.invalidate)
         self.camera = Camera()
         self._fitted = True
         self._drag_from: QPoint | None = None
@@ -43,6 +46,8 @@ class Canvas(TileView):
     def draw(self, picture: Picture, width: int, height: int) -> QImage:
         view = self.camera.view(width, height)
         pixels = self.quick.draw(picture, view) if self.filtered else None
+        if pixels is None and not self.renderer.has_room(picture):
+            pixels = self.later.draw(picture, view, self.filtered)
         return to_image(self.renderer.render(picture, view, self.filtered) if pixels is None else pixels)
 
     # What is shown

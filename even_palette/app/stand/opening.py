@@ -83,6 +83,8 @@ class Opening(QObject):
             drawn, base = picture(kit.at(), sheets, look), sheets.base_colour(kit.at())
         except (NotReady, UserError):
             return  # such as where another sheet was in front all the time
+        if not self.renderer.has_room(drawn):
+            return
         if not self.renderer.ready([drawn]):
             self._rest.start()
             return

@@ -1,4 +1,5 @@
-"""Quick drawing of results where OpenGL is done by the processor: by loops, once a view is drawn again and again.
+"""Quick drawing of results by loops, once a view is drawn again and again: where OpenGL is done by the processor, or
+has no room for a material's planes.
 
 Until the loops of a program are compiled, in another process, and what stays of the view is worked out, on a thread,
 pictures are drawn as anywhere else.
@@ -14,6 +15,7 @@ from even_palette.app.stand.renderer import Renderer
 from even_palette.core.arrays import Levels
 from even_palette.core.graph.compiling import compile_apart
 from even_palette.core.graph.program import Program
+from even_palette.core.graph.slots import MOST_UNITS
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.log import log
 from even_palette.core.results.looks import Picture, View
@@ -54,7 +56,7 @@ class QuickDrawing(QObject):
     def draw(self, shown: Picture, view: View) -> Levels | None:
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet; None if it is to be drawn otherwise."""
         program = program_to_draw(shown)
-        if program is None or not self.renderer.in_software:
+        if program is None or not (self.renderer.in_software or len(program.slots) > MOST_UNITS):
             return None
         key = program, view, tuple((name, shown.slots[name].content_id) for name in program.slots)
         if key in self.views:

@@ -11,9 +11,12 @@ from even_palette.app.jobs import one_shot
 from even_palette.core.arrays import Levels, Samples
 from even_palette.core.errors import UserError
 from even_palette.core.graph import slots
+from even_palette.core.graph.program import program_of
+from even_palette.core.graph.slots import MOST_UNITS
+from even_palette.core.jobs import CancelToken
 from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.raster.plane import Plane
-from even_palette.core.results.looks import Picture, View, on_sheet, render_reference
+from even_palette.core.results.looks import SHOWN, Picture, View, on_sheet, render_reference
 
 if TYPE_CHECKING:
     from even_palette.gl.model_view import ModelRenderer, Skin
@@ -26,7 +29,7 @@ UPLOAD_S = 0.02
 class Renderer(QObject):
     """Draws pictures. OpenGL is started with the first one, so that the window is there before it.
 
-    `troubled` tells in one line why OpenGL is not used, if it is not.
+    `troubled` tells in one line why OpenGL is not used, or not for a material that it has no room for.
     """
 
     troubled = pyqtSignal(str)
@@ -37,6 +40,7 @@ class Renderer(QObject):
         self._sheets: SheetRenderer | None = None
         self._models: ModelRenderer | None = None
         self._taken: dict[str, slots.Slot] = {}
+        self._told: set[int] = set()
         self._take = one_shot(self, 0, self._take_more)
 
     @property
@@ -47,7 +51,16 @@ class Renderer(QObject):
     def render(self, shown: Picture, view: View, filtered: bool = True) -> Levels:
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet."""
         self._taken.clear()
-        return self.start()(shown, view, filtered)
+        return (self.start() if self.has_room(shown) else by_reference)(shown, view, filtered)
+
+    def has_room(self, shown: Picture) -> bool:
+        """Whether there is a texture unit for each plane of a picture; tells once where there is not."""
+        count = len(program_of({SHOWN: shown.outputs[SHOWN]}).slots)
+        if count > MOST_UNITS and count not in self._told:
+            self._told.add(count)
+            text = f"The material samples {count} planes; there is room for {MOST_UNITS}."
+            self.troubled.emit(f"{text} Grey planes may be channels of one map.")
+        return count <= MOST_UNITS
 
     def ready(self, pictures: "Sequence[Picture]", planes: Sequence[Plane] = ()) -> bool:
         """Whether all that these pictures sample is there for drawing; a part of what is missing is uploaded now."""
@@ -123,14 +136,15 @@ class Renderer(QObject):
                 self._sheets = SheetRenderer()
                 self._draw = self._sheets.render
             except UserError as error:
-                self._draw = _by_reference
+                self._draw = by_reference
                 self.troubled.emit(str(error))
         return self._draw
 
 
-def _by_reference(shown: Picture, view: View, filtered: bool) -> Levels:
+def by_reference(shown: Picture, view: View, filtered: bool, cancel: CancelToken | None = None) -> Levels:
+    """(height, width, 4) uint8, encoded, alpha 0 off the sheet. Slow for large views. Raises Cancelled."""
     alpha = np.where(on_sheet(view.uv()), 255, 0).astype(np.uint8)
-    return np.concatenate([render_reference(shown, view, filtered), alpha[..., None]], axis=-1)
+    return np.concatenate([render_reference(shown, view, filtered, cancel), alpha[..., None]], axis=-1)
 
 
 def to_image(pixels: Levels) -> QImage:

@@ -24,6 +24,7 @@ from even_palette.app.stand.renderer import to_image
 from even_palette.app.theme import grey, tokens
 from even_palette.app.view_state import Tool
 from even_palette.core.arrays import Bools
+from even_palette.core.errors import UserError
 
 GRIP_PX = 8
 LABEL_PX = 22
@@ -337,7 +338,12 @@ class TileView(QWidget):
             return
         if not self._images:
             if self.can_draw():
-                self._render()
+                try:
+                    self._render()
+                except UserError as error:
+                    painter.end()
+                    self.show_message(str(error))
+                    return
                 self._old = []
                 if self._live_ends:
                     self._live = None

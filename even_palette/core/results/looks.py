@@ -17,6 +17,7 @@ from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.reference import Environment, run
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus, Source
 from even_palette.core.kit.owners import OVER, coats_of
 from even_palette.core.material.build import acting, linear_setting
@@ -319,10 +320,10 @@ def view_of(place: tuple[float, float, float, float], width: int, height: int) -
     return View((middle[0] - scale * width / 2, middle[1] - scale * height / 2), (scale, scale), width, height)
 
 
-def render_reference(shown: Picture, view: View, filtered: bool = True) -> Levels:
+def render_reference(shown: Picture, view: View, filtered: bool = True, cancel: CancelToken | None = None) -> Levels:
     """A picture by the NumPy reference: (height, width, 3) uint8. Pixels off the sheet are 0.
 
-    Works by rows, so that memory stays small at any size.
+    Works by rows, so that memory stays small at any size. Raises Cancelled.
     """
     uv = view.uv()
     result = np.empty((view.height, view.width, 3), dtype=np.uint8)
@@ -330,6 +331,8 @@ def render_reference(shown: Picture, view: View, filtered: bool = True) -> Level
     step = view.scale if filtered else (1 / shown.finest[0], 1 / shown.finest[1])
     pixel = (step[0], 0.0, 0.0, step[1])
     for first in range(0, view.height, 64):
+        if cancel is not None:
+            cancel.check()
         part = uv[first : first + 64]
         if not filtered:
             part = _texel_centres_at(part, shown)

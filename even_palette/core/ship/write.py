@@ -18,7 +18,7 @@ from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.program import Program
-from even_palette.core.graph.slots import Slot
+from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import (
     Focus,
@@ -27,7 +27,7 @@ from even_palette.core.kit.model import (
     identifier,
 )
 from even_palette.core.kit.owners import coats_of, owner_name, users_of
-from even_palette.core.material.build import BASE_SLOT, linear_setting
+from even_palette.core.material.build import BASE_SLOT, Material, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter, Setting, ValueKind
 from even_palette.core.material.outputs import OUTPUTS
@@ -123,6 +123,7 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
         plan = packing_plan(part, material, size=sheets.mask_size(part))
         program = material.program(plan)
         weights = sheets.weights(part, _share(progress, number, len(shipped)), cancel)
+        _check_units(part, program, material)
         own = {**slots_of(part, sheets, material.slots), **plan.slots(weights.packed)}
         # What the program does not sample is not there, and neither are channels that it does not read.
         own = {name: _only_read(sheets, program, name, slot) for name, slot in own.items() if name in program.slots}
@@ -160,6 +161,19 @@ def _check_sheet(at: Focus, sheets: Sheets) -> None:
         raise UserError(f"There is no base colour{of} to ship; open one in Source.")
     if sheet.regions and not sheets.has_masks(at):
         raise UserError(f"The regions{of} have no ID map, no mesh and no boxes; open a map or a mesh in Source.")
+
+
+def _check_units(at: Focus, program: Program, material: Material) -> None:
+    """Raise UserError for more planes than a shader can count on (OpenGL 3.3, table 6.45), saying which to pack."""
+    if len(program.slots) <= MOST_UNITS:
+        return
+    uses = [material.slots[name] for name in program.slots if name in material.slots]
+    greys = [use.plane for use in uses if not (use.colour or use.cells or use.below)]
+    names = {source.key: Path(source.path).name for source in at.sheet.sources}
+    raise UserError(
+        f"The material of {at.sheet.name} samples {len(program.slots)} planes, and shaders can count on {MOST_UNITS}. "
+        f"Make some of these channels of one map: {', '.join(sorted({names.get(r.key, r.key) for r in greys}))}."
+    )
 
 
 def _share(progress: Progress, number: int, count: int) -> Progress:

@@ -1,0 +1,52 @@
+"""A material that samples more planes than there are texture units."""
+
+from dataclasses import replace as replaced
+from pathlib import Path
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit import commands
+from even_palette.core.material.build import map_plane
+from even_palette.core.material.model import Coat, PlaneUse
+from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.looks import Look, on_sheet, picture, render_reference
+from even_palette.core.ship.write import contents
+from tests.app.conftest import Driver, pixels
+from tests.conftest import source
+
+
+def test_a_material_of_too_many_planes_is_drawn_all_the_same(small: Driver, tmp_path: Path) -> None:
+    """Views are coarse at once and then as the reference draws them, and the window says so; shipping says what to
+    pack.
+    """
+    noise = np.random.default_rng(5)
+    session, canvas = small.session, small.stand.canvas
+    for number in range(15):
+        path = tmp_path / f"dirt_{number}.png"
+        write_plane(path, Plane(noise.integers(0, 256, (9, 13, 1)).astype(np.uint8), Encoding.DATA))
+        session.do(commands.add_map("sheet_1", replace(source(path, Role.NONE, Encoding.DATA), key=path.stem)))
+        session.do(commands.add_coat("region_1", Coat("shade", {}, {"plane": PlaneUse(map_plane(path.stem))})))
+    small.settle()
+    assert canvas.message == ""
+    look = picture(session.at, session.results.sheets, Look())
+    assert len(look.program.slots) == 17
+    size = canvas.field(0)
+    view = canvas.camera.view(size.width(), size.height())
+    want, inside = render_reference(look, view), on_sheet(view.uv())
+
+    def seen() -> np.ndarray:
+        return pixels(canvas.grab().toImage())[size.top() : size.bottom() + 1, size.left() : size.right() + 1]
+
+    coarse = canvas.later.draw(look, replaced(view, origin=(view.origin[0] + 0.1, view.origin[1])), True)
+    assert coarse.shape == (view.height, view.width, 4)
+    assert np.array_equal(coarse[:8, :8], np.broadcast_to(coarse[:1, :1], (8, 8, 4)))
+    small.qtbot.waitUntil(lambda: np.array_equal(seen()[inside], want[inside]), timeout=60_000)
+    assert "samples" in small.window.notice.text.text()
+    assert "channels of one map" in small.window.notice.text.text()
+    with pytest.raises(UserError, match=r"channels of one map: dirt_0\.png, dirt_1\.png"):
+        contents(session.kit, session.results.sheets)
