@@ -1,5 +1,7 @@
 """Small pictures of variants: of the model where there is one, else of the sheet; made one at a time at rest."""
 
+from contextlib import suppress
+
 from PyQt6.QtCore import QObject, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter
 
@@ -107,7 +109,8 @@ class Thumbnails(QObject):
         if sheets.meshes.on_sheet(at) is not None and not self.renderer.model_trouble():
             skins = skins_of(self.session, at, look)
             orbit = Orbit().framed(model_points(skins), width / height)
-            return to_image(self.renderer.render_model(skins, orbit, width, height, True, LIGHT))
+            with suppress(UserError):  # the material has more planes than there is room for; the sheet is drawn
+                return to_image(self.renderer.render_model(skins, orbit, width, height, True, LIGHT))
         if not at.sheet.sources:
             raise UserError("There is nothing on this sheet.")
         base = sheets.base_colour(at)
