@@ -7,6 +7,8 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from even_palette.app.stand.later import LaterDrawing
+from even_palette.app.stand.renderer import by_reference
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.material.build import map_plane
@@ -14,7 +16,7 @@ from even_palette.core.material.model import Coat, PlaneUse
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.looks import Look, on_sheet, picture, render_reference
+from even_palette.core.results.looks import Look, Picture, View, on_sheet, picture, render_reference
 from even_palette.core.ship.write import contents
 from tests.app.conftest import Driver, pixels
 from tests.conftest import source
@@ -42,11 +44,28 @@ def test_a_material_of_too_many_planes_is_drawn_all_the_same(small: Driver, tmp_
     def seen() -> np.ndarray:
         return pixels(canvas.grab().toImage())[size.top() : size.bottom() + 1, size.left() : size.right() + 1]
 
-    coarse = canvas.later.draw(look, replaced(view, origin=(view.origin[0] + 0.1, view.origin[1])), True)
-    assert coarse.shape == (view.height, view.width, 4)
-    assert np.array_equal(coarse[:8, :8], np.broadcast_to(coarse[:1, :1], (8, 8, 4)))
     small.qtbot.waitUntil(lambda: np.array_equal(seen()[inside], want[inside]), timeout=60_000)
     assert "samples" in small.window.notice.text.text()
     assert "channels of one map" in small.window.notice.text.text()
     with pytest.raises(UserError, match=r"channels of one map: dirt_0\.png, dirt_1\.png"):
         contents(session.kit, session.results.sheets)
+    many_at_once(small, look, [replaced(view, width=203, height=101, origin=(0.02 * n, 0.1)) for n in range(12)])
+
+
+def many_at_once(driver: Driver, look: Picture, views: list[View]) -> None:
+    """A dozen pictures side by side: each in squares first, all in full in the end; other ones are not drawn on."""
+    later = LaterDrawing()
+
+    def drawn(views: list[View]) -> list[np.ndarray]:
+        later.begin()
+        found = [later.draw(look, view, True) for view in views]
+        later.go_on()
+        return found
+
+    first = drawn(views)[0]
+    assert first.shape == (101, 203, 4)
+    assert np.array_equal(first[:8, :8], np.broadcast_to(first[:1, :1], (8, 8, 4)))
+    want = [by_reference(look, view, True) for view in views]
+    driver.qtbot.waitUntil(lambda: all(map(np.array_equal, drawn(views), want)), timeout=60_000)
+    assert not np.array_equal(drawn([replaced(views[0], origin=(0.5, 0.5))])[0], want[0])
+    later.close()

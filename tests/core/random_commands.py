@@ -131,8 +131,6 @@ class Chance:
     def key_of(self, command: str) -> str:
         words = command.split("_")
         what = next((KEYS[word] for word in reversed(words) if word in KEYS), "region")
-        if command.startswith(("set_id_bake", "set_bake")):
-            what = "bake"
         if command in ("set_base_tone", "even_tone", "clear_tone_regions") or "tone" in words:
             what = "tone"
         if command in ("merge_slots",):

@@ -170,7 +170,7 @@ def test_sizes_of_paint_are_those_of_sheets(tmp_path: Path) -> None:
 
 def test_equal_tiles_are_held_once(tmp_path: Path) -> None:
     tile = PaintTile.of(np.random.default_rng(1).integers(0, 65535, (256, 256, 2)).astype(np.uint16))
-    paint = Paint(16384, 16384, {f"{y} {x}": tile for y in range(64) for x in range(64)})
+    paint = Paint(16384, 16384, {f"{row} {column}": tile for row in range(64) for column in range(64)})
     region = Region("a", "A", (1, 2, 3), keyed=False, steps=(Step("paint", paint=paint),) * 2)
     kit = Kit(sheets=(Sheet("sheet_1", "Sheet", regions=(region,)),))
     (tmp_path / "blobs").mkdir()

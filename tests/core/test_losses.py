@@ -64,14 +64,20 @@ def taken_in(home: Home, history: History, number: int) -> None:
     home.autosave(history.kit, number)
 
 
-def test_what_was_taken_in_is_there_after_undo_save_as_and_redo(history: History, tmp_path: Path) -> None:
+def saved_elsewhere(history: History, folder: Path) -> Home:
+    """A map is taken in, that is undone, the kit is saved as another, and it is redone."""
     home = Home()
     taken_in(home, history, 1)
     history.undo()
     before = history.kit
-    kept = home.save_as(tmp_path / "kit", before, 2)
+    kept = home.save_as(folder, before, 2)
     history.rewrite(lambda old: as_kept(old, before, kept))
     history.redo()
+    return home
+
+
+def test_what_was_taken_in_is_there_after_undo_save_as_and_redo(history: History, tmp_path: Path) -> None:
+    home = saved_elsewhere(history, tmp_path / "kit")
     source = history.kit.sheets[0].source(Role.BASE_COLOUR)
     assert source is not None
     assert Path(source.path).is_file()
@@ -85,14 +91,7 @@ def test_what_was_taken_in_is_there_after_undo_save_as_and_redo(history: History
 
 def test_unsaved_work_left_behind_finds_what_was_taken_in(history: History, tmp_path: Path) -> None:
     """The redone step is not saved when the window closes: the next opening recovers it, the copy is in the folder."""
-    home = Home()
-    taken_in(home, history, 1)
-    history.undo()
-    before = history.kit
-    kept = home.save_as(tmp_path / "kit", before, 2)
-    history.rewrite(lambda old: as_kept(old, before, kept))
-    history.redo()
-    home.leave(history.kit, 3)
+    saved_elsewhere(history, tmp_path / "kit").leave(history.kit, 3)
     again, opened = Home.open(tmp_path / "kit")
     assert opened.recovered is not None
     assert all(Path(source.path).is_file() for source in opened.recovered.sheets[0].sources)

@@ -50,6 +50,11 @@ class Canvas(TileView):
             pixels = self.later.draw(picture, view, self.filtered)
         return to_image(self.renderer.render(picture, view, self.filtered) if pixels is None else pixels)
 
+    def _render(self) -> None:
+        self.later.begin()
+        super()._render()
+        self.later.go_on()
+
     # What is shown
 
     def show_tiles(self, tiles: list[Tile], sheet: tuple[int, int]) -> None:

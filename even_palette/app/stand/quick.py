@@ -6,18 +6,17 @@ pictures are drawn as anywhere else.
 """
 
 from collections import OrderedDict
-from contextlib import suppress
-from threading import Thread
+from functools import partial
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from even_palette.app.jobs import make_apart
 from even_palette.app.stand.renderer import Renderer
 from even_palette.core.arrays import Levels
 from even_palette.core.graph.compiling import compile_apart
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import MOST_UNITS
-from even_palette.core.jobs import Cancelled, CancelToken
-from even_palette.core.log import log
+from even_palette.core.jobs import CancelToken
 from even_palette.core.results.looks import Picture, View
 from even_palette.core.results.loop_view import (
     MOST_KEPT_BYTES,
@@ -71,21 +70,8 @@ class QuickDrawing(QObject):
         return None
 
     def _begin(self, key: Key, shown: Picture) -> None:
-        """Make a view on a thread of its own: compiling may take long, and shall keep no job waiting."""
         token = self._working = CancelToken()
-
-        def work() -> None:
-            made = None
-            try:
-                made = self._make(key, shown, token)
-            except Cancelled:
-                return
-            except Exception:
-                log().exception("A view could not be made for quick drawing")
-            with suppress(RuntimeError):  # the window closed meanwhile
-                self._made.emit(key, made)
-
-        Thread(target=work, name="quick drawing", daemon=True).start()
+        make_apart("quick drawing", partial(self._make, key, shown, token), partial(self._made.emit, key))
 
     def _make(self, key: Key, shown: Picture, token: CancelToken) -> LoopView | None:
         program, view, _ = key

@@ -72,10 +72,10 @@ def writing_recipes(kit: Kit, journal: Path) -> Iterator[tuple[Kit, list[str]]]:
             yield kit, told
         except BaseException:
             for each in before:
-                _restore(each)
-            raise
-        finally:
+                _restore(each)  # where that fails, the next opening sees to it
             journal.unlink(missing_ok=True)
+            raise
+        journal.unlink(missing_ok=True)
 
 
 def put_back(journal: Path, kit_file: Path) -> None:
@@ -89,7 +89,7 @@ def put_back(journal: Path, kit_file: Path) -> None:
         for each in before:
             if each.sha256 not in known:
                 _restore(each)
-    journal.unlink(missing_ok=True)
+        journal.unlink(missing_ok=True)
 
 
 def _restore(before: _Before) -> None:
