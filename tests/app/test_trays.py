@@ -333,7 +333,7 @@ def test_masks_made_elsewhere_become_regions(small: Driver, tmp_path: Path) -> N
     small.settle()
     before = [region.name for region in small.session.at.sheet.regions]
     pick_file(small, "worn_masks")
-    split = next(b for b in small.tray.source.findChildren(QPushButton) if b.text() == "Regions from its channels")
+    split = next(b for b in small.tray.source.findChildren(QPushButton) if b.text() == "Regions from channels")
     small.click(split)
     small.settle()
     names = [region.name for region in small.session.at.sheet.regions]

@@ -147,6 +147,38 @@ def test_a_save_that_failed_half_way_leaves_recipes_as_they_were(
     folder.close()
 
 
+def test_a_save_that_failed_whole_is_put_back_by_the_next_opening(
+    linked: tuple[History, KitFolder, Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Neither kit.json can be written nor the recipe's file given back what it held: the next opening does that."""
+    history, folder, path = linked
+    before, real, done = path.read_bytes(), whole.os.replace, list[str]()
+
+    def full(one: str, other: Path) -> None:
+        done.append(Path(other).name)
+        if "kit.json" in done:
+            raise OSError(28, "No space left on device")
+        real(one, other)
+
+    monkeypatch.setattr(whole.os, "replace", full)
+    with pytest.raises(UserError, match="No space left"):
+        folder.save(history.kit)
+    folder.close()
+    assert path.read_bytes() != before
+    kit_file = folder.folder / "kit.json"
+    held = kit_file.read_bytes()
+    monkeypatch.undo()
+    kit_file.write_bytes(b"{")
+    with pytest.raises(UserError):
+        KitFolder(folder.folder).open()
+    kit_file.write_bytes(held)
+    again = KitFolder(folder.folder)
+    again.open()
+    assert path.read_bytes() == before
+    assert not (folder.folder / "kit.recipes-before.json").exists()
+    again.close()
+
+
 KILLED = """
 import os, signal, sys
 from pathlib import Path

@@ -173,7 +173,7 @@ class SourcePanel(Panel):
         self.card.addWidget(name)
         self.card.addWidget(label(self._told(source), "quiet"))
         self.card.addLayout(row(role, encoding, stretch=0))
-        split = QPushButton("Regions from its channels")
+        split = QPushButton("Regions from channels")
         split.setToolTip("Makes a region of each channel that holds anything: for masks that were made elsewhere")
         split.clicked.connect(lambda: self._split(source.key))
         split.setEnabled(source.role not in COLOUR_ROLES and source.role != Role.ID)
