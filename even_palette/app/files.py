@@ -15,7 +15,8 @@ from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands
-from even_palette.core.kit.model import FromFile, Kit, MeshFile, Recipe, Source, identifier, with_files
+from even_palette.core.kit.model import FromFile, Kit, MeshFile, Recipe, Source, with_files
+from even_palette.core.kit.names import identifier
 from even_palette.core.kit.recipe_file import RecipeFile
 from even_palette.core.kit.store import Fingerprint, fingerprint, renewed
 from even_palette.core.mesh.files import READABLE as MESHES

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 
 from even_palette.core.kit.commands import read_cell
-from even_palette.core.kit.model import identifier
+from even_palette.core.kit.names import identifier
 from even_palette.core.raster.guess import Role
 from even_palette.player.load import load
 from even_palette.player.opengl import play_opengl

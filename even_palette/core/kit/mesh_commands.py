@@ -18,10 +18,9 @@ from even_palette.core.kit.model import (
     MeshFile,
     Region,
     change_one,
-    new_key,
-    retire,
     with_region,
 )
+from even_palette.core.kit.names import new_key, retire
 from even_palette.core.material.model import PlaneKind
 
 

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from even_palette.core.kit.model import Kit, Region, Sheet, change_one, retire, with_region
+from even_palette.core.kit.model import Kit, Region, Sheet, change_one, with_region
+from even_palette.core.kit.names import retire
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Bound, Coat, Value

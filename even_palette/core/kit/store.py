@@ -16,18 +16,8 @@ from msgspec.structs import replace
 from even_palette.core.disk.gate import exists, file_size, read_bytes, reason, sha256_of
 from even_palette.core.disk.whole import sweep, write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import (
-    FORMAT,
-    FromFile,
-    Kit,
-    Names,
-    Recipe,
-    Source,
-    identifier,
-    paint_tiles,
-    with_files,
-    with_paint_tiles,
-)
+from even_palette.core.kit.model import FORMAT, FromFile, Kit, Recipe, Source, paint_tiles, with_files, with_paint_tiles
+from even_palette.core.kit.names import Names, identifier
 from even_palette.core.kit.owners import without_unused
 from even_palette.core.kit.planes import without_missing_planes
 from even_palette.core.kit.recipe_saves import put_back, writing_recipes

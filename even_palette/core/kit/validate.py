@@ -11,7 +11,6 @@ from even_palette.core.kit.model import (
     FARTHEST_VALUE,
     FASTEST,
     FORMAT,
-    IDENTIFIER,
     LEAST_BAKE,
     LEAST_TILING,
     MOST_BAKE,
@@ -45,6 +44,7 @@ from even_palette.core.kit.model import (
     Step,
     Tone,
 )
+from even_palette.core.kit.names import IDENTIFIER
 from even_palette.core.kit.owners import ValueUse, owner_name, value_uses
 from even_palette.core.kit.planes import check_coats_on, check_steps_on
 from even_palette.core.material.coats import COATS

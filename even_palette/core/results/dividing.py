@@ -13,7 +13,8 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import mesh_commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_faces
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Focus, Kit, Names, Region, identifier, keys_of
+from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Focus, Kit, Region
+from even_palette.core.kit.names import Names, identifier, keys_of
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.results.meshes import Meshes, SheetMesh, reference_colours
 

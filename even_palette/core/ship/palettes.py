@@ -12,7 +12,7 @@ from even_palette.core.disk.folders import adding_files
 from even_palette.core.disk.gate import reason
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Names, identifier
+from even_palette.core.kit.names import Names, identifier
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of
 from even_palette.core.tones.colours import Colours, count_colours, to_oklab

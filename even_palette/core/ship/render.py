@@ -9,7 +9,8 @@ from even_palette.core.disk.folders import adding_files
 from even_palette.core.disk.gate import reason
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Kit, Names, identifier
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.names import Names, identifier
 from even_palette.core.material.outputs import LIGHT
 from even_palette.core.material.variants import resolve
 from even_palette.core.raster.files import write_plane

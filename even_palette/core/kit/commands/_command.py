@@ -4,10 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import (
-    Kit,
-    unique,
-)
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.names import unique
 
 
 @dataclass(frozen=True)

@@ -6,17 +6,8 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.model import (
-    MOST_COATS,
-    MOST_PARAMETERS,
-    Kit,
-    Region,
-    change_one,
-    identifier,
-    new_key,
-    unique,
-    with_region,
-)
+from even_palette.core.kit.model import MOST_COATS, MOST_PARAMETERS, Kit, Region, change_one, with_region
+from even_palette.core.kit.names import identifier, new_key, unique
 from even_palette.core.kit.owners import (
     OVER,
     RECIPE,

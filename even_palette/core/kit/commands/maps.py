@@ -7,17 +7,8 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.steps import set_steps
-from even_palette.core.kit.model import (
-    MOST_MAPS,
-    Kit,
-    Sheet,
-    Source,
-    Step,
-    Unmix,
-    change_one,
-    new_key,
-    retire,
-)
+from even_palette.core.kit.model import MOST_MAPS, Kit, Sheet, Source, Step, Unmix, change_one
+from even_palette.core.kit.names import new_key, retire
 from even_palette.core.kit.owners import (
     OVER,
     RECIPE,

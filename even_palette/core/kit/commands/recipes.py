@@ -7,16 +7,8 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.coats import check_room, spec_of
-from even_palette.core.kit.model import (
-    MOST_RECIPES,
-    Kit,
-    Recipe,
-    change_one,
-    new_key,
-    retire,
-    unique,
-    with_region,
-)
+from even_palette.core.kit.model import MOST_RECIPES, Kit, Recipe, change_one, with_region
+from even_palette.core.kit.names import new_key, retire, unique
 from even_palette.core.kit.owners import OVER, RECIPE, coats_of, recipe_length
 from even_palette.core.kit.planes import check_coats_on
 from even_palette.core.kit.recipe_file import RecipeFile, living_at, with_recipe

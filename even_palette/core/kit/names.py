@@ -1,0 +1,64 @@
+"""Names and keys: free ones, and the form of keys."""
+
+import re
+from collections.abc import Iterable
+
+from msgspec.structs import replace
+
+from even_palette.core.kit.model import Kit
+
+IDENTIFIER = re.compile(r"(?=.{1,64}$)[a-z][a-z0-9]*(_[a-z0-9]+)*")
+"""What keys and the names of parameters look like; GLSL (4.60, section 3.7) reserves doubled underscores."""
+
+
+class Names:
+    """Names that are taken. However many there are, a free one is found by looking it up."""
+
+    def __init__(self, taken: Iterable[str] = (), joiner: str = " ") -> None:
+        self._taken, self._joiner = set(taken), joiner
+        self._next: dict[str, int] = {}
+
+    def give(self, wanted: str) -> str:
+        """`wanted`, with a number behind it if it is taken; it is taken from then on."""
+        number, name = self._next.get(wanted, 2), wanted
+        while name in self._taken:
+            name, number = f"{wanted}{self._joiner}{number}", number + 1
+        self._next[wanted] = number
+        self._taken.add(name)
+        return name
+
+
+def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
+    """`wanted`, with a number behind it if it is taken."""
+    return Names(taken, joiner).give(wanted)
+
+
+def keys_of(kit: Kit) -> set[str]:
+    """Every key that is or was in use, whatever for, and those that were retired."""
+    lists = (kit.meshes, kit.parameters, kit.variants, kit.palettes, kit.ramps, kit.recipes)
+    keys = {*kit.retired, *(part.key for parts in lists for part in parts)}
+    for mesh in kit.meshes:
+        keys.update(mesh.faces.regions)
+    for sheet in kit.sheets:
+        keys.add(sheet.key)
+        for parts in (sheet.sources, sheet.regions, sheet.bakes, sheet.tones):
+            keys.update(part.key for part in parts)
+    return keys
+
+
+def new_key(kit: Kit, wanted: str) -> str:
+    """A key that was never used in the kit, made from any text."""
+    return unique(identifier(wanted), keys_of(kit), "_")
+
+
+def retire(kit: Kit, *keys: str) -> Kit:
+    """The kit with keys noted that are never to be used again."""
+    return replace(kit, retired=(*kit.retired, *(key for key in keys if key not in kit.retired)))
+
+
+def identifier(text: str) -> str:
+    """A lower-case ASCII identifier made from any text, without doubled underscores (GLSL reserves those)."""
+    letters = "".join(c if c.isascii() and c.isalnum() else "_" for c in text.lower())
+    words = [word for word in letters.split("_") if word]
+    name = "_".join(words)[:48].rstrip("_") or "item"
+    return f"n{name}" if name[0].isdigit() else name
