@@ -1,6 +1,7 @@
 """Small pictures of variants: of the model where there is one, else of the sheet; made one at a time at rest."""
 
 from contextlib import suppress
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter
@@ -17,7 +18,10 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.looks import Look, picture
 
-REST_MS = 120
+if TYPE_CHECKING:
+    from even_palette.gl.flying import Flying
+
+REST_MS, POLL_MS = 120, 4
 LIGHT = (0.35, 0.72, 0.60)
 
 
@@ -31,6 +35,7 @@ class Thumbnails(QObject):
         self.session, self.renderer, self.stand = session, renderer, stand
         self._kept: dict[tuple[str, int, int], QImage] = {}
         self._stale: dict[tuple[str, int, int], None] = {}
+        self._flying: tuple[Focus, tuple[str, int, int], Flying] | None = None
         self._next = one_shot(self, REST_MS, self._make_one)
         session.shown_changed.connect(self.forget)
         session.made.connect(self._go_on)
@@ -65,15 +70,24 @@ class Thumbnails(QObject):
         self._stale = dict.fromkeys(self._kept)
         self._next.start(REST_MS)
 
+    def close(self) -> None:
+        """Draw no more."""
+        self._next.stop()
+        self._stale.clear()
+        self._flying = None
+
     @property
     def settled(self) -> bool:
         """Whether no picture is stale."""
-        return not self._stale
+        return not self._stale and self._flying is None
 
     def _make_one(self) -> None:
         at = self.session.shown
         if at is None:
             self._stale.clear()
+        if self._flying is not None and not self._take_drawn(at):
+            self._next.start(POLL_MS)
+            return
         if at is None or not self._stale:
             return
         if self.stand.pending:
@@ -86,7 +100,7 @@ class Thumbnails(QObject):
             self._kept.pop(key, None)
         else:
             try:
-                image = self._draw(at, variant, width, height)
+                drawn = self._draw(at, variant, width, height)
             except NotReady as missing:
                 if not self.session.results.make(missing):
                     self._stale[key] = None
@@ -94,23 +108,40 @@ class Thumbnails(QObject):
             except UserError:
                 pass
             else:
-                self._kept[key] = image
-                self.made.emit()
-        if self._stale:
+                if isinstance(drawn, QImage):
+                    self._keep(key, drawn)
+                else:
+                    self._flying = at, key, drawn
+        if self._stale or self._flying is not None:
             self._next.start(0)
+
+    def _take_drawn(self, at: Focus | None) -> bool:
+        """Take what was being drawn, unless it is not done; what is out of date by now stays stale."""
+        assert self._flying is not None
+        of, key, flying = self._flying
+        if not flying.done():
+            return False
+        self._flying = None
+        if of is at:
+            self._keep(key, to_image(flying.pixels))
+        return True
+
+    def _keep(self, key: tuple[str, int, int], image: QImage) -> None:
+        self._kept[key] = image
+        self.made.emit()
 
     def _go_on(self) -> None:
         if self._stale and not self._next.isActive():
             self._next.start(0)
 
-    def _draw(self, at: Focus, variant: str, width: int, height: int) -> QImage:
+    def _draw(self, at: Focus, variant: str, width: int, height: int) -> "QImage | Flying":
         """Raises NotReady, or UserError if nothing can be drawn."""
         look, sheets = Look(variant=variant), self.session.sheets
         if sheets.meshes.on_sheet(at) is not None and not self.renderer.model_trouble():
             skins = skins_of(self.session, at, look)
             orbit = Orbit().framed(model_points(skins), width / height)
             with suppress(UserError):  # the material has more planes than there is room for; the sheet is drawn
-                return to_image(self.renderer.render_model(skins, orbit, width, height, True, LIGHT))
+                return self.renderer.render_model(skins, orbit, width, height, True, LIGHT)
         if not at.sheet.sources:
             raise UserError("There is nothing on this sheet.")
         base = sheets.base_colour(at)

@@ -464,6 +464,9 @@ class Window(QMainWindow):
         self.session.close()
         self.stand.canvas.quick.close()
         self.stand.canvas.later.close()
+        for canvas in (self.stand.canvas, self.stand.model.canvas):
+            canvas.forget_drawn()
+        self.thumbnails.close()
         self.renderer.release()
         super().closeEvent(event)
 

@@ -1,8 +1,7 @@
-"""Drawing a full rectangle with a program into an offscreen buffer, and reading it back."""
+"""Drawing a full rectangle with a program into an offscreen buffer, and reading it back; the buffers."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from types import TracebackType
 from typing import Any
 
 import numpy as np
@@ -10,6 +9,7 @@ import numpy as np
 from even_palette.core.arrays import Levels
 from even_palette.core.errors import UserError
 
+MOST_BUFFERS = 6
 CORNERS = np.array([-1, -1, 1, -1, -1, 1, 1, 1], dtype=np.float32)
 
 
@@ -38,47 +38,63 @@ class Bound:
             program[self.name] = unit
 
 
-class Draw:
-    """An RGBA8 buffer to draw into. Row 0 of what is read back lies at gl_FragCoord.y = 0.5."""
+def draw_quad(
+    context: Any,
+    buffer: Any,
+    program: Any,
+    textures: Sequence[Bound],
+    uniforms: Mapping[str, float | tuple[float, ...]],
+) -> None:
+    """Fill a buffer, with these textures and uniforms by name; names that the program does not use are passed over.
 
-    def __init__(self, context: Any, width: int, height: int) -> None:
-        self._context = context
-        self._size = (width, height)
-        self._buffer = context.simple_framebuffer(self._size, 4)
-
-    def __enter__(self) -> "Draw":
-        return self
-
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
-        self._buffer.release()
-
-    def quad(
-        self,
-        program: Any,
-        textures: Sequence["Bound"],
-        uniforms: Mapping[str, float | tuple[float, ...]],
-    ) -> Levels:
-        """Draw with these textures and uniforms by name, and read back (height, width, 4) uint8.
-
-        Names that the program does not use are passed over.
-        """
-        context = self._context
-        self._buffer.use()
-        self._buffer.viewport = (0, 0, *self._size)
-        self._buffer.clear(0, 0, 0, 0)
+    Row 0 of what is read back lies at gl_FragCoord.y = 0.5.
+    """
+    buffer.use()
+    buffer.viewport = (0, 0, *buffer.size)
+    buffer.clear(0, 0, 0, 0)
+    for unit, bound in enumerate(textures):
+        bound.use(program, unit)
+    for name, value in uniforms.items():
+        if name in program:
+            program[name] = value
+    corners = context.buffer(CORNERS.tobytes())
+    array = context.vertex_array(program, [(corners, "2f", "corner")])
+    try:
+        array.render(context.TRIANGLE_STRIP)
+    finally:
         for unit, bound in enumerate(textures):
-            bound.use(program, unit)
-        for name, value in uniforms.items():
-            if name in program:
-                program[name] = value
-        corners = context.buffer(CORNERS.tobytes())
-        array = context.vertex_array(program, [(corners, "2f", "corner")])
-        try:
-            array.render(context.TRIANGLE_STRIP)
-            pixels = np.frombuffer(self._buffer.read(components=4, alignment=1), dtype=np.uint8)
-            return pixels.reshape(self._size[1], self._size[0], 4)
-        finally:
-            for unit, bound in enumerate(textures):
-                bound.sampler.clear(unit)
-            array.release()
-            corners.release()
+            bound.sampler.clear(unit)
+        array.release()
+        corners.release()
+
+
+def read(buffer: Any) -> Levels:
+    """The pixels of a buffer, (height, width, 4) uint8; waits until they are drawn."""
+    width, height = buffer.size
+    pixels = np.frombuffer(buffer.read(components=4, alignment=1), dtype=np.uint8)
+    return pixels.reshape(height, width, 4)
+
+
+class Buffers:
+    """RGBA8 buffers by width, height and samples, each with the plain one that it is resolved to; few are kept."""
+
+    def __init__(self, context: Any) -> None:
+        self._context = context
+        self._kept: dict[tuple[int, int, int], tuple[Any, Any]] = {}
+
+    def of(self, width: int, height: int, samples: int = 0) -> tuple[Any, Any]:
+        """What is drawn into, and what that is resolved to; the same where there is one sample."""
+        key = (width, height, samples)
+        if key not in self._kept:
+            if len(self._kept) >= MOST_BUFFERS:
+                self.release()
+            plain = self._context.simple_framebuffer((width, height), 4)
+            several = self._context.simple_framebuffer((width, height), 4, samples=samples) if samples else plain
+            self._kept[key] = (several, plain)
+        return self._kept[key]
+
+    def release(self) -> None:
+        """Free them all."""
+        for old in {id(buffer): buffer for pair in self._kept.values() for buffer in pair}.values():
+            old.release()
+        self._kept.clear()

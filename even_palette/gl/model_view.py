@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from even_palette.core.arrays import Levels, Samples
+from even_palette.core.arrays import Samples
 from even_palette.core.graph import slots
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
@@ -17,7 +17,8 @@ from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.sampling import SMOOTH
 from even_palette.core.results.looks import SHOWN, Picture
-from even_palette.gl.draw import Bound, compile_program
+from even_palette.gl.draw import Bound, Buffers, compile_program, read
+from even_palette.gl.flying import Flying
 from even_palette.gl.programs import Programs
 from even_palette.gl.textures import Samplers, Textures
 
@@ -178,15 +179,17 @@ class ModelRenderer:
         self._meshes: OrderedDict[str, tuple[Any, int]] = OrderedDict()
         self._faces = compile_program(context, VERTEX, FACES)
         self._samplers = Samplers(context)
-        self._buffers: dict[tuple[int, int, int], tuple[Any, Any]] = {}
+        self._buffers = Buffers(context)
+        self._flying: Flying | None = None
 
     def render(
         self, skins: Sequence[Skin], orbit: Orbit, width: int, height: int, light: Light, filtered: bool = True
-    ) -> Levels:
-        """The meshes in their looks: (height, width, 4) uint8, encoded, alpha 0 beside them, row 0 at the top."""
+    ) -> Flying:
+        """The meshes in their looks, encoded, alpha 0 beside them; one drawing is under way at a time."""
         context = self._context
+        self._land()
         smooth = light.smooth and sum(skin.mesh.face_count for skin in skins) <= MOST_SMOOTH_FACES
-        drawn, resolved = self._buffer(width, height, SMOOTH_SAMPLES if smooth else 0)
+        drawn, resolved = self._buffers.of(width, height, SMOOTH_SAMPLES if smooth else 0)
         drawn.use()
         drawn.clear(0, 0, 0, 0, depth=1.0)
         context.enable_only(context.DEPTH_TEST)
@@ -224,13 +227,18 @@ class ModelRenderer:
             self._draw(program, skin, orbit, width / height, uniforms)
             for unit, each in enumerate(bound):
                 each.sampler.clear(unit)
-        if smooth:
-            context.copy_framebuffer(resolved, drawn)
-        return self._read(resolved, width, height)
+        self._flying = Flying(context, drawn, resolved, upwards=True)
+        return self._flying
+
+    def _land(self) -> None:
+        if self._flying is not None:
+            self._flying.land()
+            self._flying = None
 
     def faces(self, skins: Sequence[Skin], orbit: Orbit, width: int, height: int) -> Samples:
         """The number of the face that each pixel shows, (height, width) int32, -1 for none; skins count on."""
-        drawn, _ = self._buffer(width, height, 0)
+        self._land()
+        drawn, _ = self._buffers.of(width, height)
         drawn.use()
         drawn.clear(0, 0, 0, 0, depth=1.0)
         self._context.enable_only(self._context.DEPTH_TEST)
@@ -238,8 +246,18 @@ class ModelRenderer:
         for skin in skins:
             self._draw(self._faces, skin, orbit, width / height, {"first_face": first})
             first += skin.mesh.face_count
-        pixels = self._read(drawn, width, height).astype(np.int32)
+        pixels = read(drawn)[::-1].astype(np.int32)
         return np.asarray(pixels[..., 0] + (pixels[..., 1] << 8) + (pixels[..., 2] << 16) + (pixels[..., 3] << 24) - 1)
+
+    def release(self) -> None:
+        """Free what the driver holds, but for the textures."""
+        self._flying = None
+        for held in (self._buffers, self._programs, self._samplers):
+            held.release()
+        for buffer, _ in self._meshes.values():
+            buffer.release()
+        self._meshes.clear()
+        self._faces.release()
 
     def _draw(self, program: Any, skin: Skin, orbit: Orbit, aspect: float, uniforms: dict[str, object]) -> None:
         buffer, count = self._vertices(skin)
@@ -262,23 +280,6 @@ class ModelRenderer:
                 self._meshes.popitem(last=False)[1][0].release()
         self._meshes.move_to_end(key)
         return self._meshes[key]
-
-    def _buffer(self, width: int, height: int, samples: int) -> tuple[Any, Any]:
-        """What is drawn into, and what that is resolved to; the last few sizes are kept."""
-        key = (width, height, samples)
-        if key not in self._buffers:
-            if len(self._buffers) >= 6:
-                for old in {id(b): b for pair in self._buffers.values() for b in pair}.values():
-                    old.release()
-                self._buffers.clear()
-            plain = self._context.simple_framebuffer((width, height), 4)
-            several = self._context.simple_framebuffer((width, height), 4, samples=samples) if samples else plain
-            self._buffers[key] = (several, plain)
-        return self._buffers[key]
-
-    def _read(self, buffer: Any, width: int, height: int) -> Levels:
-        pixels = np.frombuffer(buffer.read(components=4, alignment=1), dtype=np.uint8)
-        return pixels.reshape(height, width, 4)[::-1]
 
 
 RELIEF = ("map_normal", "map_roughness", "map_metalness", "map_occlusion")

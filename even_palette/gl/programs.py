@@ -41,3 +41,9 @@ class Programs:
                 self._kept.popitem(last=False)[1].release()
         self._kept.move_to_end(program)
         return self._kept[program]
+
+    def release(self) -> None:
+        """Free them all."""
+        for program in self._kept.values():
+            program.release()
+        self._kept.clear()

@@ -1,4 +1,4 @@
-"""The few OpenGL calls that the binding lacks: levels of textures, and of array textures, written in parts."""
+"""The few OpenGL calls that the binding lacks: levels of textures, and of array textures, written in parts; fences."""
 
 import ctypes
 from functools import cache
@@ -8,6 +8,7 @@ import numpy as np
 
 from even_palette.core.arrays import Samples
 
+GPU_COMMANDS_COMPLETE, FLUSH_COMMANDS, TIMEOUT_EXPIRED = 0x9117, 1, 0x911B
 TEXTURE_2D, TEXTURE_2D_ARRAY, UNPACK_ALIGNMENT = 0x0DE1, 0x8C1A, 0x0CF5
 FORMATS = (0x1903, 0x8227, 0x1907, 0x1908)
 TYPES = {"u1": 0x1401, "u2": 0x1403, "f4": 0x1406}
@@ -27,7 +28,26 @@ def _library() -> Any:
     library.glTexImage3D.argtypes = [ctypes.c_uint, *[whole] * 6, ctypes.c_uint, ctypes.c_uint, place]
     library.glTexSubImage2D.argtypes = [ctypes.c_uint, *[whole] * 5, ctypes.c_uint, ctypes.c_uint, place]
     library.glTexSubImage3D.argtypes = [ctypes.c_uint, *[whole] * 7, ctypes.c_uint, ctypes.c_uint, place]
+    library.glFenceSync.argtypes, library.glFenceSync.restype = [ctypes.c_uint, ctypes.c_uint], place
+    library.glClientWaitSync.argtypes = [place, ctypes.c_uint, ctypes.c_uint64]
+    library.glClientWaitSync.restype = ctypes.c_uint
+    library.glDeleteSync.argtypes = [place]
     return library
+
+
+def fence() -> Any:
+    """A mark behind all that has been asked for (OpenGL 4.6, section 4.1)."""
+    return _library().glFenceSync(GPU_COMMANDS_COMPLETE, 0)
+
+
+def passed(mark: Any, wait_s: float) -> bool:
+    """Whether all before a mark is done; at the most so long is waited for that."""
+    return bool(_library().glClientWaitSync(mark, FLUSH_COMMANDS, int(wait_s * 1e9)) != TIMEOUT_EXPIRED)
+
+
+def remove_fence(mark: Any) -> None:
+    """Let go of a mark."""
+    _library().glDeleteSync(mark)
 
 
 def kind_of(samples: Samples) -> str:

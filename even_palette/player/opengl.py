@@ -8,7 +8,7 @@ from even_palette.core.graph.types import Type
 from even_palette.core.material.outputs import LIGHT
 from even_palette.core.ship.shader import SETUP, SETUP_FUNCTION, VERTEX_STAGE
 from even_palette.gl.context import offscreen_context
-from even_palette.gl.draw import Bound, Draw, compile_program
+from even_palette.gl.draw import Bound, compile_program, draw_quad, read
 from even_palette.gl.textures import Samplers, Textures
 from even_palette.player.load import Loaded, values_of
 
@@ -72,6 +72,7 @@ def play_opengl(
     taken = f"flat in {SETUP} v_setup;" if before else ""
     program = compile_program(context, vertex, FRAGMENT % (loaded.shader, taken, call, output not in LIGHT))
     textures, samplers, kept = [], Samplers(context), Textures(context)
+    buffer = context.simple_framebuffer((width, height), 4)
     try:
         uniforms = {entry.slot: entry.uniform for entry in loaded.sheet.maps}
         for slot, uniform in uniforms.items():
@@ -79,10 +80,10 @@ def play_opengl(
             textures.append(Bound(uniform, kept.of(held), samplers.of(held.sampler)))
         values = {p.uniform: inputs[p.name] for p in loaded.package.parameters}
         values |= {"time": time, "instance_seed": seed}
-        with Draw(context, width, height) as draw:
-            pixels = draw.quad(program, textures, values)
-        return np.ascontiguousarray(pixels[..., :3])
+        draw_quad(context, buffer, program, textures, values)
+        return np.ascontiguousarray(read(buffer)[..., :3])
     finally:
+        buffer.release()
         kept.release()
         samplers.release()
         program.release()

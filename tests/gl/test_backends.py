@@ -492,7 +492,9 @@ def test_many_regions_live_and_shipped(renderer: SheetRenderer, tmp_path: Path, 
                         (float32([[[0, 1], [1, 1], [1, 0]], [[0, 1], [1, 0], [0, 0]]]),))  # fmt: skip
     models = ModelRenderer(offscreen_context(), renderer.textures)
     orbit = replace(Orbit(), yaw=0.0, pitch=0.0).framed(square.points, 1.0)
-    pictures = [models.render([Skin(square, look)], orbit, 96, 96, Light(lit, smooth=False)) for lit in (False, True)]
+    pictures = [
+        models.render([Skin(square, look)], orbit, 96, 96, Light(lit, smooth=False)).pixels for lit in (False, True)
+    ]
     assert all(pixels[..., 3].max() == 255 for pixels in pictures)
     assert np.abs(pictures[0].astype(int) - pictures[1]).max() > 10  # light does something
 

@@ -63,12 +63,12 @@ def test_flat_is_exact_and_lit_is_neutral(renderer: ModelRenderer, level: int) -
     orbit = Orbit().framed(mesh.points, 1.0)
     skin = skin_of(mesh, level)
     inside = renderer.faces([skin], orbit, SIDE, SIDE) >= 0
-    flat = renderer.render([skin], orbit, SIDE, SIDE, Light(smooth=False))
+    flat = renderer.render([skin], orbit, SIDE, SIDE, Light(smooth=False)).pixels
     assert (flat[inside][:, :3] == level).all()
     assert (flat[~inside][:, 3] == 0).all()
-    lit = renderer.render([skin], orbit, SIDE, SIDE, Light(lit=True, smooth=False))[inside]
+    lit = renderer.render([skin], orbit, SIDE, SIDE, Light(lit=True, smooth=False)).pixels[inside]
     assert (np.ptp(lit[:, :3].astype(int), axis=1) == 0).all()
-    data = renderer.render([replace(skin, data=True)], orbit, SIDE, SIDE, Light(lit=True, smooth=False))
+    data = renderer.render([replace(skin, data=True)], orbit, SIDE, SIDE, Light(lit=True, smooth=False)).pixels
     assert np.array_equal(data, flat)
 
 
@@ -77,7 +77,7 @@ def test_light_comes_from_where_it_is_said(renderer: ModelRenderer) -> None:
     mesh = unwrapped(of_trimesh(trimesh.creation.icosphere(4)))
     orbit = replace(Orbit(), yaw=0.0, pitch=0.0).framed(mesh.points, 1.0)
     for side in (-1, 1):
-        lit = renderer.render([skin_of(mesh)], orbit, SIDE, SIDE, Light(True, (0.9 * side, 0.1, 0.42)))
+        lit = renderer.render([skin_of(mesh)], orbit, SIDE, SIDE, Light(True, (0.9 * side, 0.1, 0.42))).pixels
         left, right = lit[:, : SIDE // 2, 0].astype(int).sum(), lit[:, SIDE // 2 :, 0].astype(int).sum()
         assert (right > left) == (side > 0)
 
@@ -91,7 +91,7 @@ def test_normal_map_bends_the_light(renderer: ModelRenderer) -> None:
     for colour in (None, (128, 128, 255), (220, 128, 200)):
         normal = Plane(np.full((4, 4, 3), colour, dtype=np.uint8), Encoding.DATA) if colour else None
         skin = replace(bare, relief=(normal, None, None, None))
-        shots.append(renderer.render([skin], orbit, SIDE, SIDE, Light(lit=True)).astype(int))
+        shots.append(renderer.render([skin], orbit, SIDE, SIDE, Light(lit=True)).pixels.astype(int))
     assert np.abs(shots[0] - shots[1]).max() <= 3
     assert np.abs(shots[0] - shots[2]).max() > 20
 
@@ -114,7 +114,7 @@ def test_normals_of_the_material_bend_the_light_as_a_map_does(renderer: ModelRen
     flat_map = Plane(np.full((4, 4, 3), (128, 128, 255), np.uint8), Encoding.DATA)
     light = Light(lit=True, smooth=False)
     seen = [
-        renderer.render([skin], orbit, SIDE, SIDE, light).astype(int)
+        renderer.render([skin], orbit, SIDE, SIDE, light).pixels.astype(int)
         for skin in (bare, with_map, replace(bare, picture=own),
                      replace(bare, picture=own, relief=(flat_map, None, None, None)))
     ]  # fmt: skip

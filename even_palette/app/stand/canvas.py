@@ -11,7 +11,7 @@ from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.later import LaterDrawing
 from even_palette.app.stand.quick import QuickDrawing
 from even_palette.app.stand.renderer import Renderer, to_image
-from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
+from even_palette.app.stand.tiles import WHEEL_STEP, Drawing, Tile, TileView
 from even_palette.core.results.looks import Picture
 
 PLACE_ROOM, MOST_PLACE_ZOOM = 3.0, 8.0
@@ -43,16 +43,17 @@ class Canvas(TileView):
     def can_draw(self) -> bool:
         return self.renderer.ready([p for tile in self.tiles for p in (tile.picture, tile.other) if p is not None])
 
-    def draw(self, picture: Picture, width: int, height: int) -> QImage:
+    def begin(self, picture: Picture, width: int, height: int) -> QImage | Drawing:
         view = self.camera.view(width, height)
         pixels = self.quick.draw(picture, view) if self.filtered else None
         if pixels is None and not self.renderer.has_room(picture):
             pixels = self.later.draw(picture, view, self.filtered)
-        return to_image(self.renderer.render(picture, view, self.filtered) if pixels is None else pixels)
+        return self.renderer.begin(picture, view, self.filtered) if pixels is None else to_image(pixels)
 
-    def _render(self) -> None:
+    def series_begins(self) -> None:
         self.later.begin()
-        super()._render()
+
+    def series_ends(self) -> None:
         self.later.go_on()
 
     # What is shown
@@ -63,7 +64,7 @@ class Canvas(TileView):
             self.camera, self._fitted = Camera(sheet), True
         first, count_changed = not self.tiles, len(tiles) != len(self.tiles)
         drawn = bool(self._images) and not count_changed and all(map(_alike, tiles, self.tiles))
-        self.tiles, self.message = tiles, ""
+        self.set_tiles(tiles)
         if self._fitted or count_changed:
             self.fit()
         if drawn:
@@ -126,6 +127,7 @@ class Canvas(TileView):
             self.fit()
         if not self.tiles:
             self._old = []
+        self.forget_drawn()
         self.invalidate()
 
     def zoom(self, factor: float, x: float, y: float, field: QRect) -> None:

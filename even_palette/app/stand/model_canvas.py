@@ -2,18 +2,21 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from even_palette.app.jobs import one_shot
-from even_palette.app.stand.renderer import Renderer, to_image
+from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
 from even_palette.core.arrays import Floats, Samples
 from even_palette.core.mesh.view import Orbit, direction
+
+if TYPE_CHECKING:
+    from even_palette.gl.flying import Flying
 
 KEY_STEP_PX = 24
 STILL_MS = 160
@@ -49,7 +52,7 @@ class ModelCanvas(TileView):
         if shape != self._shape:
             self._points, self._shape, self._framed = points(), shape, True
         count_changed = len(tiles) != len(self.tiles)
-        self.tiles, self.message = tiles, ""
+        self.set_tiles(tiles)
         if self._framed or count_changed:
             self.frame()
         self.invalidate()
@@ -62,11 +65,9 @@ class ModelCanvas(TileView):
         relief = [plane for skin in skins for plane in skin.relief if plane is not None] if self.lit else []
         return self.renderer.ready([skin.picture for skin in skins], relief)
 
-    def draw(self, picture: Any, width: int, height: int) -> QImage:
+    def begin(self, picture: Any, width: int, height: int) -> "Flying":
         towards, smooth = direction(self.light_yaw, self.light_pitch), not self._refine.isActive()
-        return to_image(
-            self.renderer.render_model(picture, self.orbit, width, height, self.lit, towards, self.filtered, smooth)
-        )
+        return self.renderer.render_model(picture, self.orbit, width, height, self.lit, towards, self.filtered, smooth)
 
     def set_lit(self, lit: bool) -> None:
         self.lit = lit
@@ -118,6 +119,7 @@ class ModelCanvas(TileView):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._ids = None
+        self.forget_drawn()
         if self._framed:
             self.frame()
         self.invalidate()

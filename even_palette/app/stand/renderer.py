@@ -19,6 +19,7 @@ from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import SHOWN, Picture, View, on_sheet, render_reference
 
 if TYPE_CHECKING:
+    from even_palette.gl.flying import Flying
     from even_palette.gl.model_view import ModelRenderer, Skin
     from even_palette.gl.sheet_view import SheetRenderer
 
@@ -52,6 +53,14 @@ class Renderer(QObject):
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet."""
         self._taken.clear()
         return (self.start() if self.has_room(shown) else by_reference)(shown, view, filtered)
+
+    def begin(self, shown: Picture, view: View, filtered: bool = True) -> "Flying | QImage":
+        """The same as a drawing under way, or as a picture where OpenGL does not draw it."""
+        self._taken.clear()
+        self.start()
+        if self._sheets is None or not self.has_room(shown):
+            return to_image(by_reference(shown, view, filtered))
+        return self._sheets.begin(shown, view, filtered)
 
     def has_room(self, shown: Picture) -> bool:
         """Whether there is a texture unit for each plane of a picture; tells once where there is not."""
@@ -91,8 +100,8 @@ class Renderer(QObject):
         towards: Vector,
         filtered: bool = True,
         smooth: bool = True,
-    ) -> Levels:
-        """Meshes in their looks, (height, width, 4) uint8, alpha 0 beside them. Raises UserError without OpenGL."""
+    ) -> "Flying":
+        """Meshes in their looks, alpha 0 beside them, as a drawing under way. Raises UserError without OpenGL."""
         from even_palette.gl.model_view import Light
 
         self._taken.clear()
@@ -122,10 +131,14 @@ class Renderer(QObject):
         return self._models
 
     def release(self) -> None:
-        """Free the textures; the driver keeps them otherwise, however long nobody draws."""
+        """Free what the driver holds; it keeps that otherwise, however long nobody draws."""
+        if self._models is not None:
+            self._models.release()
+            self._models = None
         if self._sheets is not None:
             self._sheets.textures.begin()
-            self._sheets.textures.release()
+            self._sheets.release()
+            self._sheets = self._draw = None
 
     def start(self) -> Callable[[Picture, View, bool], Levels]:
         """What draws sheets. OpenGL is started by the first who asks; the driver may take half a second."""

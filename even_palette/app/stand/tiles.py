@@ -1,6 +1,7 @@
 """Tiles beside each other: one, or a spread of them, each perhaps wiped between two pictures."""
 
 import math
+import time
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -23,7 +24,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from even_palette.app.stand.renderer import to_image
 from even_palette.app.theme import grey, tokens
 from even_palette.app.view_state import Tool
-from even_palette.core.arrays import Bools
+from even_palette.core.arrays import Bools, Levels
 from even_palette.core.errors import UserError
 
 GRIP_PX = 8
@@ -31,6 +32,10 @@ LABEL_PX = 22
 GAP_PX = 6
 WHEEL_STEP = 1.2
 LEAST_DRAG_PX = 5
+SLICE_S = 0.03
+"""So long pictures are drawn at a time."""
+SOON_S, POLL_MS = 0.004, 4
+"""So long the driver is waited for, and after so long it is asked again."""
 
 
 @dataclass(frozen=True)
@@ -57,6 +62,17 @@ class Strokes(Protocol):
     def wheel(self, steps: float) -> None: ...
 
 
+class Drawing(Protocol):
+    """A picture that the driver draws meanwhile."""
+
+    def done(self, wait_s: float = 0.0) -> bool: ...
+
+    def drop(self) -> None: ...
+
+    @property
+    def pixels(self) -> Levels: ...
+
+
 class LiveImage(Protocol):
     """What is laid over a picture while it changes; it owns the memory of its image."""
 
@@ -81,6 +97,9 @@ class TileView(QWidget):
         self.message = ""
         self.tiles: list[Tile] = []
         self._images: list[tuple[QImage, QImage | None]] = []
+        self._drawing: Drawing | None = None
+        self._made: list[QImage] = []
+        self._stale = False
         self._overlay: QImage | None = None
         self._old: list[tuple[QImage, QImage | None]] = []
         self._band: list[QPoint] = []
@@ -98,9 +117,21 @@ class TileView(QWidget):
         """Width to height of what a tile shows."""
         return 1.0
 
-    def draw(self, picture: Any, width: int, height: int) -> QImage:
-        """A picture at this size."""
+    def begin(self, picture: Any, width: int, height: int) -> "QImage | Drawing":
+        """A picture at this size, or a drawing of it that is under way."""
         raise NotImplementedError
+
+    def set_tiles(self, tiles: list[Tile]) -> None:
+        """Take other tiles; pictures that are drawn already are of use where they are of the same things."""
+        if [tile.label for tile in tiles] != [tile.label for tile in self.tiles]:
+            self.forget_drawn()
+        self.tiles, self.message = tiles, ""
+
+    def forget_drawn(self) -> None:
+        """Begin with the first picture again."""
+        if self._drawing is not None:
+            self._drawing.drop()
+        self._drawing, self._made = None, []
 
     def zoom(self, factor: float, x: float, y: float, field: QRect) -> None:
         """Go closer by a factor to what lies under pixel (x, y) of a field."""
@@ -141,6 +172,7 @@ class TileView(QWidget):
         """Show a sentence instead of pictures; without one, what is shown before the first picture stays."""
         if text or self.tiles:
             self._old = []
+        self.forget_drawn()
         self.tiles, self._images, self.message = [], [], text
         self.invalidate()
 
@@ -149,7 +181,11 @@ class TileView(QWidget):
         self.invalidate()
 
     def invalidate(self) -> None:
-        """Draw the pictures anew; until they can be drawn, the old ones stay."""
+        """Draw the pictures anew; until they can be drawn, the old ones stay.
+
+        Those that are being drawn are shown once they are there, so that a view in motion is seen to move.
+        """
+        self._stale = True
         self._old = self._images or self._old
         self._images = []
         self.update()
@@ -318,10 +354,40 @@ class TileView(QWidget):
     # Painting
 
     def _render(self) -> None:
-        for index, tile in enumerate(self.tiles):
-            size = self.field(index).width(), self.field(index).height()
-            second = self.draw(tile.other, *size) if tile.other is not None else None
-            self._images.append((self.draw(tile.picture, *size), second))
+        """Go on drawing: for as long as the window may be kept waiting, then again in its next turn."""
+        if self._drawing is None and not self._made:
+            self._stale = False
+            self.series_begins()
+        wanted = [side for tile in self.tiles for side in (tile.picture, tile.other) if side is not None]
+        started, size = time.monotonic(), self.field(0).size()
+        while len(self._made) < len(wanted):
+            begun = self._drawing or self.begin(wanted[len(self._made)], size.width(), size.height())
+            if isinstance(begun, QImage):
+                self._made.append(begun)
+            elif begun.done(SOON_S):
+                self._made.append(to_image(begun.pixels))
+                self._drawing = None
+            else:
+                self._drawing = begun
+                QTimer.singleShot(POLL_MS, self.update)
+                return
+            if time.monotonic() - started > SLICE_S and len(self._made) < len(wanted):
+                QTimer.singleShot(0, self.update)
+                return
+        self.series_ends()
+        made, self._made = iter(self._made), []
+        found = [(next(made), next(made) if tile.other is not None else None) for tile in self.tiles]
+        if self._stale:
+            self._old = found
+            QTimer.singleShot(0, self.update)
+        else:
+            self._images = found
+
+    def series_begins(self) -> None:
+        """The first of the pictures is drawn."""
+
+    def series_ends(self) -> None:
+        """The last of the pictures was drawn."""
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -344,9 +410,9 @@ class TileView(QWidget):
                     painter.end()
                     self.show_message(str(error))
                     return
-                self._old = []
-                if self._live_ends:
-                    self._live = None
+                if self._images:
+                    self._old = []
+                    self._live = None if self._live_ends else self._live
             else:
                 QTimer.singleShot(0, self.update)
         images = self._images or self._old
