@@ -71,16 +71,12 @@ class Walker:
                 return args[0] @ np.array(payload).reshape(3, 3).T
             case "sample" | "layer":
                 return self.minified(payload[0], int(payload[1]) if op == "layer" else 0, args[0], pixel)
-            case "level":
-                return self.by_number(lambda n: self.texel(payload[0], 0, args[0], n), args[1], args[0])
-            case "cell":
-                return self.by_number(
-                    lambda m: self.by_number(lambda n: self.texel(payload[0], m, args[0], n), args[1], args[0]),
-                    args[2],
-                    args[0],
-                )
+            case "sample_lod":
+                return self.at_level(payload[0], 0, args[0], args[1])
+            case "layer_lod":
+                return self.by_number(lambda m: self.at_level(payload[0], m, args[0], args[2]), args[1], args[0])
             case "strip":
-                return self.strip(payload[0], args[0], args[1])
+                return self.strip(payload, args[0], args[1])
         return FORMULAS[op](*args)
 
     def by_number(self, sampled: Any, number: Array, at: Array) -> Array:
@@ -121,8 +117,20 @@ class Walker:
         upper = fetch(i, j) * (1 - a) + fetch(i + 1, j) * a
         return upper * (1 - b) + (fetch(i, j + 1) * (1 - a) + fetch(i + 1, j + 1) * a) * b
 
-    def strip(self, slot: str, position: Array, row: Array) -> Array:
-        height, width = self.levels[slot][0][0].shape[:2]
+    def at_level(self, slot: str, layer: int, at: Array, lod: Array) -> Array:
+        lod = np.clip(lod, 0, len(self.levels[slot][0]) - 1)
+
+        def of_level(number: Array) -> Array:
+            return self.by_number(lambda n: self.texel(slot, layer, at, n), number, at)
+
+        if self.maps[slot][0]["filter"] == "nearest":
+            return of_level(lod)
+        low = np.floor(lod)
+        return of_level(low) * (1 - lod + low) + of_level(low + 1) * (lod - low)
+
+    def strip(self, payload: Any, position: Array, row: Array) -> Array:
+        slot, width, height = payload
+        assert self.levels[slot][0][0].shape[:2] == (height, width)
         u = (np.clip(position, 0, 1) * (width - 1) + 0.5) / width
         v = (np.clip(np.floor(row + 0.5), 0, height - 1) + 0.5) / height
         u, v = np.broadcast_arrays(u, v)
@@ -193,6 +201,7 @@ FORMULAS: dict[str, Any] = {
     "add": np.add, "subtract": np.subtract, "multiply": np.multiply, "divide": _divide, "minimum": np.minimum,
     "maximum": np.maximum, "clamp": lambda x, a, b: np.minimum(np.maximum(x, a), b),
     "mix": lambda a, b, t: a * (1 - t) + b * t, "step": lambda edge, x: (x >= edge) * 1.0, "smoothstep": _smooth,
+    "equal": lambda a, b: (a == b) * 1.0,
     "abs": np.abs, "sqrt": lambda x: np.sqrt(np.maximum(x, 0)), "pow": _power,
     "log2": lambda x: np.log2(np.maximum(x, 1e-30)), "floor": np.floor, "fract": lambda x: x - np.floor(x),
     "sin": np.sin, "cos": np.cos,

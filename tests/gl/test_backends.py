@@ -19,6 +19,7 @@ from skimage.transform import resize_local_mean
 from even_palette.core.arrays import float32
 from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes, slots
+from even_palette.core.graph.bounds import Bounds
 from even_palette.core.graph.fused import Frame, run_fused
 from even_palette.core.graph.glsl import emit, number
 from even_palette.core.graph.nodes import Node
@@ -67,6 +68,7 @@ CELLS = tuple(
     Plane(np.random.default_rng(number).random((9, 7, 4)).astype(np.float32), Encoding.LINEAR) for number in range(4)
 )
 STRIP = Plane(RNG.random((3, 9, 4)).astype(np.float32), Encoding.LINEAR)
+STRIP_SIZE = STRIP.width, STRIP.height
 VIEW = whole_sheet(SIDE, SIDE)
 
 
@@ -105,6 +107,8 @@ def shown(output: Node, **inputs: float | tuple[float, ...]) -> Picture:
 SLOT = "picture"
 paint = nodes.texture(SLOT, nodes.uv())
 x, y, z, w = nodes.channels(paint)
+LEVEL = nodes.floor(nodes.uv()["y"] * 6) * 0.87
+"""Levels between whole ones, the same over rows of pixels, as samplers choose one for four pixels."""
 ZERO = x - x
 """0 that is not known before it is drawn."""
 CASES = {
@@ -121,10 +125,12 @@ CASES = {
     "length": nodes.length(paint["xyz"]) * 0.5, "dot": nodes.dot(paint["xyz"], paint["yzx"]) * 0.3,
     "matrix": nodes.matrix(((0.5, 0.2, 0.1), (0, 1, 0), (0.3, -0.2, 0.6)), paint["xyz"]),
     "select": nodes.select(nodes.step(0.4, x), paint["xyz"], paint["zxy"]), "swizzle": paint["wzyx"],
-    "join": nodes.join(x, paint["yz"], 0.3), "strip": nodes.strip("strip", x, nodes.floor(y * 3)),
+    "join": nodes.join(x, paint["yz"], 0.3), "strip": nodes.strip("strip", STRIP_SIZE, x, nodes.floor(y * 3)),
     "log2": nodes.log2(x + 0.01) * -0.1, "log2 of 0": nodes.log2(x * 0) * -0.01,
-    "level": nodes.level(SLOT, nodes.uv() * 1.3, nodes.floor(y * 5.5)), "level beyond": nodes.level(SLOT, nodes.uv(), x * 0 + 40),
-    "cell": nodes.cell("cells", nodes.uv() * 3, nodes.floor(z * 3), nodes.floor(x * 4.9)), "pixel": nodes.pixel() * 9,
+    "sample_lod": nodes.texture_lod(SLOT, nodes.uv() * 1.3, LEVEL), "beyond": nodes.texture_lod(SLOT, nodes.uv(), x * 0 + 40),
+    "below": nodes.texture_lod(SLOT, nodes.uv(), x * 0 - 2), "pixel": nodes.pixel() * 9,
+    "layer_lod": nodes.layer_lod("cells", nodes.uv() * 3, nodes.floor(x * 4.9), LEVEL),
+    "equal": nodes.equal(nodes.floor(paint["xyz"] * 4), 1), "equal, one": nodes.equal(nodes.floor(x * 4), 1),
     "parameter": nodes.parameter("tint", Type.VEC3) * x, "uv": nodes.uv(), "seed": nodes.seed(), "time": nodes.fract(nodes.time() * x), "negative": -x + 1, "reversed": 1 - x + 2 / (y + 3),
 }  # fmt: skip
 
@@ -189,7 +195,7 @@ def test_sums_under_weights_are_those_of_the_reference() -> None:
 
 def test_the_cases_use_the_whole_table() -> None:
     used = {node.op for case in CASES.values() for node in nodes.in_order([case])}
-    assert used >= set(TABLE) | set(INPUTS) | {"constant", "parameter", "sample", "strip", "join", "level", "cell"}
+    assert used >= {*TABLE, *INPUTS, *LOOK_UPS, "constant", "parameter", "join"} - {"layer"}
 
 
 def grow(picks: list[tuple[int, int, int]]) -> Node:
@@ -202,7 +208,7 @@ def grow(picks: list[tuple[int, int, int]]) -> Node:
         lambda a, b: nodes.power(a + 0.1, b + 0.5) * 0.8, lambda a, b: nodes.sin(a * 4) * 0.5 + half,
         lambda a, b: nodes.cos(b * 4) * 0.5 + half, lambda a, b: nodes.atan2(a + 0.1, b + 0.1) * 0.6,
         lambda a, b: nodes.length(nodes.join(a, b)) * 0.7, lambda a, b: nodes.dot(nodes.join(a, b, half), paint["xyz"]) * 0.4,
-        lambda a, b: nodes.strip("strip", a, 1.0)["x"],
+        lambda a, b: nodes.strip("strip", STRIP_SIZE, a, 1.0)["x"],
         lambda a, b: nodes.clamp(nodes.matrix(((0.5, 0.2, 0.1), (0, 1, 0), (0.3, 0, 0.6)), nodes.join(a, b, half))["y"]),
     ]  # fmt: skip
     pool = [x, y, z, w, nodes.parameter("p", Type.FLOAT), nodes.uv()["x"], nodes.seed(), nodes.fract(nodes.time() + y)]
@@ -214,7 +220,7 @@ def grow(picks: list[tuple[int, int, int]]) -> Node:
 def test_a_strip_at_a_parameter_that_costs_much(renderer: SheetRenderer) -> None:
     """The position is the same at every texel and worked out before drawing; the look-up itself is not."""
     position = nodes.clamp(nodes.sin(nodes.parameter("p", Type.FLOAT) * 4) * 0.5 + 0.5)
-    found = nodes.strip("strip", position, 1.0)["x"]
+    found = nodes.strip("strip", STRIP_SIZE, position, 1.0)["x"]
     graph = shown(nodes.join(found, nodes.clamp(nodes.power(found + 0.1, 2.0)), x), p=0.3)
     assert difference(renderer, graph) <= 1
 
@@ -233,6 +239,42 @@ def test_random_graphs(renderer: SheetRenderer, picks: list[tuple[int, int, int]
     check_program(again)
     around = Environment(VIEW.uv(), graph.slots, graph.inputs, graph.seed, graph.time)
     assert np.array_equal(run(again, around)[SHOWN], run(pickle.loads(pickle.dumps(graph.program)), around)[SHOWN])
+
+
+def outside_bounds(output: Node, p: float = 0.3) -> list[Node]:
+    """Nodes of an expression that somewhere have a value outside their bounds."""
+    below = nodes.in_order([output])
+    outputs = {f"v{number}": node for number, node in enumerate(below)}
+    around = Environment(VIEW.uv(), shown(x).slots, {"p": p, "tint": (0.3, 0.9, 0.5)}, 0.37, 2.6, (0.02, 0, 0, 0.03))
+    values = run(program_of(outputs), around)
+    return [
+        node
+        for name, node in outputs.items()
+        if not Bounds(float(np.nanmin(values[name])), float(np.nanmax(values[name]))).within(*node.bounds)
+    ]
+
+
+@pytest.mark.parametrize("case", list(CASES))
+def test_values_lie_within_their_bounds(case: str) -> None:
+    assert outside_bounds(CASES[case]) == []
+
+
+@given(st.lists(st.tuples(*[st.integers(0, 10**6)] * 3), min_size=3, max_size=14), st.floats(0, 1))
+def test_values_of_random_graphs_lie_within_their_bounds(picks: list[tuple[int, int, int]], p: float) -> None:
+    assert outside_bounds(grow(picks), p) == []
+
+
+def test_what_is_known_to_lie_there_is_not_held_again() -> None:
+    """Nor guarded against what cannot be; a step that only chooses is a comparison."""
+    held = nodes.clamp(x * 3)
+    assert nodes.clamp(held) is held
+    assert nodes.maximum(nodes.power(held, 2.4), 0) is nodes.power(held, 2.4)
+    assert nodes.clamp(x * 3, 0.2, 0.8) is not held
+    curve = nodes.select(nodes.step(0.04, held), nodes.power(held, 2.4), x / nodes.maximum(y, 0.1))
+    written = emit(program_of({"result": curve}))
+    assert written.helpers == ""
+    assert "step" not in written.body + written.outputs["result"]
+    assert "ep_divide" in emit(program_of({"result": x / y})).helpers
 
 
 def test_common_subexpressions_are_evaluated_once(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -26,7 +26,7 @@ from even_palette.core.graph.loop_slots import (
     whole_arguments,
 )
 from even_palette.core.graph.loops import Bound, write_loop
-from even_palette.core.graph.program import LOOK_UPS, Program
+from even_palette.core.graph.program import LOOK_UPS, OF_LEVELS, Program
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.raster.mips import level_count, lod_of
@@ -203,7 +203,7 @@ def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool
     reads = _reads(program)[name]
     plain = all(op in TEXTURED and place == "uv" for op, place in reads)
     minified = sampler.mips and _lod(slot, frame) > 0 and any(op in TEXTURED for op, _ in reads)
-    chained = minified or any(op in ("level", "cell") for op, _ in reads)
+    chained = minified or (sampler.mips and any(op in OF_LEVELS for op, _ in reads))
     floats = kind_of(plane).kind == "f"
     return Bound(
         plane.channels,

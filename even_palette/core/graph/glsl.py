@@ -1,9 +1,10 @@
 """The GLSL back end: writes a program as the body of a function, for GLSL 3.30 and GLSL ES 3.00."""
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+from even_palette.core.graph.bounds import Bounds, bounds_of
 from even_palette.core.graph.operations import INPUTS, TABLE
 from even_palette.core.graph.program import NodeRecord, Program
 from even_palette.core.graph.setup import setup_of
@@ -12,15 +13,6 @@ from even_palette.core.graph.types import Type
 LONGEST_INLINE = 64
 UNIFORM_PREFIX = "p_"
 TEXTURE_PREFIX = "t_"
-
-STRIP_FUNCTION = """\
-vec4 ep_strip(sampler2D strip, float position, float row) {
-    vec2 size = vec2(textureSize(strip, 0));
-    float u = (clamp(position, 0.0, 1.0) * (size.x - 1.0) + 0.5) / size.x;
-    float v = (clamp(floor(row + 0.5), 0.0, size.y - 1.0) + 0.5) / size.y;
-    return textureLod(strip, vec2(u, v), 0.0);
-}
-"""
 
 
 @dataclass(frozen=True)
@@ -39,13 +31,15 @@ class GlslFunction:
     vectors: tuple[str, ...] = ()
 
 
-def emit(program: Program) -> GlslFunction:
+def emit(program: Program, cheap_setup: bool = False) -> GlslFunction:
     """Write a program as statements; what is used more than once has a name and is computed once.
+
+    The setup has what costs much, or with `cheap_setup` all that saves anything (see `setup`).
 
     The body expects `uv` in scope, and `pixel` where the program uses it. Uniforms are named p_<parameter> and
     t_<slot>, and as INPUTS says.
     """
-    setup = setup_of(program)
+    setup = setup_of(program, cheap_setup)
     writer = _Writer(program, {at: f"setup_{vector}.{channels}" for at, (vector, channels) in setup.places.items()})
     before = _Writer(setup.program)
     parts: list[list[str]] = [[] for _ in range(setup.vectors)]
@@ -59,7 +53,7 @@ def emit(program: Program) -> GlslFunction:
     declared += [f"uniform {kind} {uniform_name(name)};" for name, kind in program.parameters.items()]
     declared += [f"uniform vec4 setup_{number};" for number in range(len(vectors))]
     return GlslFunction(
-        _helpers(program),
+        _helpers(before.helped | writer.helped),
         "\n".join(f"    {line}" for line in writer.lines),
         {name: _bare(writer.texts[at]) for name, at in program.outputs.items()},
         "\n".join(declared),
@@ -83,6 +77,9 @@ class _Writer:
 
     def __init__(self, program: Program, given: Mapping[int, str] | None = None) -> None:
         self.program = program
+        self.bounds: list[Bounds] = []
+        self.helped: dict[tuple[str, Type], None] = {}
+        """Operations that were written with their helper, by type."""
         given = given or {}
         needed = _needed(program, given)
         uses = Counter(arg for at in needed - given.keys() for arg in program.records[at].args)
@@ -90,10 +87,12 @@ class _Writer:
         self.texts: list[str] = []
         ends = {at - 1 for at in program.comments}
         declared = 0
+        compared = self._compared(needed - given.keys())
         for at, record in enumerate(program.records):
+            self.bounds.append(bounds_of(record.op, record.payload, [self.bounds[arg] for arg in record.args]))
             if at in program.comments:
                 self.lines.append(f"// {' '.join(program.comments[at].split())}")
-            if at in given or at not in needed:
+            if at in given or at not in needed or at in compared:
                 self.texts.append(given.get(at, ""))
                 continue
             text = self._text(record)
@@ -118,23 +117,56 @@ class _Writer:
             case "join":
                 same = len(set(record.args)) == 1 and self.program.records[record.args[0]].type == Type.FLOAT
                 return f"{record.type}({args[0] if same else ', '.join(args)})"
+            case "select" if self.program.records[record.args[0]].op == "step" and not args[0]:
+                edge, x = (self.texts[at] for at in self.program.records[record.args[0]].args)
+                if record.type == Type.FLOAT:
+                    return f"({x} >= {edge} ? {args[1]} : {args[2]})"
+                return f"mix({args[2]}, {args[1]}, greaterThanEqual({x}, {edge}))"
             case "sample":
                 return f"texture({texture_name(str(payload[0]))}, {args[0]})"
             case "layer":
                 return f"texture({texture_name(str(payload[0]))}, vec3({args[0]}, {float(payload[1]):.1f}))"
-            case "level":
+            case "sample_lod":
                 return f"textureLod({texture_name(str(payload[0]))}, {args[0]}, {args[1]})"
-            case "cell":
-                return f"textureLod({texture_name(str(payload[0]))}, vec3({args[0]}, {args[2]}), {args[1]})"
+            case "layer_lod":
+                return f"textureLod({texture_name(str(payload[0]))}, vec3({args[0]}, {args[1]}), {args[2]})"
             case "strip":
-                return f"ep_strip({texture_name(str(payload[0]))}, {args[0]}, {args[1]})"
+                return self._strip(record)
             case "matrix":
                 columns = [float(payload[row * 3 + column]) for column in range(3) for row in range(3)]
                 return TABLE["matrix"].glsl.format(*args, matrix=f"mat3({', '.join(map(number, columns))})")
             case "swizzle":
                 return TABLE["swizzle"].glsl.format(*args, payload=payload[0])
-            case _:
-                return TABLE[record.op].glsl.format(*args)
+        row = TABLE[record.op]
+        plain = row.plain(*(self.bounds[at] for at in record.args)) if row.plain else ""
+        if plain:
+            return plain.format(*args)
+        if row.helper:
+            self.helped[record.op, record.type] = None
+        form = row.vectors if row.vectors and record.type != Type.FLOAT else row.glsl
+        return form.format(*args, kind=record.type)
+
+    def _compared(self, written: set[int]) -> set[int]:
+        """Steps that only say which of two a select takes; those are written as a comparison there."""
+        records = self.program.records
+        users: dict[int, set[str]] = {at: {"output"} for at in self.program.outputs.values()}
+        for at in written:
+            for number, arg in enumerate(records[at].args):
+                chooses = records[at].op == "select" and number == 0
+                users.setdefault(arg, set()).add("choice" if chooses else "value")
+        return {at for at in written if records[at].op == "step" and users.get(at) == {"choice"}}
+
+    def _strip(self, record: NodeRecord) -> str:
+        """The texel of a place: u = (p (N - 1) + 0.5) / N, and v of the middle of the nearest row."""
+        slot, width, rows = str(record.payload[0]), *map(float, record.payload[1:])
+        position, row = (self.texts[at] for at in record.args)
+        if not self.bounds[record.args[0]].within(0, 1):
+            position = f"clamp({_bare(position)}, 0.0, 1.0)"
+        u = f"{position} * {number((width - 1) / width)} + {number(0.5 / width)}"
+        if rows == 1:
+            return f"textureLod({texture_name(slot)}, vec2({u}, 0.5), 0.0)"
+        v = f"(clamp(floor({row} + 0.5), 0.0, {number(rows - 1)}) + 0.5) * {number(1 / rows)}"
+        return f"textureLod({texture_name(slot)}, vec2({u}, {v}), 0.0)"
 
 
 def _needed(program: Program, given: Mapping[int, str]) -> set[int]:
@@ -174,24 +206,17 @@ def literal(kind: Type, components: Sequence[float]) -> str:
     return f"{kind}({', '.join(map(number, components))})"
 
 
-def _helpers(program: Program) -> str:
-    """The helper functions that a program calls: scalar ones, then their spread over the vector types in use."""
-    used: dict[str, dict[Type, None]] = {}
-    for record in program.records:
-        if record.op in TABLE and TABLE[record.op].helper:
-            used.setdefault(record.op, {})[record.type] = None
-    texts = []
-    for op, kinds in used.items():
+def _helpers(helped: Iterable[tuple[str, Type]]) -> str:
+    """The helper functions of operations: scalar ones, then their spread over the vector types in use."""
+    texts: dict[str, None] = {}
+    for op, kind in sorted(helped):
         row = TABLE[op]
         name = row.glsl.split("(")[0]
-        texts.append(f"float {name}{row.helper}\n")
+        texts[f"float {name}{row.helper}\n"] = None
+        if kind == Type.FLOAT:
+            continue
         names = "abc"[: row.arity]
-        for kind in kinds:
-            if kind == Type.FLOAT:
-                continue
-            calls = [f"{name}({', '.join(f'{arg}.{channel}' for arg in names)})" for channel in "xyzw"[: kind.size]]
-            head = ", ".join(f"{kind} {arg}" for arg in names)
-            texts.append(f"{kind} {name}({head}) {{ return {kind}({', '.join(calls)}); }}\n")
-    if any(record.op == "strip" for record in program.records):
-        texts.append(STRIP_FUNCTION)
+        calls = [f"{name}({', '.join(f'{arg}.{channel}' for arg in names)})" for channel in "xyzw"[: kind.size]]
+        head = ", ".join(f"{kind} {arg}" for arg in names)
+        texts[f"{kind} {name}({head}) {{ return {kind}({', '.join(calls)}); }}\n"] = None
     return "".join(texts)

@@ -130,7 +130,7 @@ class _Writer:
     def _fixed(self) -> list[bool]:
         fixed: list[bool] = []
         for record in self.records:
-            varies = record.op == "uv" or record.op in ("sample", "layer", "level", "cell")
+            varies = record.op == "uv" or (record.op in LOOK_UPS and record.op != "strip")
             fixed.append(not varies and all(fixed[at] for at in record.args))
         return fixed
 
@@ -335,10 +335,13 @@ class _Writer:
         match record.op:
             case "strip":
                 return f"strip{kind}({given}, {args[0][0]}, {args[1][0]})"
-            case "level":
-                return f"level{kind}({chain}, {args[0][0]}, {args[0][1]}, {args[1][0]}, ZERO)"
-            case "cell":
-                return f"level{kind}({chain}, {args[0][0]}, {args[0][1]}, {args[1][0]}, {args[2][0]})"
+            case "sample_lod" | "layer_lod":
+                u, v = args[0]
+                of_layer = args[1][0] if record.op == "layer_lod" else "ZERO"
+                if not self.bound[slot].chained:
+                    return f"sample{kind}({given}, int({of_layer}), {u}, {v})"
+                lod = f"min(max({args[-1][0]}, ZERO), np.float32(p{number}.shape[1] - 1))"
+                return f"mip{kind}({chain}, {u}, {v}, {lod}, {of_layer})"
         layer = int(record.payload[1]) if record.op == "layer" else 0
         if self.bound[slot].minified:
             return f"mip{kind}({chain}, {args[0][0]}, {args[0][1]}, lods[{number}], np.float32({layer}))"
@@ -463,6 +466,8 @@ def mip{n}(b, e, p, u, v, lod, layer):
     f = np.float32(lod - low)
     if {near!r} == "near":
         return level{n}(b, e, p, u, v, lod, layer)
+    if f == ZERO:
+        return level{n}(b, e, p, u, v, low, layer)
     a0, a1, a2, a3 = level{n}(b, e, p, u, v, low, layer)
     c0, c1, c2, c3 = level{n}(b, e, p, u, v, low + ONE, layer)
     g = ONE - f

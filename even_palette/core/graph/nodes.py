@@ -11,6 +11,7 @@ from weakref import WeakValueDictionary
 import numpy as np
 
 from even_palette.core.arrays import float32
+from even_palette.core.graph.bounds import Bounds, bounds_of
 from even_palette.core.graph.operations import TABLE
 from even_palette.core.graph.types import Payload, Type, vector
 
@@ -20,13 +21,14 @@ Operand = Union["Node", float, int]
 class Node:
     """An operation on other nodes, or an input. Made by the functions of this module only; never changed."""
 
-    __slots__ = ("__weakref__", "args", "op", "payload", "type")
+    __slots__ = ("__weakref__", "args", "bounds", "op", "payload", "type")
 
     def __init__(self, op: str, kind: Type, args: tuple["Node", ...], payload: Payload) -> None:
         self.op = op
         self.type = kind
         self.args = args
         self.payload = payload
+        self.bounds: Bounds = bounds_of(op, payload, [arg.bounds for arg in args])
 
     def __add__(self, other: Operand) -> "Node":
         return componentwise("add", self, other)
@@ -65,6 +67,9 @@ class Node:
             or any(c not in "xyzw"[: self.type.size] for c in channels)
         ):
             raise ValueError(f"{self.type} has no channels {channels!r}.")
+        if self.op in ("constant", "join"):
+            parts = _components(self)
+            return join(*(parts["xyzw".index(letter)] for letter in channels))
         return make("swizzle", vector(len(channels)), (self,), (channels,))
 
     def __repr__(self) -> str:
@@ -110,19 +115,24 @@ def weight(region: str) -> Node:
     return make("weight", Type.FLOAT, (), (region,))
 
 
-def strip(slot: str, position: Operand, row: Operand = 0.0) -> Node:
-    """A vec4 looked up in a strip at position 0..1 of a row; texel centres of the ends lie at 0 and 1."""
-    return make("strip", Type.VEC4, (as_node(position), as_node(row)), (slot,))
+def strip(slot: str, size: tuple[int, int], position: Operand, row: Operand = 0.0) -> Node:
+    """A vec4 looked up in a strip of so many texels and rows, at position 0..1 of a row.
+
+    Texel centres of the ends lie at 0 and 1; rows are not mixed.
+    """
+    return make("strip", Type.VEC4, (as_node(position), as_node(row)), (slot, *map(float, size)))
 
 
-def level(slot: str, at: Node, number: Node) -> Node:
-    """A vec4 sampled from one mip level of a slot, filtered within it; the number is a whole one."""
-    return make("level", Type.VEC4, (at, number), (slot,))
+def texture_lod(slot: str, at: Node, level: Node) -> Node:
+    """A vec4 sampled from a slot at a mip level, 0 being the plane itself: the two beside it mixed, or the nearer one
+    where the slot's filter is nearest.
+    """
+    return make("sample_lod", Type.VEC4, (at, level), (slot,))
 
 
-def cell(slot: str, at: Node, number: Node, layer_number: Node) -> Node:
-    """A vec4 sampled from one mip level of one layer of a slot that is an array; both numbers are whole ones."""
-    return make("cell", Type.VEC4, (at, number, layer_number), (slot,))
+def layer_lod(slot: str, at: Node, number: Node, level: Node) -> Node:
+    """The same of one layer of a slot that is an array of planes; the number is a whole one."""
+    return make("layer_lod", Type.VEC4, (at, number, level), (slot,))
 
 
 def uv() -> Node:
@@ -164,8 +174,8 @@ def splat(node: Node, kind: Type) -> Node:
 def componentwise(op: str, *operands: Operand) -> Node:
     """An operation on each component; floats among vectors are spread.
 
-    What is known now is worked out now, and what changes nothing is left out: x + 0, x - 0, x * 1, x * 0, and mixes by
-    0 or 1.
+    What is known now is worked out now, and what changes nothing is left out: x + 0, x - 0, x * 1, x * 0, mixes by 0 or
+    1, and holding what is known to lie there.
     """
     given = [as_node(operand) for operand in operands]
     kind = max((node.type for node in given), key=lambda t: t.size)
@@ -183,12 +193,24 @@ def componentwise(op: str, *operands: Operand) -> Node:
             return a
         case "mix", (_, b, share) if is_constant(share, 1):
             return b
-    if all(arg.op == "constant" for arg in args):
-        with np.errstate(all="ignore"):
-            value = TABLE[op].evaluate(*(float32(arg.payload) for arg in args))
-        if np.isfinite(value).all():
-            return constant(*map(float, np.broadcast_to(value, kind.size)))
-    return make(op, kind, args)
+        case "clamp", (x, low, high) if x.bounds.within(low.bounds.high, high.bounds.low):
+            return x
+        case ("maximum", (a, b)) | ("minimum", (b, a)) if a.bounds.low >= b.bounds.high:
+            return a
+        case ("maximum", (a, b)) | ("minimum", (b, a)) if b.bounds.low >= a.bounds.high:
+            return b
+    return _made_now(make(op, kind, args))
+
+
+def _made_now(node: Node) -> Node:
+    """The constant that an operation on constants gives, unless that is no number."""
+    if any(arg.op != "constant" for arg in node.args):
+        return node
+    with np.errstate(all="ignore"):
+        value = TABLE[node.op].evaluate(
+            *(float32(arg.payload) for arg in node.args), *([node.payload] if node.payload else [])
+        )
+    return constant(*map(float, np.broadcast_to(value, node.type.size))) if np.isfinite(value).all() else node
 
 
 def is_constant(node: Node, value: float) -> bool:
@@ -219,6 +241,11 @@ def mix(a: Operand, b: Operand, share: Operand) -> Node:
 def step(edge: Operand, x: Operand) -> Node:
     """1 where x >= edge, otherwise 0."""
     return componentwise("step", edge, x)
+
+
+def equal(a: Operand, b: Operand) -> Node:
+    """1 where both are the same number, otherwise 0."""
+    return componentwise("equal", a, b)
 
 
 def smoothstep(low: Operand, high: Operand, x: Operand) -> Node:
@@ -278,27 +305,41 @@ def select(condition: Operand, if_true: Operand, if_false: Operand) -> Node:
 
 def length(x: Node) -> Node:
     """The Euclidean length of a vector, a float."""
-    return make("length", Type.FLOAT, (x,))
+    return _made_now(make("length", Type.FLOAT, (x,)))
 
 
 def dot(a: Node, b: Node) -> Node:
     """The scalar product of two vectors of a type, a float."""
     if a.type != b.type:
         raise TypeError(f"dot of {a.type} and {b.type}.")
-    return make("dot", Type.FLOAT, (a, b))
+    return _made_now(make("dot", Type.FLOAT, (a, b)))
 
 
 def matrix(rows: tuple[tuple[float, ...], ...], x: Node) -> Node:
     """A constant 3x3 matrix, given by rows, times a vec3."""
     if x.type != Type.VEC3:
         raise TypeError(f"a 3x3 matrix times {x.type}.")
-    return make("matrix", Type.VEC3, (x,), tuple(float(v) for row in rows for v in row))
+    return _made_now(make("matrix", Type.VEC3, (x,), tuple(float(v) for row in rows for v in row)))
 
 
 def join(*parts: Operand) -> Node:
     """A vector of the components of its parts, in order."""
     nodes = tuple(as_node(part) for part in parts)
+    if len(nodes) == 1:
+        return nodes[0]
+    first = nodes[0].args[0] if nodes[0].op == "swizzle" else None
+    if first is not None and first.type.size == len(nodes) and nodes == channels(first):
+        return first
+    if all(node.op == "constant" for node in nodes):
+        return constant(*(float(value) for node in nodes for value in node.payload))
     return make("join", vector(sum(node.type.size for node in nodes)), nodes)
+
+
+def _components(node: Node) -> list[Node]:
+    """The components of a constant or of what is joined."""
+    if node.op == "constant":
+        return [constant(float(value)) for value in node.payload]
+    return [part for arg in node.args for part in ([arg] if arg.type == Type.FLOAT else channels(arg))]
 
 
 def replaced(roots: Iterable[Node], op: str, by: Callable[[Node], Node]) -> list[Node]:

@@ -3,7 +3,8 @@
 A row gives the NumPy function on float32 arrays (floats as (...), vectors as (..., n)), and the GLSL expression with
 {0}, {1} and so on for the arguments. Where runtimes differ or leave a case open (division by zero, powers of 0 and
 of negative numbers, angles of signed zeros), one rule stands here in each form, and
-`helper` is a scalar GLSL function that closes it, spread over vectors by the emitter.
+`helper` is a scalar GLSL function that closes it, spread over vectors by the emitter. `plain` gives the GLSL that does
+without where the bounds of the arguments rule the case out.
 """
 
 from collections.abc import Callable
@@ -15,15 +16,19 @@ from even_palette.core.arrays import Floats, float32
 from even_palette.core.graph.types import Payload, Type
 
 Evaluate = Callable[..., Floats]
+Plain = Callable[..., str]
 LEAST_LOG = 1e-30
 """Logarithms of less than this are those of this."""
+LEAST_PLAIN = 0.25
+"""Runtimes write powers as 2^(e log2 x). For exponents from here on that of 0 is 0 whatever they take its log2 for."""
 
 
 @dataclass(frozen=True)
 class Operation:
     """One row: its form for NumPy, for GLSL, and for compiled loops, where it is scalar.
 
-    `componentwise` operations take equal types and give that type.
+    `componentwise` operations take equal types and give that type; `vectors` is the GLSL form for these where it is
+    another one than for floats. `plain` takes the Bounds of the arguments, and gives "" where the case may come.
     """
 
     name: str
@@ -33,6 +38,8 @@ class Operation:
     loop: str = ""
     helper: str = ""
     componentwise: bool = True
+    plain: Plain | None = None
+    vectors: str = ""
 
 
 def _divide(a: Floats, b: Floats) -> Floats:
@@ -76,6 +83,7 @@ TABLE: dict[str, Operation] = {
             "ep_divide({0}, {1})",
             "divided({0}, {1})",
             "(float a, float b) { return b == 0.0 ? 0.0 : a / b; }",
+            plain=lambda a, b: "({0} / {1})" if b.low > 0 or b.high < 0 else "",
         ),
         Operation("minimum", 2, np.minimum, "min({0}, {1})", "min({0}, {1})"),
         Operation("maximum", 2, np.maximum, "max({0}, {1})", "max({0}, {1})"),
@@ -85,11 +93,20 @@ TABLE: dict[str, Operation] = {
             lambda x, a, b: np.minimum(np.maximum(x, a), b),
             "min(max({0}, {1}), {2})",
             "min(max({0}, {1}), {2})",
+            plain=lambda x, low, high: "clamp({0}, {1}, {2})" if low.high <= high.low else "",
         ),
         Operation(
             "mix", 3, lambda a, b, t: a * (1 - t) + b * t, "mix({0}, {1}, {2})", "({0} * (ONE - {2}) + {1} * {2})"
         ),
         Operation("step", 2, lambda edge, x: float32(x >= edge), "step({0}, {1})", "(ONE if {1} >= {0} else ZERO)"),
+        Operation(
+            "equal",
+            2,
+            lambda a, b: float32(a == b),
+            "float({0} == {1})",
+            "(ONE if {0} == {1} else ZERO)",
+            vectors="{kind}(equal({0}, {1}))",
+        ),
         Operation(
             "smoothstep",
             3,
@@ -97,6 +114,7 @@ TABLE: dict[str, Operation] = {
             "ep_smoothstep({0}, {1}, {2})",
             "smooth({0}, {1}, {2})",
             "(float a, float b, float x) { return a >= b ? step(a, x) : smoothstep(a, b, x); }",
+            plain=lambda a, b, x: "smoothstep({0}, {1}, {2})" if a.high < b.low else "",
         ),
         Operation("abs", 1, np.abs, "abs({0})", "abs({0})"),
         Operation(
@@ -106,6 +124,7 @@ TABLE: dict[str, Operation] = {
             "ep_sqrt({0})",
             "np.sqrt(max({0}, ZERO))",
             "(float x) { return sqrt(max(x, 0.0)); }",
+            plain=lambda x: "sqrt({0})" if x.low >= 0 else "",
         ),
         Operation(
             "pow",
@@ -114,6 +133,9 @@ TABLE: dict[str, Operation] = {
             "ep_pow({0}, {1})",
             "power({0}, {1})",
             "(float x, float e) { return x > 0.0 ? pow(x, e) : (e == 0.0 ? 1.0 : 0.0); }",
+            plain=lambda x, e: (
+                "" if e.low < LEAST_PLAIN else "pow({0}, {1})" if x.low >= 0 else "pow(max({0}, 0.0), {1})"
+            ),
         ),
         Operation(
             "log2",
@@ -122,6 +144,7 @@ TABLE: dict[str, Operation] = {
             "ep_log2({0})",
             "np.log2(max({0}, LEAST_LOG))",
             "(float x) { return log2(max(x, 1e-30)); }",
+            plain=lambda x: "log2({0})" if x.low >= LEAST_LOG else "",
         ),
         Operation("floor", 1, np.floor, "floor({0})", "np.floor({0})"),
         Operation("fract", 1, lambda x: x - np.floor(x), "fract({0})", "({0} - np.floor({0}))"),
@@ -139,9 +162,9 @@ TABLE: dict[str, Operation] = {
             "select",
             3,
             lambda c, a, b: float32(np.where(c > 0.5, a, b)),
-            "ep_select({0}, {1}, {2})",
+            "({0} > 0.5 ? {1} : {2})",
             "({1} if {0} > HALF else {2})",
-            "(float c, float a, float b) { return c > 0.5 ? a : b; }",
+            vectors="mix({2}, {1}, greaterThan({0}, {kind}(0.5)))",
         ),
         Operation("length", 1, lambda x: np.sqrt((x * x).sum(axis=-1)), "length({0})", componentwise=False),
         Operation("dot", 2, lambda a, b: (a * b).sum(axis=-1), "dot({0}, {1})", componentwise=False),

@@ -14,8 +14,10 @@ from even_palette.core.graph.operations import INPUTS, TABLE, fits
 from even_palette.core.graph.types import Payload, Type
 
 MOST_RECORDS = 100_000
-LOOK_UPS = ("sample", "layer", "strip", "level", "cell")
-ARRAYS = ("layer", "cell")
+LOOK_UPS = ("sample", "layer", "strip", "sample_lod", "layer_lod")
+ARRAYS = ("layer", "layer_lod")
+OF_LEVELS = ("sample_lod", "layer_lod")
+"""Look-ups that are told the mip level."""
 
 
 class NodeRecord(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -122,6 +124,10 @@ def check_program(program: Program) -> None:
             raise UserError(f"the output “{name[:20]}” of the program points nowhere.")
 
 
+def _whole_sides(sides: Sequence[Any]) -> bool:
+    return all(isinstance(side, int | float) and side >= 1 and side == int(side) for side in sides)
+
+
 def _fits(record: NodeRecord, args: tuple[Type, ...]) -> bool:
     payload: tuple[Any, ...] = record.payload
     numbers = all(isinstance(value, int | float) for value in payload)
@@ -141,10 +147,11 @@ def _fits(record: NodeRecord, args: tuple[Type, ...]) -> bool:
             numbered = slot and len(payload) == 2 and isinstance(payload[1], int | float)
             return numbered and payload[1] in range(256) and args == (Type.VEC2,)
         case "strip":
-            return slot and text and args == (Type.FLOAT, Type.FLOAT)
-        case "level":
+            sized = slot and len(payload) == 3 and _whole_sides(payload[1:])
+            return sized and args == (Type.FLOAT, Type.FLOAT)
+        case "sample_lod":
             return slot and text and args == (Type.VEC2, Type.FLOAT)
-        case "cell":
+        case "layer_lod":
             return slot and text and args == (Type.VEC2, Type.FLOAT, Type.FLOAT)
         case "matrix":
             return args == (Type.VEC3,) and record.type == Type.VEC3 and numbers and len(payload) == 9

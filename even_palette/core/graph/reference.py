@@ -11,7 +11,9 @@ from even_palette.core.graph.operations import TABLE
 from even_palette.core.graph.program import NodeRecord, Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
-from even_palette.core.raster.mips import lod_of, sample_level, sample_minified
+from even_palette.core.raster.mips import level_count, lod_of, sample_level, sample_minified
+from even_palette.core.raster.plane import Plane
+from even_palette.core.raster.sampling import Filter, Sampler, sample
 from even_palette.core.raster.strip import look_up
 
 
@@ -79,18 +81,17 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             plane = slot.planes[int(record.payload[1]) if record.op == "layer" else 0]
             lod = lod_of(plane.width, plane.height, environment.pixel)
             return _rgba(sample_minified(plane, args[0], lod, slot.sampler))
-        case "level":
+        case "sample_lod":
             slot = environment.slots[str(record.payload[0])]
-            return _by_number(args[1], lambda at: sample_level(slot.plane, args[0], at, slot.sampler), args[0])
-        case "cell":
+            return _at_level(slot.plane, args[0], args[1], slot.sampler)
+        case "layer_lod":
             slot = environment.slots[str(record.payload[0])]
             last = len(slot.planes) - 1
 
             def of_layer(number: int) -> Floats:
-                plane = slot.planes[min(max(number, 0), last)]
-                return _by_number(args[1], lambda at: sample_level(plane, args[0], at, slot.sampler), args[0])
+                return _at_level(slot.planes[min(max(number, 0), last)], args[0], args[2], slot.sampler)
 
-            return _by_number(args[2], of_layer, args[0])
+            return _by_number(args[1], of_layer, args[0])
         case "strip":
             slot = environment.slots[str(record.payload[0])]
             return _rgba(look_up(slot.plane, args[0], args[1], slot.sampler))
@@ -98,6 +99,22 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             return TABLE[record.op].evaluate(args[0], record.payload)
         case _:
             return float32(TABLE[record.op].evaluate(*args))
+
+
+def _at_level(plane: Plane, uv: Floats, level: Floats, sampler: Sampler) -> Floats:
+    """A plane sampled at uv (..., 2) between the two mip levels beside a number (...), or at the nearer one."""
+    if not sampler.mips:
+        return _rgba(sample(plane, uv, sampler))
+
+    def of(numbers: Floats) -> Floats:
+        return _by_number(numbers, lambda at: sample_level(plane, uv, at, sampler), uv)
+
+    level = np.clip(level, 0, level_count(plane.height, plane.width) - 1)
+    if sampler.filter == Filter.NEAREST:
+        return of(level)
+    low = np.floor(level)
+    share = (level - low)[..., None]
+    return float32(of(low) * (1 - share) + of(low + 1) * share)
 
 
 def _by_number(numbers: Floats, sampled: Callable[[int], Floats], uv: Floats) -> Floats:

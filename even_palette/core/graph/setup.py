@@ -1,4 +1,4 @@
-"""What is the same at every texel and costs much, such as sines of parameters: worked out once before drawing."""
+"""What is the same at every texel, such as sines of parameters: worked out once before drawing, or once a vertex."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -11,8 +11,13 @@ from even_palette.core.graph.program import LOOK_UPS, Program
 from even_palette.core.graph.reference import Environment, run
 
 DEAR = ("sin", "cos", "pow", "log2")
-WORKED_OUT = ("parameter", "constant")
-"""What such a value starts from; time and the seed of an instance are not among it."""
+VALUES, SAME = ("parameter", "constant"), ("parameter", "constant", "seed", "time")
+"""What such a value starts from; a window that draws many instances works out what hangs on values alone."""
+FREE = (*SAME, "join", "swizzle")
+LEAST_OPERATIONS = 2
+"""So much must be saved for a value to be handed over from vertices."""
+MOST_VECTORS = 8
+"""Of those that GLSL ES 3.00 has for what vertices hand over (15), leave some to the host."""
 CHANNELS = "xyzw"
 
 
@@ -34,17 +39,25 @@ class Setup:
 
 
 @lru_cache(maxsize=64)
-def setup_of(program: Program) -> Setup:
-    """What of a program can be worked out before drawing; nothing, where nothing in it costs much."""
+def setup_of(program: Program, cheap: bool = False) -> Setup:
+    """What of a program can be worked out before drawing: what costs much, or `cheap` things too, by vertices."""
+    starts = SAME if cheap else VALUES
     same: list[bool] = []
     dear: list[bool] = []
     for record in program.records:
         of_same = bool(record.args) and all(same[arg] for arg in record.args) and record.op not in LOOK_UPS
-        same.append(record.op in WORKED_OUT or of_same)
+        same.append(record.op in starts or of_same)
         dear.append(record.op in DEAR or any(dear[arg] for arg in record.args))
     used = {arg for at, record in enumerate(program.records) if not same[at] for arg in record.args}
     used |= set(program.outputs.values())
-    chosen = sorted(at for at in used if same[at] and dear[at])
+    costs = {at: _operations(program, at) for at in used if same[at]}
+    worth = [at for at, cost in costs.items() if dear[at] or (cheap and cost >= LEAST_OPERATIONS)]
+    chosen, room = list[int](), MOST_VECTORS * len(CHANNELS)
+    for at in sorted(worth, key=lambda at: (not dear[at], -costs[at], at)):
+        room -= program.records[at].type.size
+        if room >= 0 or dear[at]:
+            chosen.append(at)
+    chosen.sort()
     places: dict[int, tuple[int, str]] = {}
     vector, taken = 0, 0
     for at in chosen:
@@ -56,6 +69,17 @@ def setup_of(program: Program) -> Setup:
     outputs = {at: f"v{number}" for number, at in enumerate(chosen)}
     alone = Program(program.records, {name: at for at, name in outputs.items()}).only(outputs.values())
     return Setup(alone, places, outputs)
+
+
+def _operations(program: Program, at: int) -> int:
+    """How many operations lie below a node."""
+    seen, stack = set[int](), [at]
+    while stack:
+        one = stack.pop()
+        if one not in seen:
+            seen.add(one)
+            stack += program.records[one].args
+    return sum(program.records[one].op not in FREE for one in seen)
 
 
 def setup_values(

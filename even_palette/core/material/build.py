@@ -7,7 +7,7 @@ from functools import lru_cache
 from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.graph import nodes
-from even_palette.core.graph.levels import between_levels
+from even_palette.core.graph.levels import fitting_level
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.types import Type
@@ -225,6 +225,7 @@ def _in_one_sheet(
 ) -> tuple[list[Node], dict[str, SlotUse]]:
     """The expressions with strips of one width looked up in one slot; `strips` has the width and rows of each."""
     moved: dict[str, tuple[str, int]] = {}
+    below: dict[str, int] = {}
     made = dict(slots)
     for width in sorted({width for width, _ in strips.values()}):
         alike = [slot for slot, (other, _) in strips.items() if other == width]
@@ -236,13 +237,15 @@ def _in_one_sheet(
         for slot in alike:
             moved[slot] = sheet, first
             first += strips[slot][1]
+        below[sheet] = first
 
     def look_up(node: Node) -> Node:
         (position, row), slot = node.args, str(node.payload[0])
         if slot not in moved:
             return node
         sheet, first = moved[slot]
-        return nodes.strip(sheet, position, nodes.clamp(row, 0, strips[slot][1] - 1) + first)
+        width, rows = strips[slot]
+        return nodes.strip(sheet, (width, below[sheet]), position, nodes.clamp(row, 0, rows - 1) + first)
 
     return (nodes.replaced(roots, "strip", look_up) if moved else roots), made
 
@@ -380,9 +383,9 @@ class _Builder:
 
         def sample(number: Node, at: Node, steps: tuple[Node, Node]) -> Node:
             number = nodes.clamp(nodes.floor(number + 0.5), 0, use.count - 1)
-            return between_levels(lambda level: nodes.cell(slot, at, level, number), steps, size)
+            return nodes.layer_lod(slot, at, number, fitting_level(steps, size))
 
-        return Atlas(use.count, sample)
+        return Atlas(use.count, sample, size[0] == size[1])
 
     def _texel(self, use: PlaneUse, colour: bool = False) -> Node:
         """A plane as it lies over the sheet; one that is tiled or turned has the mips that its own steps ask for."""
@@ -401,9 +404,10 @@ class _Builder:
         if not use.mips:
             return self._sampled(use.plane, sampler, at, colour)
         slot, at = self._slot(use.plane, sampler, colour), _held(sampler, at)
-        steps = turned(nodes.pixel()["xy"] * scale), turned(nodes.pixel()["zw"] * scale)
-        whole = use.filter == Filter.NEAREST
-        return between_levels(lambda level: nodes.level(slot, at, level), steps, self._pictures.size(use.plane), whole)
+        steps, size = (nodes.pixel()["xy"] * scale, nodes.pixel()["zw"] * scale), self._pictures.size(use.plane)
+        if size[0] != size[1]:  # a turn changes no length in a square
+            steps = turned(steps[0]), turned(steps[1])
+        return nodes.texture_lod(slot, at, fitting_level(steps, size))
 
     def _sampled(self, plane: PlaneRef, sampler: Sampler, uv: Node | None = None, colour: bool = False) -> Node:
         return nodes.texture(self._slot(plane, sampler, colour), _held(sampler, uv or nodes.uv()))

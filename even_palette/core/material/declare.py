@@ -73,10 +73,12 @@ class Atlas:
 
     `sample` takes the number of the cell, a place in widths and heights of a cell, and how far that goes in one pixel
     to the right and down. Each cell repeats without end and has mips of its own, so that none bleeds into another.
+    Where cells are `square` it does not matter how these steps are turned.
     """
 
     count: int
     sample: Callable[[Node, Node, tuple[Node, Node]], Node]
+    square: bool = False
 
 
 @dataclass(frozen=True)
@@ -89,7 +91,7 @@ class Strip:
 
     def look_up(self, position: Operand, row: Operand = 0.0) -> Node:
         """The linear colour at a position 0..1 of the nearest row."""
-        return nodes.strip(self.slot, position, row)["xyz"]
+        return nodes.strip(self.slot, (self.count, self.rows), position, row)["xyz"]
 
 
 @dataclass(frozen=True)

@@ -13,8 +13,9 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Levels
 from even_palette.core.graph import nodes
-from even_palette.core.graph.levels import between_levels
+from even_palette.core.graph.levels import fitting_level
 from even_palette.core.graph.nodes import Node
+from even_palette.core.graph.types import Type
 from even_palette.core.raster.mips import halved, halved_down, level_count
 
 WHOLE = 255
@@ -161,35 +162,43 @@ def _whole_levels(mean: Floats) -> Levels:
 def pair_weight(slot: str, index: int, width: int, height: int) -> Node:
     """The weight of the region with an index at the sheet's uv, of a plane of pairs with mips that is not filtered.
 
-    Four look-ups in each of the two mips that fit, mixed: what linear filtering and mips give of the weights.
+    Four look-ups in each of the two mips that fit, mixed: what linear filtering and mips give of the weights. Each has
+    two numbers of regions with what they have there; a region's weight is the sum of what has its number.
     """
-    steps = nodes.pixel()["xy"], nodes.pixel()["zw"]
-    return between_levels(lambda level: _weight_of_level(slot, index, width, height, level), steps, (width, height))
+    last = float(level_count(height, width) - 1)
+    level = nodes.minimum(fitting_level((nodes.pixel()["xy"], nodes.pixel()["zw"]), (width, height)), last)
+    low = nodes.floor(level)
+    upper = _of_level(slot, width, height, low, 1 - (level - low))
+    lower = _of_level(slot, width, height, nodes.minimum(low + 1, last), level - low)
+    number = nodes.splat(nodes.constant(float(index + 1)), Type.VEC4)
+    return nodes.total([nodes.dot(nodes.equal(numbers, number), has) for numbers, has in (*upper, *lower)])
 
 
-def _weight_of_level(slot: str, index: int, width: int, height: int, level: Node) -> Node:
+def _of_level(slot: str, width: int, height: int, level: Node, share: Node) -> list[tuple[Node, Node]]:
+    """Of the four texels of a level about uv, the first numbers of their pairs and the second ones, a vec4 each, with
+    what each has of the `share` of that level.
+    """
     scale = nodes.floor(nodes.power(2.0, level) + 0.5)
-    wide, high = (nodes.maximum(nodes.floor(nodes.as_node(float(side)) / scale), 1) for side in (width, height))
+    own = nodes.maximum(nodes.floor(nodes.constant(float(width), float(height)) / nodes.splat(scale, Type.VEC2)), 1)
     below = nodes.step(0.5, level)
     rows_left = -nodes.floor(nodes.as_node(-2.0 * height) / scale)
     corner_at = nodes.join(below * float(width), below * (float(height) - rows_left + level - 1))
-    own = nodes.join(wide, high)
     at = nodes.uv() * own - 0.5
     corner, part = nodes.floor(at), nodes.fract(at)
-    number = float(index + 1)
     across, down = pyramid_size(width, height)
-    total: Node | None = None
+    pairs = []
     for x, y in TEXELS:
         texel = nodes.minimum(nodes.maximum(corner + nodes.constant(float(x), float(y)), 0), own - 1)
         middle = (corner_at + texel + 0.5) * nodes.constant(1.0 / across, 1.0 / down)
-        pair = nodes.texture(slot, middle)
-        numbers = pair["xy"] * float(WHOLE)
-        is_first = nodes.step(number - 0.5, numbers["x"]) * nodes.step(numbers["x"], number + 0.5)
-        is_second = nodes.step(number - 0.5, numbers["y"]) * nodes.step(numbers["y"], number + 0.5)
-        share = is_first * pair["z"] + (1.0 - is_first) * is_second * (1.0 - pair["z"])
-        weight_x = part["x"] if x else 1.0 - part["x"]
-        weight_y = part["y"] if y else 1.0 - part["y"]
-        mine = share * (weight_x * weight_y)
-        total = mine if total is None else total + mine
-    assert total is not None
-    return total
+        pairs.append(nodes.texture(slot, middle))
+    first, second, of_first = (nodes.join(*(pair[channel] for pair in pairs)) for channel in "xyz")
+    right = nodes.join(1 - part["x"], part["x"], 1 - part["x"], part["x"])
+    lower = nodes.join(1 - part["y"], 1 - part["y"], part["y"], part["y"])
+    filtered = right * lower * share
+    has_first = filtered * of_first
+    return [(_whole(first), has_first), (_whole(second), filtered - has_first)]
+
+
+def _whole(stored: Node) -> Node:
+    """The numbers that samples of 8 bits mean."""
+    return nodes.floor(stored * float(WHOLE) + 0.5)

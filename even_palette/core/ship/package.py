@@ -24,7 +24,7 @@ from even_palette.core.raster.sampling import Filter
 PACKAGE_FILE = "package.json"
 SHADER_FILE = "material.glsl"
 README_FILE = "README.txt"
-FORMAT: Final = 3
+FORMAT: Final = 4
 MAKER = "Even Palette "
 FUNCTION: Final = "even_palette_colour"
 SURFACE_FUNCTION: Final = "even_palette_surface"
@@ -139,7 +139,7 @@ class PackageSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class Package(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """package.json. `mips` says how levels are made: a texel is the mean of the `area` that it covers one level up."""
 
-    format: Literal[3]
+    format: Literal[4]
     name: str
     made_by: Annotated[str, Meta(pattern=f"^{MAKER}")]
     blending: Blending
@@ -326,6 +326,11 @@ def _check_sheet(package: Package, sheet: PackageSheet) -> None:
     for slot, is_array in program.slots.items():
         if is_array != (there[slot][0].layer >= 0):
             raise UserError(f"“{slot[:40]}” is sampled as what it is not, an array or a single map.")
+    for record in sheet.program:
+        if record.op == "strip":
+            strip = there[str(record.payload[0])][0]
+            if record.payload[1:] != (strip.width, strip.height):
+                raise UserError(f"“{strip.slot[:40]}” is looked up in as a strip of another size.")
     parameters = {parameter.name: parameter.type for parameter in package.parameters}
     for name, kind in program.parameters.items():
         if parameters.get(name) != kind:

@@ -40,9 +40,10 @@ How to hook it up
      sqrt of negative x is 0, pow of x <= 0 is 0, but 1 for the exponent 0, zeros have no sign (atan2(0, 0) = 0,
      atan2(0, x) is pi for negative x), smoothstep with low >= high is a step at low, select takes its second argument
      where the first is above 0.5, log2 of less than 1e-30 is that of 1e-30. "sample" and "layer" sample the mips that
-     fit a pixel, as your sampler does; "level" and "cell" one mip of a map, or of a layer, filtered within it; "strip"
-     looks up at u = (p (N - 1) + 0.5) / N of a row, filtered; "pixel" is how far uv goes in one pixel to the right and
-     down.
+     fit a pixel, as your sampler does; "sample_lod" and "layer_lod" the level that the last argument says, 0 to the
+     last: the two beside it mixed, or the nearer one of maps with a nearest filter; "strip", with the width N and the
+     rows of its map, looks up at u = (p (N - 1) + 0.5) / N of the nearest row, filtered; "pixel" is how far uv goes in
+     one pixel to the right and down; "equal" is 1 where both are the same number.
 
 How weights work
   Each channel of a weights map says how much of a texel a region owns. They add up to at most 1 at every texel; what is

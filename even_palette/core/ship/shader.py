@@ -19,7 +19,7 @@ def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name:
     """GLSL 3.30 / ES 3.00 without a version line, to be included in a fragment shader, and where that pays in a vertex
     shader too: see the text itself.
     """
-    written = emit(program)
+    written = emit(program, cheap_setup=True)
     lines = [
         f"// {' '.join(sheet_name.split())}: recolouring material.",
         "//",
@@ -35,6 +35,7 @@ def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name:
         *(_setup_told() if written.vectors else []),
         "",
         *_parameters(parameters),
+        *(INPUTS[name].declaration for name in program.inputs if INPUTS[name].declaration),
         *(_setup(written) if written.vectors else []),
         "",
     ]
@@ -42,7 +43,6 @@ def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name:
         lines += ["#ifdef GL_ES", "precision mediump sampler2DArray;", "#endif"]
     for slot, is_array in program.slots.items():
         lines.append(f"uniform sampler2D{'Array' if is_array else ''} {texture_name(slot)};")
-    lines += [INPUTS[name].declaration for name in program.inputs if INPUTS[name].declaration]
     lines += ["", f"struct {STRUCT} {{"]
     for name, at in program.outputs.items():
         lines.append(f"    {program.records[at].type} {name};  // {OUTPUTS[name].told}")

@@ -38,7 +38,9 @@ def _seen(inputs: CoatInputs, atlas: Atlas, back: Callable[[Node, Callable[[Node
     values = inputs.values
     scale, turn = values["scale"], values["turn"] / 360
     at = tiling.turned(nodes.uv() * scale, turn) + nodes.join(values["across"], values["down"])
-    steps = (tiling.turned(nodes.pixel()["xy"] * scale, turn), tiling.turned(nodes.pixel()["zw"] * scale, turn))
+    steps = nodes.pixel()["xy"] * scale, nodes.pixel()["zw"] * scale
+    if not atlas.square:
+        steps = tiling.turned(steps[0], turn), tiling.turned(steps[1], turn)
 
     def upright(slope: Node) -> Node:
         return tiling.turned(slope, -turn)
@@ -47,7 +49,7 @@ def _seen(inputs: CoatInputs, atlas: Atlas, back: Callable[[Node, Callable[[Node
         return back(atlas.sample(values["cell"], at, steps), upright)
 
     def sample(place: Node, ways: tuple[Node, Node]) -> Node:
-        value = atlas.sample(values["cell"], place, ways)
+        value = atlas.sample(values["cell"], place, steps if atlas.square else ways)
         return value if turned else back(value, upright)
 
     def quarters_back(value: Node, quarters: Node) -> Node:
