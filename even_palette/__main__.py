@@ -24,6 +24,9 @@ if TYPE_CHECKING:
 
 IMPORTS = "<frozen importlib._bootstrap>"
 WAIT_S = 0.02
+NO_MEMORY = "there is not enough memory for this."
+UNMAPPED = ("failed to map segment", "cannot allocate memory", "cannot map zero-fill")
+"""How the system's loader (glibc) says that a library does not fit into memory."""
 TOP = os.path.dirname(os.path.dirname(os.path.realpath(__file__)))
 
 
@@ -96,12 +99,15 @@ def _run(errors: TextIO) -> int:
     except BrokenPipeError:
         raise
     except MemoryError:
-        tell("there is not enough memory for this.", errors)
+        tell(NO_MEMORY, errors)
     except OSError as error:
         if error.errno in (errno.ENOSPC, errno.EIO, errno.EFBIG) and not error.filename:
             raise
         tell(f"{error.filename or ''}: {error.strerror or error}".lstrip(": "), errors)
     except Exception as error:
+        if isinstance(error, ImportError) and any(text in str(error) for text in UNMAPPED):
+            tell(NO_MEMORY, errors)
+            return REFUSED
         import traceback
 
         traceback.print_exc(file=sys.__stderr__)  # into the log

@@ -38,6 +38,9 @@ WRONG = [
     ["play", "package", "--size", "1e3", "--out", "a.png"],
     ["play", "package", "--size", "9" * 5000, "--out", "a.png"],
     ["play", "nowhere", "--out", "a.png"],
+    ["play", "package", "--variant", "nobody", "--out", "a.png"],
+    ["play", "package", "--output", "nothing", "--out", "a.png"],
+    ["play", "package", "--sheet", "nothing", "--out", "a.png"],
     ["check", "nowhere"],
     ["check", LONG],
     ["check", "x" * 5000],
@@ -138,7 +141,7 @@ def test_ctrl_c_at_any_moment(folder: Path) -> None:
         )  # fmt: skip
         time.sleep(0.06 + 0.06 * step)
         process.send_signal(signal.SIGINT)
-        _, told = process.communicate(timeout=30)
+        _, told = process.communicate(timeout=300)
         seen.add(process.returncode)
         if b"even_palette" in told or b"even-palette" in told or process.returncode in (0, 2):
             assert told == (b"even-palette: stopped.\n" if process.returncode else b"")

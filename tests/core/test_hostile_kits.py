@@ -48,11 +48,11 @@ LONGEST_S = 5.0
 
 
 def in_time(text: bytes, folder: Path) -> Kit:
-    started = time.process_time()
+    started = time.thread_time()
     try:
         return decode_kit(text, folder)
     finally:
-        assert time.process_time() - started < LONGEST_S
+        assert time.thread_time() - started < LONGEST_S
 
 
 # Masks that read each other
@@ -75,9 +75,9 @@ def chained(count: int, each: int) -> Kit:
 def test_regions_that_take_each_others_masks_in_a_line(each: int, tmp_path: Path) -> None:
     """As many regions as a sheet has: read, resolved in order, and each has the mask of the last one."""
     kit = in_time(encode_kit(chained(MOST_REGIONS, each), tmp_path), tmp_path)
-    sheets, started = Given(40, 30), time.process_time()
+    sheets, started = Given(40, 30), time.thread_time()
     sheets.weights(kit.at())
-    assert time.process_time() - started < LONGEST_S
+    assert time.thread_time() - started < LONGEST_S
     wanted = sheets.mask(kit.at(), f"r{MOST_REGIONS - 1}").samples
     assert wanted.any()
     assert np.array_equal(sheets.mask(kit.at(), "r0").samples, wanted)
@@ -131,11 +131,11 @@ def test_too_many_of_alike_names(format_: int, what: str, most: int, tmp_path: P
 
 def test_recipe_files_of_too_many_parameters() -> None:
     few = RecipeFile((Coat("repaint", {"strength": Bound("a_0")}),), many_parameters(MOST_PARAMETERS))
-    started = time.process_time()
+    started = time.thread_time()
     assert decode_recipe(encode_recipe(few), "x").parameters == few.parameters[:1]
     with pytest.raises(UserError, match="20,000 parameters; the limit"):
         decode_recipe(encode_recipe(replace(few, parameters=many_parameters(20_000))), "x")
-    assert time.process_time() - started < LONGEST_S
+    assert time.thread_time() - started < LONGEST_S
 
 
 def test_a_recipe_file_gives_its_text_again() -> None:
@@ -176,9 +176,9 @@ def test_equal_tiles_are_held_once(tmp_path: Path) -> None:
     (tmp_path / "blobs").mkdir()
     (tmp_path / "blobs" / f"{tile.name}.paint").write_bytes(tile.packed)
     (tmp_path / "kit.json").write_bytes(encode_kit(kit, tmp_path))
-    started = time.process_time()
+    started = time.thread_time()
     read = read_kit(tmp_path)
-    assert time.process_time() - started < LONGEST_S
+    assert time.thread_time() - started < LONGEST_S
     held = {id(each) for step in read.regions[0].steps for each in step.paint.tiles.values()}  # type: ignore[union-attr]
     assert len(held) == 1
     many = replace(region, steps=(Step("paint", paint=paint),) * 32)

@@ -1,8 +1,6 @@
 """The document: commands, history, store, autosave, lock and the cache."""
 
 import os
-import random
-import signal
 import subprocess
 import sys
 import time
@@ -26,6 +24,7 @@ from even_palette.core.material.build import map_plane
 from even_palette.core.material.model import Blending, Bound, Coat, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.cache import Cache
+from tests.core.killing import Killing
 
 DOCS = Path(__file__).parents[2] / "docs"
 
@@ -198,15 +197,15 @@ import sys
 from pathlib import Path
 from msgspec.structs import replace
 from even_palette.core.kit.store import KitFolder
-folder = KitFolder(Path(sys.argv[1]))
-kit = folder.open().saved
-print("ready", flush=True)
-number = 0
-while True:
-    number += 1
-    kit = replace(kit, name=f"State {number}")
-    folder.autosave(kit) if number % 3 == 0 else folder.save(kit)
-    print(number, flush=True)
+
+def work():
+    folder = KitFolder(Path(sys.argv[1]))
+    kit, number = folder.open().saved, 0
+    while True:
+        number += 1
+        kit = replace(kit, name=f"State {number}")
+        folder.autosave(kit) if number % 3 == 0 else folder.save(kit)
+        print(number, flush=True)
 """
 
 
@@ -215,25 +214,19 @@ def test_killed_while_saving_50_times(history: History, tmp_path: Path) -> None:
     folder = KitFolder.create(tmp_path / "kit")
     folder.save(history.kit)
     folder.close()
-    rng = random.Random(7)
-    for _ in range(50):
-        process = subprocess.Popen([sys.executable, "-c", SAVER, str(folder.folder)], stdout=subprocess.PIPE, text=True)
-        assert process.stdout is not None
-        process.stdout.readline()
-        time.sleep(rng.uniform(0, 0.03))
-        process.send_signal(signal.SIGKILL)
-        told = [int(line) for line in process.stdout.read().split() if line.strip().isdigit()]
-        process.wait()
-        opened = KitFolder(folder.folder)
-        assert not opened.read_only
-        found = opened.open()
-        newest = found.recovered or found.saved
-        number = int(newest.name.removeprefix("State ")) if newest.name.startswith("State") else 0
-        if told:
-            assert number in (told[-1], told[-1] + 1)
-        assert replace(newest, name=history.kit.name) == history.kit
-        opened.save(history.kit)
-        opened.close()
+    with Killing(SAVER, str(folder.folder)) as worker:
+        for _ in range(50):
+            told = worker.kill(2, 0.03)
+            opened = KitFolder(folder.folder)
+            assert not opened.read_only
+            found = opened.open()
+            newest = found.recovered or found.saved
+            number = int(newest.name.removeprefix("State ")) if newest.name.startswith("State") else 0
+            if told:
+                assert number in (told[-1], told[-1] + 1)
+            assert replace(newest, name=history.kit.name) == history.kit
+            opened.save(history.kit)
+            opened.close()
 
 
 def test_schemas_in_docs_are_those_of_the_code(kit: Kit, tmp_path: Path) -> None:

@@ -25,6 +25,7 @@ from even_palette.player.load import load
 from even_palette.player.reference import play_reference
 from tests.conftest import kit_of, write_maps
 from tests.core.random_commands import World, random_command
+from tests.core.test_bad_input import mutate_values
 from tests.core.test_keys import ROOM
 
 STEPS_A_ROUND, ROUNDS = 50, 6
@@ -129,3 +130,25 @@ def test_what_comes_next_after_fifty_commands(seed: int, rich: History, world: W
             step(history, rng, world)
         kept = as_a_user_goes_on(history.kit, tmp_path / f"round {number}", rng, sheets)
         history.rewrite(lambda kit, kept=kept, now=history.kit: kept if kit is now else kit)  # type: ignore[misc]
+
+
+def test_mutants_of_rich_kits_are_refused_or_made(rich: History, world: World, tmp_path: Path) -> None:
+    """One value of a kit's file is another one: refused in a line, or each sheet is made or told in a sentence."""
+    history, rng = History(rich.kit), random.Random(11)
+    for _ in range(200):
+        step(history, rng, world)
+    data, made, told, sheets = encode_kit(history.kit, tmp_path), 0, list[str](), Sheets()
+    for _ in range(150):
+        try:
+            mutant = decode_kit(mutate_values(data, rng), tmp_path, "damaged.json")
+        except UserError as error:
+            told.append(str(error))
+            continue
+        for sheet in mutant.sheets:
+            try:
+                make_ready(mutant.at(sheet.key), sheets)
+                made += 1
+            except UserError as error:
+                told.append(f"damaged.json: {error}")
+    assert made > 20
+    assert all(text.startswith("damaged.json: ") and "\n" not in text for text in told)
