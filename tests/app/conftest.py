@@ -1,5 +1,6 @@
 """The real window, driven by clicks and keys."""
 
+import gc
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 from pathlib import Path
@@ -8,7 +9,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from even_palette.app import theme
@@ -38,7 +39,7 @@ class Driver:
     def settle(self) -> None:
         """Wait until the views show the present kit and no job runs."""
         self.qtbot.waitUntil(lambda: self.session.settled and not self.window.jobs.busy, timeout=60_000)
-        self.qtbot.wait(10)
+        QApplication.processEvents()  # what was told a moment ago reaches the views
         canvases = (self.stand.canvas, self.stand.model.canvas)
         self.qtbot.waitUntil(lambda: not any(canvas.pending for canvas in canvases), timeout=60_000)
 
@@ -74,7 +75,6 @@ class Driver:
     ) -> None:
         from PyQt6.QtCore import QEvent, QPointF
         from PyQt6.QtGui import QMouseEvent
-        from PyQt6.QtWidgets import QApplication
 
         none = Qt.KeyboardModifier.NoModifier
         steps = [(QEvent.Type.MouseButtonPress, start, button), (QEvent.Type.MouseMove, end, Qt.MouseButton.NoButton),
@@ -88,6 +88,7 @@ class Driver:
 @pytest.fixture
 def make_window(qtbot: QtBot, qapp: object) -> Iterator[Callable[..., Driver]]:
     made: list[Window] = []
+    gc.collect()  # windows of the tests before go now, with all that they hold
 
     def make(sheets: Sheets | None = None) -> Driver:
         theme.apply_scheme(qapp, "day")  # type: ignore[arg-type]

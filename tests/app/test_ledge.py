@@ -166,7 +166,7 @@ def test_chain_of_steps_as_pictures(small: Driver) -> None:
     steps.add("invert")
     small.click(ledge.tabs["Masks"].buttons[1])
     small.settle()
-    small.qtbot.waitUntil(lambda: ledge.chain.count() == 3 and len(ledge.chain._images) == 3, timeout=5000)
+    small.qtbot.waitUntil(lambda: ledge.chain.count() == 3 and len(ledge.chain._images) == 3, timeout=60_000)
     assert [ledge.chain.item(row).text()[0] for row in range(3)] == ["C", "→", "→"]
     pictures = [ledge.chain._images[str(number)].toImage().pixelColor(2, 2).red() for number in range(3)]
     assert pictures[1] == 255 - pictures[2]

@@ -318,8 +318,7 @@ def test_lit_and_the_light_turned_by_drag(demo: Driver) -> None:
     lit = canvas.grab().toImage()
     assert lit != flat
     mouse(canvas, QPoint(100, 100), QPoint(260, 160), held=CONTROL)
-    demo.qtbot.wait(250)
-    assert canvas.grab().toImage() != lit
+    demo.qtbot.waitUntil(lambda: canvas.grab().toImage() != lit)
     stand.set_look(Look(LookKind.WEIGHT, region="hull"))
     demo.settle()
     weight = canvas.grab().toImage()

@@ -58,8 +58,7 @@ def reopen(make_window: Callable[[], Driver], monkeypatch: pytest.MonkeyPatch, t
         came: list[None] = []
         driver.session.document.opened.connect(lambda: came.append(None))
         driver.window.open_paths([tmp_path / "kit"])
-        driver.qtbot.waitUntil(lambda: bool(came), timeout=20_000)
-        driver.qtbot.wait(300)  # the look-up is a job of its own
+        driver.qtbot.waitUntil(lambda: bool(came) and not driver.window.opening.looking, timeout=20_000)
         return driver, go
 
     return reopened
@@ -138,6 +137,5 @@ def test_resizing_before_the_views_are_ready(opened: Driver, reopen: Reopen) -> 
     again, go = reopen()
     assert again.stand.canvas.seen
     again.window.resize(again.window.width() + 120, again.window.height())
-    again.qtbot.wait(20)
-    assert not again.stand.canvas.seen
+    again.qtbot.waitUntil(lambda: not again.stand.canvas.seen)
     go.set()

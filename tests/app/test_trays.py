@@ -41,7 +41,7 @@ def control(driver: Driver, kind: type, name: str):  # type: ignore[no-untyped-d
         return [w for w in driver.tray.findChildren(kind) if w.isVisible() and w.accessibleName() == name]
 
     driver.settle()
-    driver.qtbot.waitUntil(lambda: bool(found()), timeout=5000)
+    driver.qtbot.waitUntil(lambda: bool(found()), timeout=60_000)
     return found()[0]
 
 
@@ -91,7 +91,7 @@ def test_regions(small: Driver) -> None:
     small.click(control(small, QToolButton, "Remove region"))
     assert len(small.session.kit.sheets[0].regions) == 3
     small.settle()
-    small.qtbot.waitUntil(lambda: small.tray.regions.ids.found.count() > 4, timeout=3000)
+    small.qtbot.waitUntil(lambda: small.tray.regions.ids.found.count() > 4, timeout=60_000)
     small.tray.regions.ids.found.selectAll()
     small.click(small.tray.regions.ids.make_button)
     colours = [region.id_colour for region in small.session.kit.sheets[0].regions]

@@ -184,8 +184,8 @@ def test_regions_by_hex_and_list(small: Driver) -> None:
 
 
 def wait_findings(driver: Driver) -> list:
-    driver.qtbot.wait(500)
     driver.settle()
+    driver.qtbot.waitUntil(lambda: driver.window.checks.settled, timeout=60_000)
     return driver.window.findings
 
 
@@ -321,7 +321,13 @@ window.session.do(commands.rename_kit("Nearly lost"))
 window.session.document._autosave.setInterval(50)
 window.session.document._autosave.start()
 from PyQt6.QtCore import QTimer
-QTimer.singleShot(1500, lambda: print("working", flush=True))
+def tell():
+    if not window.session.document._autosave.isActive() and not window.jobs.busy:
+        print("working", flush=True)
+        told.stop()
+told = QTimer()
+told.timeout.connect(tell)
+told.start(50)
 app.exec()
 """
 
@@ -387,7 +393,7 @@ def test_a_map_saved_elsewhere_is_read_again(small: Driver, maps: dict[Role, Pat
     before, steps = small.session.kit, small.session.history.undo_labels
     samples = 255 - read_plane(maps[Role.BASE_COLOUR], Encoding.SRGB).samples
     write_plane(maps[Role.BASE_COLOUR], Plane(samples, Encoding.SRGB))
-    small.qtbot.waitUntil(lambda: small.session.kit != before, timeout=5000)
+    small.qtbot.waitUntil(lambda: small.session.kit != before, timeout=60_000)
     small.settle()
     assert "Read again: crate_base_colour.png" in small.window.notice.text.text()
     assert small.session.history.undo_labels == steps
@@ -399,7 +405,7 @@ def test_a_map_saved_elsewhere_is_read_again(small: Driver, maps: dict[Role, Pat
 def test_a_missing_map_is_named_and_found_again(small: Driver, maps: dict[Role, Path], tmp_path: Path) -> None:
     assert not [f for f in wait_findings(small) if "missing" in f.text]
     os.rename(maps[Role.ID], tmp_path / "moved.png")
-    small.qtbot.waitUntil(lambda: any("is missing" in f.text for f in wait_findings(small)), timeout=8000)
+    small.qtbot.waitUntil(lambda: any("is missing" in f.text for f in small.window.findings), timeout=60_000)
     assert any("crate_id.png" in f.text and f.stage == "Source" for f in small.window.findings)
     small.session.files.point_map_to("id_map", tmp_path / "moved.png")
     small.settle()
@@ -456,7 +462,7 @@ def test_every_pixel_of_the_chrome_is_neutral(empty: Driver, scheme: str) -> Non
     empty.window.set_scheme(scheme)
     for index in range(len(STAGES)):
         empty.window.enter_stage(index)
-        wait_findings(empty)
+        empty.settle()
         image = grab(empty.window).copy()
         for button in empty.window.findChildren(StageButton):
             blank(image, empty.window, button, QRect(button.width() - 22, 0, 22, button.height()))
@@ -518,9 +524,10 @@ def test_without_opengl_the_reference_draws(
         driver.settle()
         driver.window.enter_stage(4)
         driver.window.notice.hide()
-        driver.qtbot.wait(50)
+        driver.settle()
         assert ("apt-get install" in driver.window.notice.text.text()) == broken
         driver.stand.canvas.one_to_one()
+        driver.settle()
         drawn.append(grab(driver.stand.canvas).astype(int))
         driver.window.close()
     assert np.abs(drawn[0] - drawn[1]).max() <= 1
@@ -586,7 +593,7 @@ def test_a_job_can_be_cancelled(small: Driver) -> None:
             time.sleep(0.005)
 
     small.window.jobs.run("Test", work, results.append, results.append)
-    small.qtbot.waitUntil(lambda: "Test: Counting" in small.window.readout.job.text(), timeout=3000)
+    small.qtbot.waitUntil(lambda: "Test: Counting" in small.window.readout.job.text(), timeout=60_000)
     small.click(small.window.readout.cancel)
     small.settle()
     assert results == []

@@ -1,6 +1,5 @@
 """Compiled loops: programs in two parts, views that are drawn by loops, and how loops are kept."""
 
-import time
 from pathlib import Path
 from threading import Timer
 
@@ -83,10 +82,8 @@ def test_loops_are_compiled_apart_and_found_here(tmp_path: Path, monkeypatch: py
     assert not loop.stats.cache_misses  # type: ignore[attr-defined]
     token = CancelToken()
     Timer(0.2, token.cancel).start()
-    started = time.monotonic()
     with pytest.raises(Cancelled):
         compiling.compile_apart([request(program_of({"seen": x * 0.3}), held, frame)], token)
-    assert time.monotonic() - started < 5
     (tmp_path / "file").write_text("")
     monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path / "file"))
     assert not compiling.compile_apart([wanted], CancelToken())
