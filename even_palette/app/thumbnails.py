@@ -19,7 +19,7 @@ from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.looks import Look, picture
 
 if TYPE_CHECKING:
-    from even_palette.gl.flying import Flying
+    from even_palette.gl.buffers import Flying
 
 REST_MS, POLL_MS = 120, 4
 LIGHT = (0.35, 0.72, 0.60)
@@ -108,7 +108,9 @@ class Thumbnails(QObject):
             except UserError:
                 pass
             else:
-                if isinstance(drawn, QImage):
+                if drawn is None:
+                    self._stale = {key: None, **self._stale}
+                elif isinstance(drawn, QImage):
                     self._keep(key, drawn)
                 else:
                     self._flying = at, key, drawn
@@ -134,11 +136,14 @@ class Thumbnails(QObject):
         if self._stale and not self._next.isActive():
             self._next.start(0)
 
-    def _draw(self, at: Focus, variant: str, width: int, height: int) -> "QImage | Flying":
-        """Raises NotReady, or UserError if nothing can be drawn."""
+    def _draw(self, at: Focus, variant: str, width: int, height: int) -> "QImage | Flying | None":
+        """None where planes are still being uploaded. Raises NotReady, or UserError if nothing can be drawn."""
         look, sheets = Look(variant=variant), self.session.sheets
         if sheets.meshes.on_sheet(at) is not None and not self.renderer.model_trouble():
             skins = skins_of(self.session, at, look)
+            relief = [plane for skin in skins for plane in skin.relief if plane is not None]
+            if not self.renderer.ready([skin.picture for skin in skins], relief):
+                return None
             orbit = Orbit().framed(model_points(skins), width / height)
             with suppress(UserError):  # the material has more planes than there is room for; the sheet is drawn
                 return self.renderer.render_model(skins, orbit, width, height, True, LIGHT)

@@ -1,4 +1,4 @@
-"""Drawing a full rectangle with a program into an offscreen buffer, and reading it back; the buffers."""
+"""Drawing a full rectangle with a program into an offscreen buffer, and reading it back."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -9,7 +9,6 @@ import numpy as np
 from even_palette.core.arrays import Levels
 from even_palette.core.errors import UserError
 
-MOST_BUFFERS = 6
 CORNERS = np.array([-1, -1, 1, -1, -1, 1, 1, 1], dtype=np.float32)
 
 
@@ -73,28 +72,3 @@ def read(buffer: Any) -> Levels:
     width, height = buffer.size
     pixels = np.frombuffer(buffer.read(components=4, alignment=1), dtype=np.uint8)
     return pixels.reshape(height, width, 4)
-
-
-class Buffers:
-    """RGBA8 buffers by width, height and samples, each with the plain one that it is resolved to; few are kept."""
-
-    def __init__(self, context: Any) -> None:
-        self._context = context
-        self._kept: dict[tuple[int, int, int], tuple[Any, Any]] = {}
-
-    def of(self, width: int, height: int, samples: int = 0) -> tuple[Any, Any]:
-        """What is drawn into, and what that is resolved to; the same where there is one sample."""
-        key = (width, height, samples)
-        if key not in self._kept:
-            if len(self._kept) >= MOST_BUFFERS:
-                self.release()
-            plain = self._context.simple_framebuffer((width, height), 4)
-            several = self._context.simple_framebuffer((width, height), 4, samples=samples) if samples else plain
-            self._kept[key] = (several, plain)
-        return self._kept[key]
-
-    def release(self) -> None:
-        """Free them all."""
-        for old in {id(buffer): buffer for pair in self._kept.values() for buffer in pair}.values():
-            old.release()
-        self._kept.clear()

@@ -17,8 +17,8 @@ from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.sampling import SMOOTH
 from even_palette.core.results.looks import SHOWN, Picture
-from even_palette.gl.draw import Bound, Buffers, compile_program, read
-from even_palette.gl.flying import Flying
+from even_palette.gl.buffers import Buffers, Flying
+from even_palette.gl.draw import Bound, compile_program, read
 from even_palette.gl.programs import Programs
 from even_palette.gl.textures import Samplers, Textures
 
@@ -179,17 +179,16 @@ class ModelRenderer:
         self._meshes: OrderedDict[str, tuple[Any, int]] = OrderedDict()
         self._faces = compile_program(context, VERTEX, FACES)
         self._samplers = Samplers(context)
-        self._buffers = Buffers(context)
-        self._flying: Flying | None = None
+        self._buffers, self._face_buffers = Buffers(context), Buffers(context)
 
     def render(
         self, skins: Sequence[Skin], orbit: Orbit, width: int, height: int, light: Light, filtered: bool = True
     ) -> Flying:
-        """The meshes in their looks, encoded, alpha 0 beside them; one drawing is under way at a time."""
+        """The meshes in their looks, encoded, alpha 0 beside them, as a drawing under way."""
         context = self._context
-        self._land()
         smooth = light.smooth and sum(skin.mesh.face_count for skin in skins) <= MOST_SMOOTH_FACES
-        drawn, resolved = self._buffers.of(width, height, SMOOTH_SAMPLES if smooth else 0)
+        samples = SMOOTH_SAMPLES if smooth else 0
+        drawn = self._buffers.of(width, height, samples)
         drawn.use()
         drawn.clear(0, 0, 0, 0, depth=1.0)
         context.enable_only(context.DEPTH_TEST)
@@ -227,18 +226,11 @@ class ModelRenderer:
             self._draw(program, skin, orbit, width / height, uniforms)
             for unit, each in enumerate(bound):
                 each.sampler.clear(unit)
-        self._flying = Flying(context, drawn, resolved, upwards=True)
-        return self._flying
-
-    def _land(self) -> None:
-        if self._flying is not None:
-            self._flying.land()
-            self._flying = None
+        return self._buffers.fly(width, height, samples, upwards=True)
 
     def faces(self, skins: Sequence[Skin], orbit: Orbit, width: int, height: int) -> Samples:
         """The number of the face that each pixel shows, (height, width) int32, -1 for none; skins count on."""
-        self._land()
-        drawn, _ = self._buffers.of(width, height)
+        drawn = self._face_buffers.of(width, height)
         drawn.use()
         drawn.clear(0, 0, 0, 0, depth=1.0)
         self._context.enable_only(self._context.DEPTH_TEST)
@@ -251,8 +243,7 @@ class ModelRenderer:
 
     def release(self) -> None:
         """Free what the driver holds, but for the textures."""
-        self._flying = None
-        for held in (self._buffers, self._programs, self._samplers):
+        for held in (self._buffers, self._face_buffers, self._programs, self._samplers):
             held.release()
         for buffer, _ in self._meshes.values():
             buffer.release()

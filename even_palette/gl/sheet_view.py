@@ -5,9 +5,9 @@ from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.setup import setup_values
 from even_palette.core.results.looks import SHOWN, Picture, View
+from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.context import offscreen_context
-from even_palette.gl.draw import Bound, Buffers, draw_quad
-from even_palette.gl.flying import Flying
+from even_palette.gl.draw import Bound, draw_quad
 from even_palette.gl.programs import Programs
 from even_palette.gl.textures import Samplers, Textures
 
@@ -59,7 +59,6 @@ class SheetRenderer:
         self._programs = Programs(self._context, VERTEX, FRAGMENT)
         self._samplers = Samplers(self._context)
         self._buffers = Buffers(self._context)
-        self._flying: Flying | None = None
 
     @property
     def in_software(self) -> bool:
@@ -71,13 +70,11 @@ class SheetRenderer:
         return self.begin(shown, view, filtered).pixels
 
     def begin(self, shown: Picture, view: View, filtered: bool = True) -> Flying:
-        """The same as a drawing under way; there is one at a time.
+        """The same as a drawing under way.
 
         `filtered` samples where pixels are; otherwise texels of the finest plane are squares, each sampled at its
         centre.
         """
-        if self._flying is not None:
-            self._flying.land()
         self.textures.begin()
         only = program_of({SHOWN: shown.outputs[SHOWN]})
         program = self._programs.of(only)
@@ -99,13 +96,10 @@ class SheetRenderer:
             instance_seed=shown.seed,
             time=shown.time,
         )
-        buffer, _ = self._buffers.of(view.width, view.height)
-        draw_quad(self._context, buffer, program, bound, uniforms)
-        self._flying = Flying(self._context, buffer, buffer)
-        return self._flying
+        draw_quad(self._context, self._buffers.of(view.width, view.height), program, bound, uniforms)
+        return self._buffers.fly(view.width, view.height)
 
     def release(self) -> None:
         """Free what the driver holds, which it does not by itself; drawing begins anew."""
-        self._flying = None
         for held in (self._buffers, self._programs, self.textures, self._samplers):
             held.release()

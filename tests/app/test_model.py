@@ -20,6 +20,7 @@ from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.gl.buffers import Flying
 from tests.app.conftest import Driver
 from tests.mesh.conftest import quads
 
@@ -305,6 +306,30 @@ def test_wipe_spread_and_variants_work_on_the_model(demo: Driver) -> None:
     field = canvas.field(3)
     mouse(canvas, QPoint(field.center()))
     assert demo.session.variant == "harvest_barge"
+
+
+def test_nobody_waits_for_what_the_driver_draws(demo: Driver, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The picture before is seen meanwhile; a view in motion shows what was drawn, then what it came to."""
+    demo.stand.choose_panes(Panes.MODEL)
+    demo.settle()
+    canvas, done = demo.stand.model.canvas, Flying.done
+    before, held = canvas.grab().toImage(), [True]
+    monkeypatch.setattr(Flying, "done", lambda self, wait_s=0.0: not held[0] and done(self, wait_s))
+    monkeypatch.setattr(
+        Flying, "land", lambda self, land=Flying.land: land(self) if not held[0] else pytest.fail("waits")
+    )
+    mouse(canvas, QPoint(100, 100), QPoint(130, 100))
+    assert canvas.grab().toImage() == before
+    assert canvas.pending
+    mouse(canvas, QPoint(130, 100), QPoint(200, 110))
+    assert canvas.grab().toImage() == before
+    held[0] = False
+    demo.qtbot.waitUntil(lambda: canvas.grab().toImage() != before)
+    demo.settle()
+    after = canvas.grab().toImage()
+    canvas.invalidate()
+    demo.settle()
+    assert canvas.grab().toImage() == after
 
 
 def test_lit_and_the_light_turned_by_drag(demo: Driver) -> None:

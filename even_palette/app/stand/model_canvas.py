@@ -16,7 +16,7 @@ from even_palette.core.arrays import Floats, Samples
 from even_palette.core.mesh.view import Orbit, direction
 
 if TYPE_CHECKING:
-    from even_palette.gl.flying import Flying
+    from even_palette.gl.buffers import Flying
 
 KEY_STEP_PX = 24
 STILL_MS = 160

@@ -19,7 +19,7 @@ from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import SHOWN, Picture, View, on_sheet, render_reference
 
 if TYPE_CHECKING:
-    from even_palette.gl.flying import Flying
+    from even_palette.gl.buffers import Flying
     from even_palette.gl.model_view import ModelRenderer, Skin
     from even_palette.gl.sheet_view import SheetRenderer
 

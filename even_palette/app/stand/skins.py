@@ -47,7 +47,7 @@ def skins_of(session: Session, at: Focus, look: Look) -> list[Skin]:
 
 def model_points(skins: list[Skin]) -> Floats:
     """The points that are seen of meshes, (n, 3)."""
-    return np.concatenate([skin.mesh.points[np.unique(skin.mesh.faces)] for skin in skins])
+    return np.concatenate([skin.mesh.seen_points for skin in skins])
 
 
 def _map(session: Session, at: Focus, role: Role) -> Plane | None:

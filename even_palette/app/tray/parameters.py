@@ -20,7 +20,7 @@ from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.panel import choice, empty, label, row, show_choice, tool
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.kit import commands
-from even_palette.core.kit.owners import owner_name, users_of
+from even_palette.core.kit.owners import owner_name, users_of, users_of_all
 from even_palette.core.material.model import Parameter, Setting, ValueKind
 from even_palette.core.material.variants import resolve
 
@@ -108,13 +108,14 @@ class ParameterTable(QWidget):
         kit, variant = self.session.kit, self.session.variant
         settings = resolve(kit.parameters, kit.variants, variant)
         own = kit.variant(variant).values if variant else {}
+        bound = users_of_all(kit)
         known = [parameter.key for parameter in kit.parameters]
         self.key = self.key if self.key in known else (known[0] if known else "")
         self.table.blockSignals(True)
         self.table.clear()
         groups: dict[str, QTreeWidgetItem] = {}
         for parameter in kit.parameters:
-            users = users_of(kit, parameter.key)
+            users = bound.get(parameter.key, [])
             item = QTreeWidgetItem([parameter.name, _told(settings[parameter.key], parameter), str(len(users))])
             item.setData(0, Qt.ItemDataRole.UserRole, parameter.key)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)

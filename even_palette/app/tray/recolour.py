@@ -32,6 +32,7 @@ from even_palette.core.kit.owners import (
     owner_name,
     recipe_length,
     users_of,
+    users_of_all,
 )
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import CoatKind, Reads, ValueSpec
@@ -251,7 +252,8 @@ class RecolourPanel(Panel):
         """What decides which widgets there are; values alone are shown in the widgets that are there."""
         coat = coats_of(at.kit, owner)[self.coat]
         bound = commands.bound_parameters(at.kit, owner)
-        shared = {place: [use.owner for use in users_of(at.kit, key)] for place, key in bound.items()}
+        users = users_of_all(at.kit)
+        shared = {place: [use.owner for use in users.get(key, [])] for place, key in bound.items()}
         known = [(parameter.key, parameter.name, parameter.kind) for parameter in at.kit.parameters]
         ways = [coat.values.get(spec.name, spec.default) for spec in COATS[coat.kind].values if spec.choices]
         if not owner.startswith(OVER):

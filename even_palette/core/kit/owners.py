@@ -133,7 +133,16 @@ def _uses(owner: str, coats: Sequence[Coat], first: int) -> Iterator[ValueUse]:
 
 def users_of(kit: Kit, parameter: str) -> list[ValueUse]:
     """The values that are bound to a parameter, by its key."""
-    return [use for use in value_uses(kit) if isinstance(use.value, Bound) and use.value.parameter == parameter]
+    return users_of_all(kit).get(parameter, [])
+
+
+def users_of_all(kit: Kit) -> dict[str, list[ValueUse]]:
+    """The values that are bound to each parameter, by its key; for whoever asks for many."""
+    found: dict[str, list[ValueUse]] = {}
+    for use in value_uses(kit):
+        if isinstance(use.value, Bound):
+            found.setdefault(use.value.parameter, []).append(use)
+    return found
 
 
 def without_unused(kit: Kit) -> Kit:

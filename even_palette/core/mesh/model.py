@@ -52,6 +52,11 @@ class Mesh:
         """Positions of the corners, (F, 3, 3)."""
         return self.points[self.faces]
 
+    @cached_property
+    def seen_points(self) -> Floats:
+        """The points that faces have, (n, 3)."""
+        return np.asarray(self.points[np.unique(self.faces)])
+
     def part(self, chosen: Bools) -> "Mesh":
         """The faces that are chosen, (F,), with the points of the whole."""
         return replace(

@@ -22,7 +22,7 @@ from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.names import Names, identifier
-from even_palette.core.kit.owners import coats_of, owner_name, users_of
+from even_palette.core.kit.owners import ValueUse, coats_of, owner_name, users_of_all
 from even_palette.core.material.build import BASE_SLOT, Material, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter, Setting, ValueKind
@@ -338,13 +338,13 @@ def _package(kit: Kit, shipped: tuple[PackageSheet, ...], parameters: list[Param
         )
         for variant in kit.variants
     )
-    told = tuple(_parameter(kit, parameter) for parameter in parameters)
+    users = users_of_all(kit)
+    told = tuple(_parameter(kit, parameter, users.get(parameter.key, [])) for parameter in parameters)
     return Package(FORMAT, kit.name, f"{MAKER}{__version__}", kit.blending, shipped, told, variants)
 
 
-def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:
+def _parameter(kit: Kit, parameter: Parameter, users: list[ValueUse]) -> PackageParameter:
     default = parameter.default
-    users = tuple(f"{owner_name(kit, use.owner)}: {use.spec.label}" for use in users_of(kit, parameter.key))
     return PackageParameter(
         parameter.name,
         uniform_name(parameter.name),
@@ -355,7 +355,7 @@ def _parameter(kit: Kit, parameter: Parameter) -> PackageParameter:
         parameter.high,
         parameter.unit,
         parameter.help,
-        users,
+        tuple(f"{owner_name(kit, use.owner)}: {use.spec.label}" for use in users),
         KINDS[parameter.kind],
         parameter.group,
     )
