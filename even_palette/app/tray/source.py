@@ -64,6 +64,7 @@ class SourcePanel(Panel):
         self.card = QVBoxLayout()
         self.card.setSpacing(6)
         self._current, self._known = ("", ""), [("", "")]
+        self._shape: tuple[object, ...] = ()
         self.column.addWidget(self.open_button)
         self.column.addWidget(label("Sheet in front", "section"))
         self.column.addLayout(row(self.sheet_name, self.add_sheet, self.remove_sheet, stretch=0))
@@ -77,8 +78,18 @@ class SourcePanel(Panel):
         if not self.sheet_name.hasFocus():
             self.sheet_name.setText(at.sheet.name)
         self.remove_sheet.setEnabled(len(at.kit.sheets) > 1)
-        self._list_files()
-        self._show_card()
+        if self._shape_now() != self._shape:
+            self._list_files()
+            self._show_card()
+            self._shape = self._shape_now()
+
+    def _shape_now(self) -> tuple[object, ...]:
+        """All that the list and the card show; while only colours change, the widgets that are there stay."""
+        at, (kind, key) = self.session.at, self._current
+        told = [self._told(source) for source in at.sheet.sources if (kind, key) == ("map", source.key)]
+        meshes = [self._mesh(mesh) for mesh in at.kit.meshes if (kind, key) == ("mesh", mesh.key)]
+        sheets = [(sheet.key, sheet.name) for sheet in at.kit.sheets]
+        return at.key, self._current, at.sheet.sources, at.kit.meshes, told, meshes, sheets
 
     def follow_look(self, look: Look) -> None:
         """Choose the map that the stand looks at."""
