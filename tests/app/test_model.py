@@ -324,7 +324,7 @@ def test_nobody_waits_for_what_the_driver_draws(demo: Driver, monkeypatch: pytes
     mouse(canvas, QPoint(130, 100), QPoint(200, 110))
     assert canvas.grab().toImage() == before
     held[0] = False
-    demo.qtbot.waitUntil(lambda: canvas.grab().toImage() != before)
+    demo.qtbot.waitUntil(lambda: canvas.grab().toImage() != before and not canvas._refine.isActive())
     demo.settle()
     after = canvas.grab().toImage()
     canvas.invalidate()

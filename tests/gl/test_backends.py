@@ -26,6 +26,7 @@ from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.operations import INPUTS, TABLE
 from even_palette.core.graph.program import LOOK_UPS, NodeRecord, Program, check_program, program_of
 from even_palette.core.graph.reference import Environment, evaluate, run
+from even_palette.core.graph.setup import MOST_VECTORS, setup_of
 from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.kit import commands
@@ -667,6 +668,15 @@ def test_what_is_the_same_at_every_texel_is_worked_out_once(
     assert (
         np.abs(played - render_reference(picture(at, sheets, Look(variant="day")), whole_sheet(side, side))).max() <= 1
     )
+
+
+def test_vertices_hand_over_no_more_than_there_is_room_for() -> None:
+    """GLSL ES 3.00, section 7.2: at least 15 vectors; many turned hues take more, and then some are left to texels."""
+    turned = [nodes.sin(nodes.parameter(f"p{n}", Type.FLOAT)) * nodes.parameter(f"q{n}", Type.FLOAT) for n in range(90)]
+    program = program_of({"result": nodes.total([value * x for value in turned])})
+    assert setup_of(program, cheap=True).vectors == MOST_VECTORS
+    assert setup_of(program).vectors == -(-90 // 4)
+    assert len(emit(program, cheap_setup=True).vectors) == MOST_VECTORS
 
 
 @pytest.mark.skipif(shutil.which("glslangValidator") is None, reason="glslang-tools are not installed")

@@ -1,6 +1,6 @@
 """What is the same at every texel, such as sines of parameters: worked out once before drawing, or once a vertex."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -17,7 +17,8 @@ FREE = (*SAME, "join", "swizzle")
 LEAST_OPERATIONS = 2
 """So much must be saved for a value to be handed over from vertices."""
 MOST_VECTORS = 8
-"""Of those that GLSL ES 3.00 has for what vertices hand over (15), leave some to the host."""
+"""Of those that GLSL ES 3.00 has for what vertices hand over (15); the rest is the host's. What does not fit is worked
+out at each texel."""
 CHANNELS = "xyzw"
 
 
@@ -52,23 +53,27 @@ def setup_of(program: Program, cheap: bool = False) -> Setup:
     used |= set(program.outputs.values())
     costs = {at: _operations(program, at) for at in used if same[at]}
     worth = [at for at, cost in costs.items() if dear[at] or (cheap and cost >= LEAST_OPERATIONS)]
-    chosen, room = list[int](), MOST_VECTORS * len(CHANNELS)
-    for at in sorted(worth, key=lambda at: (not dear[at], -costs[at], at)):
-        room -= program.records[at].type.size
-        if room >= 0 or dear[at]:
-            chosen.append(at)
-    chosen.sort()
+    worth.sort(key=lambda at: (not dear[at], -costs[at], at))
+    places = _places(program, worth)
+    while cheap and places and max(vector for vector, _ in places.values()) >= MOST_VECTORS:
+        worth.pop()
+        places = _places(program, worth)
+    outputs = {at: f"v{number}" for number, at in enumerate(places)}
+    alone = Program(program.records, {name: at for at, name in outputs.items()}).only(outputs.values())
+    return Setup(alone, places, outputs)
+
+
+def _places(program: Program, chosen: Sequence[int]) -> dict[int, tuple[int, str]]:
+    """In which vector, and in which channels of it, each value lies."""
     places: dict[int, tuple[int, str]] = {}
     vector, taken = 0, 0
-    for at in chosen:
+    for at in sorted(chosen):
         size = program.records[at].type.size
         if taken + size > len(CHANNELS):
             vector, taken = vector + 1, 0
         places[at] = vector, CHANNELS[taken : taken + size]
         taken += size
-    outputs = {at: f"v{number}" for number, at in enumerate(chosen)}
-    alone = Program(program.records, {name: at for at, name in outputs.items()}).only(outputs.values())
-    return Setup(alone, places, outputs)
+    return places
 
 
 def _operations(program: Program, at: int) -> int:
