@@ -332,6 +332,30 @@ def test_nobody_waits_for_what_the_driver_draws(demo: Driver, monkeypatch: pytes
     assert canvas.grab().toImage() == after
 
 
+def test_variants_beside_each_other_are_seen_from_one_side(demo: Driver, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Also while the view is turned, and each takes the driver its time: five of a kind in a row."""
+    demo.stage(6)
+    demo.stand.choose_panes(Panes.MODEL)
+    demo.settle()
+    canvas, renderer, seen = demo.stand.model.canvas, demo.window.renderer, []
+    draw = renderer.render_model
+
+    def drawn(skins: object, orbit: Orbit, width: int, height: int, *how: object) -> Flying:
+        if (width, height) == (canvas.field(0).width(), canvas.field(0).height()):
+            seen.append(orbit)
+        return draw(skins, orbit, width, height, *how)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(renderer, "render_model", drawn)
+    while len(set(seen)) < 4:
+        canvas._turn(7, 2)
+        QApplication.processEvents()
+    demo.qtbot.waitUntil(lambda: not canvas._refine.isActive())
+    demo.settle()
+    assert len(canvas.tiles) == 5
+    assert all(len(set(seen[first : first + 5])) == 1 for first in range(0, len(seen), 5))
+    assert len(seen) % 5 == 0
+
+
 def test_lit_and_the_light_turned_by_drag(demo: Driver) -> None:
     stand = demo.stand
     stand.choose_panes(Panes.MODEL)

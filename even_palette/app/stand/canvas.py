@@ -32,7 +32,7 @@ class Canvas(TileView):
         self.quick = QuickDrawing(renderer, self)
         self.later = LaterDrawing(self)
         self.later.finer.connect(self.invalidate)
-        self.camera = Camera()
+        self.camera = self._through = Camera()
         self._fitted = True
         self._drag_from: QPoint | None = None
         self._picking = False
@@ -44,13 +44,14 @@ class Canvas(TileView):
         return self.renderer.ready([p for tile in self.tiles for p in (tile.picture, tile.other) if p is not None])
 
     def begin(self, picture: Picture, width: int, height: int) -> QImage | Drawing:
-        view = self.camera.view(width, height)
+        view = self._through.view(width, height)
         pixels = self.quick.draw(picture, view) if self.filtered else None
         if pixels is None and not self.renderer.has_room(picture):
             pixels = self.later.draw(picture, view, self.filtered)
         return self.renderer.begin(picture, view, self.filtered) if pixels is None else to_image(pixels)
 
     def series_begins(self) -> None:
+        self._through = self.camera
         self.later.begin()
 
     def series_ends(self) -> None:

@@ -34,6 +34,7 @@ class ModelCanvas(TileView):
         super().__init__("Model view", parent)
         self.renderer = renderer
         self.orbit = Orbit()
+        self._through = self.orbit, False, (0.0, 1.0, 0.0), True, True
         self.lit = False
         self.light_yaw, self.light_pitch = 0.5, 0.8
         self._points: Floats | None = None
@@ -65,9 +66,13 @@ class ModelCanvas(TileView):
         relief = [plane for skin in skins for plane in skin.relief if plane is not None] if self.lit else []
         return self.renderer.ready([skin.picture for skin in skins], relief)
 
-    def begin(self, picture: Any, width: int, height: int) -> "Flying":
+    def series_begins(self) -> None:
         towards, smooth = direction(self.light_yaw, self.light_pitch), not self._refine.isActive()
-        return self.renderer.render_model(picture, self.orbit, width, height, self.lit, towards, self.filtered, smooth)
+        self._through = self.orbit, self.lit, towards, self.filtered, smooth
+
+    def begin(self, picture: Any, width: int, height: int) -> "Flying":
+        orbit, lit, towards, filtered, smooth = self._through
+        return self.renderer.render_model(picture, orbit, width, height, lit, towards, filtered, smooth)
 
     def set_lit(self, lit: bool) -> None:
         self.lit = lit

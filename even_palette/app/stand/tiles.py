@@ -99,6 +99,7 @@ class TileView(QWidget):
         self._images: list[tuple[QImage, QImage | None]] = []
         self._drawing: Drawing | None = None
         self._made: list[QImage] = []
+        self._wanted: list[Any] = []
         self._stale = False
         self._overlay: QImage | None = None
         self._old: list[tuple[QImage, QImage | None]] = []
@@ -123,7 +124,7 @@ class TileView(QWidget):
 
     def set_tiles(self, tiles: list[Tile]) -> None:
         """Take other tiles; pictures that are drawn already are of use where they are of the same things."""
-        if [tile.label for tile in tiles] != [tile.label for tile in self.tiles]:
+        if [(tile.label, tile.other is None) for tile in tiles] != [(t.label, t.other is None) for t in self.tiles]:
             self.forget_drawn()
         self.tiles, self.message = tiles, ""
 
@@ -357,8 +358,9 @@ class TileView(QWidget):
         """Go on drawing: for as long as the window may be kept waiting, then again in its next turn."""
         if self._drawing is None and not self._made:
             self._stale = False
+            self._wanted = [side for tile in self.tiles for side in (tile.picture, tile.other) if side is not None]
             self.series_begins()
-        wanted = [side for tile in self.tiles for side in (tile.picture, tile.other) if side is not None]
+        wanted = self._wanted
         started, size = time.monotonic(), self.field(0).size()
         while len(self._made) < len(wanted):
             begun = self._drawing or self.begin(wanted[len(self._made)], size.width(), size.height())
@@ -384,7 +386,7 @@ class TileView(QWidget):
             self._images = found
 
     def series_begins(self) -> None:
-        """The first of the pictures is drawn."""
+        """The first of the pictures is drawn; what the view is now holds for all, so that they can be compared."""
 
     def series_ends(self) -> None:
         """The last of the pictures was drawn."""
