@@ -48,7 +48,7 @@ def add_map(history: History, path: Path, samples: np.ndarray, role: Role, encod
 
 
 @pytest.mark.parametrize("packing", list(Packing))
-@settings(max_examples=4, phases=backends.GENERATE)
+@settings(max_examples=3, phases=backends.GENERATE)
 @given(made=backends.dressings())
 def test_a_walker_of_the_documentation_finds_the_same(
     packing: Packing, made: list[commands.Command], sheets: Sheets, tmp_path_factory: pytest.TempPathFactory
