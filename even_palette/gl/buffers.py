@@ -93,5 +93,7 @@ class Buffers:
         """Free them all."""
         for old in {id(buffer): buffer for pair in self._kept.values() for buffer in pair}.values():
             old.release()
+        for flying in self._flying.values():
+            flying.drop()
         self._kept.clear()
         self._flying.clear()

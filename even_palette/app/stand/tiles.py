@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from even_palette.app.jobs import one_shot
 from even_palette.app.stand.renderer import to_image
 from even_palette.app.theme import grey, tokens
 from even_palette.app.view_state import Tool
@@ -100,6 +101,7 @@ class TileView(QWidget):
         self._drawing: Drawing | None = None
         self._made: list[QImage] = []
         self._wanted: list[Any] = []
+        self._asking = one_shot(self, POLL_MS, self._ask)
         self._stale = False
         self._overlay: QImage | None = None
         self._old: list[tuple[QImage, QImage | None]] = []
@@ -371,7 +373,7 @@ class TileView(QWidget):
                 self._drawing = None
             else:
                 self._drawing = begun
-                QTimer.singleShot(POLL_MS, self.update)
+                self._asking.start()
                 return
             if time.monotonic() - started > SLICE_S and len(self._made) < len(wanted):
                 QTimer.singleShot(0, self.update)
@@ -384,6 +386,13 @@ class TileView(QWidget):
             QTimer.singleShot(0, self.update)
         else:
             self._images = found
+
+    def _ask(self) -> None:
+        """Go on once the driver is done, without painting until then what is seen already."""
+        if self._drawing is None or self._drawing.done():
+            self.update()
+        else:
+            self._asking.start()
 
     def series_begins(self) -> None:
         """The first of the pictures is drawn; what the view is now holds for all, so that they can be compared."""
