@@ -94,7 +94,7 @@ def main() -> None:
         sys.exit(f"Needs {', '.join(missing)}: apt-get install glslang-tools spirv-tools")
     print("Operations and look-ups of a pixel, after spirv-opt -O")
     demo, sheets, over = read_kit(KIT_FOLDER), Sheets(), []
-    cases = [(kit, sheet.key, sheet.name, p) for kit in (demo,) for sheet in kit.sheets for p in ("planes", "pairs")]
+    cases = [(demo, sheet.key, sheet.name, packing) for sheet in demo.sheets for packing in ("planes", "pairs")]
     many = with_many_regions(demo)
     cases += [(many, many.sheets[0].key, f"Ferry tug with {MANY} regions", packing) for packing in ("array", "pairs")]
     for kit, key, name, packing in cases:

@@ -210,6 +210,10 @@ class Jobs(QObject):
         """Whether anything waits or is at work."""
         return bool(self._running)
 
+    def holds(self, place: str) -> bool:
+        """Whether a job of a place waits or is at work."""
+        return any(job.place == place for job in self._running.values())
+
     def cancel(self) -> None:
         """Cancel what the user started."""
         for token, job in list(self._running.items()):

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QImage, QPainter
 from even_palette.app.jobs import one_shot
 from even_palette.app.session import Session
 from even_palette.app.stand.camera import Camera
-from even_palette.app.stand.renderer import Renderer, to_image
+from even_palette.app.stand.renderer import POLL_MS, Renderer, to_image
 from even_palette.app.stand.skins import model_points, skins_of
 from even_palette.app.stand.stand import Stand
 from even_palette.app.theme import grey, tokens
@@ -21,7 +21,7 @@ from even_palette.core.results.looks import Look, picture
 if TYPE_CHECKING:
     from even_palette.gl.buffers import Flying
 
-REST_MS, POLL_MS = 120, 4
+REST_MS = 120
 LIGHT = (0.35, 0.72, 0.60)
 
 
@@ -35,7 +35,7 @@ class Thumbnails(QObject):
         self.session, self.renderer, self.stand = session, renderer, stand
         self._kept: dict[tuple[str, int, int], QImage] = {}
         self._stale: dict[tuple[str, int, int], None] = {}
-        self._flying: tuple[Focus, tuple[str, int, int], Flying] | None = None
+        self._flying: tuple[tuple[str, int, int], Flying] | None = None
         self._next = one_shot(self, REST_MS, self._make_one)
         session.shown_changed.connect(self.forget)
         session.made.connect(self._go_on)
@@ -68,6 +68,10 @@ class Thumbnails(QObject):
     def forget(self) -> None:
         """All pictures are stale; they are made anew once the hand rests."""
         self._stale = dict.fromkeys(self._kept)
+        if self._flying is not None:
+            key, flying = self._flying
+            self._stale[key], self._flying = None, None
+            flying.drop()
         self._next.start(REST_MS)
 
     def close(self) -> None:
@@ -85,7 +89,7 @@ class Thumbnails(QObject):
         at = self.session.shown
         if at is None:
             self._stale.clear()
-        if self._flying is not None and not self._take_drawn(at):
+        if self._flying is not None and not self._take_drawn():
             self._next.start(POLL_MS)
             return
         if at is None or not self._stale:
@@ -113,19 +117,18 @@ class Thumbnails(QObject):
                 elif isinstance(drawn, QImage):
                     self._keep(key, drawn)
                 else:
-                    self._flying = at, key, drawn
+                    self._flying = key, drawn
         if self._stale or self._flying is not None:
             self._next.start(0)
 
-    def _take_drawn(self, at: Focus | None) -> bool:
-        """Take what was being drawn, unless it is not done; what is out of date by now stays stale."""
+    def _take_drawn(self) -> bool:
+        """Take what was being drawn, unless it is not done."""
         assert self._flying is not None
-        of, key, flying = self._flying
+        key, flying = self._flying
         if not flying.done():
             return False
         self._flying = None
-        if of is at:
-            self._keep(key, to_image(flying.pixels))
+        self._keep(key, to_image(flying.pixels))
         return True
 
     def _keep(self, key: tuple[str, int, int], image: QImage) -> None:

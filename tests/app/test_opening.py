@@ -58,7 +58,7 @@ def reopen(make_window: Callable[[], Driver], monkeypatch: pytest.MonkeyPatch, t
         came: list[None] = []
         driver.session.document.opened.connect(lambda: came.append(None))
         driver.window.open_paths([tmp_path / "kit"])
-        driver.qtbot.waitUntil(lambda: bool(came) and not driver.window.opening.looking, timeout=20_000)
+        driver.qtbot.waitUntil(lambda: bool(came) and not driver.window.jobs.holds("opening"), timeout=20_000)
         return driver, go
 
     return reopened

@@ -29,11 +29,10 @@ from PyQt6.QtWidgets import (
 from even_palette.app.window import Window
 from even_palette.gl.model_view import ModelRenderer
 from even_palette.gl.sheet_view import SheetRenderer
-from even_palette.gl.textures import Textures
 
 LEFT, MIDDLE, NONE = Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton, Qt.MouseButton.NoButton
 KINDS = (QAbstractButton, QComboBox, QTabBar, QAbstractSlider, QLineEdit, QAbstractItemView)
-DRAWING = ((SheetRenderer, "begin"), (ModelRenderer, "render"), (ModelRenderer, "faces"), (Textures, "ready"))
+DRAWING = ((SheetRenderer, "begin"), (ModelRenderer, "render"), (ModelRenderer, "faces"))
 DIALOGS = ("…", "open", "save", "ship", "browse", "export")
 """Buttons with these words open what a walk cannot go through."""
 

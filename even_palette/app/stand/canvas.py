@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent
@@ -11,8 +12,11 @@ from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.later import LaterDrawing
 from even_palette.app.stand.quick import QuickDrawing
 from even_palette.app.stand.renderer import Renderer, to_image
-from even_palette.app.stand.tiles import WHEEL_STEP, Drawing, Tile, TileView
+from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
 from even_palette.core.results.looks import Picture
+
+if TYPE_CHECKING:
+    from even_palette.gl.buffers import Flying
 
 PLACE_ROOM, MOST_PLACE_ZOOM = 3.0, 8.0
 
@@ -43,7 +47,7 @@ class Canvas(TileView):
     def can_draw(self) -> bool:
         return self.renderer.ready([p for tile in self.tiles for p in (tile.picture, tile.other) if p is not None])
 
-    def begin(self, picture: Picture, width: int, height: int) -> QImage | Drawing:
+    def begin(self, picture: Picture, width: int, height: int) -> "QImage | Flying":
         view = self._through.view(width, height)
         pixels = self.quick.draw(picture, view) if self.filtered else None
         if pixels is None and not self.renderer.has_room(picture):

@@ -34,7 +34,6 @@ class ModelCanvas(TileView):
         super().__init__("Model view", parent)
         self.renderer = renderer
         self.orbit = Orbit()
-        self._through = self.orbit, False, (0.0, 1.0, 0.0), True, True
         self.lit = False
         self.light_yaw, self.light_pitch = 0.5, 0.8
         self._points: Floats | None = None
@@ -42,6 +41,7 @@ class ModelCanvas(TileView):
         self._framed = True
         self._ids: Samples | None = None
         self._refine = one_shot(self, STILL_MS, self.invalidate)
+        self.series_begins()
         self._from: QPoint | None = None
         self._pressed: QPointF | None = None
         self._drag: Callable[[int, int], None] | None = None

@@ -35,7 +35,6 @@ class Opening(QObject):
         self.session, self.renderer, self.stand = session, renderer, stand
         self._size: tuple[int, int] | None = None
         self._kept: Kit | None = None
-        self.looking = False  # whether it is looked up what the kit showed when it was open last
         self._rest = one_shot(self, REST_MS, self.keep)
         session.document.replaced.connect(self._look_up)
         session.title_changed.connect(self._rest.start)
@@ -46,7 +45,6 @@ class Opening(QObject):
         look = _first_look(kit)
         if look is None:
             return
-        self.looking = True
 
         def work(progress: Progress, cancel: CancelToken) -> Levels | None:
             return disk.find(np.ndarray, _name(kit, look))
@@ -59,7 +57,6 @@ class Opening(QObject):
                 self.stand.canvas.show_before(to_image(pixels))
 
         def ended() -> None:
-            self.looking = False
             QTimer.singleShot(0, self.renderer.start)  # while the views are made ready, as it may take half a second
 
         self.session.jobs.run("View", work, done, self.session.notice.emit, ended, Rank.VIEW, "opening")

@@ -24,7 +24,8 @@ if TYPE_CHECKING:
     from even_palette.gl.sheet_view import SheetRenderer
 
 
-UPLOAD_S = 0.02
+UPLOAD_S, POLL_MS = 0.02, 4
+"""So long textures are uploaded at a time, and after so long the driver is asked whether it is done."""
 
 
 class Renderer(QObject):
@@ -55,10 +56,10 @@ class Renderer(QObject):
         return (self.start() if self.has_room(shown) else by_reference)(shown, view, filtered)
 
     def begin(self, shown: Picture, view: View, filtered: bool = True) -> "Flying | QImage":
-        """The same as a drawing under way, or as a picture where OpenGL does not draw it."""
+        """The same as a drawing under way, or as a picture without OpenGL. Raises UserError where it has no room."""
         self._taken.clear()
         self.start()
-        if self._sheets is None or not self.has_room(shown):
+        if self._sheets is None:
             return to_image(by_reference(shown, view, filtered))
         return self._sheets.begin(shown, view, filtered)
 

@@ -1,9 +1,8 @@
 """Tiles beside each other: one, or a spread of them, each perhaps wiped between two pictures."""
 
 import math
-import time
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, QTimer, pyqtSignal
@@ -21,22 +20,21 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from even_palette.app.jobs import one_shot
 from even_palette.app.stand.renderer import to_image
+from even_palette.app.stand.series import Series
 from even_palette.app.theme import grey, tokens
 from even_palette.app.view_state import Tool
-from even_palette.core.arrays import Bools, Levels
+from even_palette.core.arrays import Bools
 from even_palette.core.errors import UserError
+
+if TYPE_CHECKING:
+    from even_palette.gl.buffers import Flying
 
 GRIP_PX = 8
 LABEL_PX = 22
 GAP_PX = 6
 WHEEL_STEP = 1.2
 LEAST_DRAG_PX = 5
-SLICE_S = 0.03
-"""So long pictures are drawn at a time."""
-SOON_S, POLL_MS = 0.004, 4
-"""So long the driver is waited for, and after so long it is asked again."""
 
 
 @dataclass(frozen=True)
@@ -63,17 +61,6 @@ class Strokes(Protocol):
     def wheel(self, steps: float) -> None: ...
 
 
-class Drawing(Protocol):
-    """A picture that the driver draws meanwhile."""
-
-    def done(self, wait_s: float = 0.0) -> bool: ...
-
-    def drop(self) -> None: ...
-
-    @property
-    def pixels(self) -> Levels: ...
-
-
 class LiveImage(Protocol):
     """What is laid over a picture while it changes; it owns the memory of its image."""
 
@@ -98,11 +85,7 @@ class TileView(QWidget):
         self.message = ""
         self.tiles: list[Tile] = []
         self._images: list[tuple[QImage, QImage | None]] = []
-        self._drawing: Drawing | None = None
-        self._made: list[QImage] = []
-        self._wanted: list[Any] = []
-        self._asking = one_shot(self, POLL_MS, self._ask)
-        self._stale = False
+        self._series = Series(self, self.update)
         self._overlay: QImage | None = None
         self._old: list[tuple[QImage, QImage | None]] = []
         self._band: list[QPoint] = []
@@ -120,7 +103,7 @@ class TileView(QWidget):
         """Width to height of what a tile shows."""
         return 1.0
 
-    def begin(self, picture: Any, width: int, height: int) -> "QImage | Drawing":
+    def begin(self, picture: Any, width: int, height: int) -> "QImage | Flying":
         """A picture at this size, or a drawing of it that is under way."""
         raise NotImplementedError
 
@@ -132,9 +115,7 @@ class TileView(QWidget):
 
     def forget_drawn(self) -> None:
         """Begin with the first picture again."""
-        if self._drawing is not None:
-            self._drawing.drop()
-        self._drawing, self._made = None, []
+        self._series.forget()
 
     def zoom(self, factor: float, x: float, y: float, field: QRect) -> None:
         """Go closer by a factor to what lies under pixel (x, y) of a field."""
@@ -188,7 +169,7 @@ class TileView(QWidget):
 
         Those that are being drawn are shown once they are there, so that a view in motion is seen to move.
         """
-        self._stale = True
+        self._series.stale = True
         self._old = self._images or self._old
         self._images = []
         self.update()
@@ -357,42 +338,22 @@ class TileView(QWidget):
     # Painting
 
     def _render(self) -> None:
-        """Go on drawing: for as long as the window may be kept waiting, then again in its next turn."""
-        if self._drawing is None and not self._made:
-            self._stale = False
-            self._wanted = [side for tile in self.tiles for side in (tile.picture, tile.other) if side is not None]
+        """Go on drawing; the pictures are there when `_images` are."""
+        if not self._series.begun:
+            self._series.start([side for t in self.tiles for side in (t.picture, t.other) if side is not None])
             self.series_begins()
-        wanted = self._wanted
-        started, size = time.monotonic(), self.field(0).size()
-        while len(self._made) < len(wanted):
-            begun = self._drawing or self.begin(wanted[len(self._made)], size.width(), size.height())
-            if isinstance(begun, QImage):
-                self._made.append(begun)
-            elif begun.done(SOON_S):
-                self._made.append(to_image(begun.pixels))
-                self._drawing = None
-            else:
-                self._drawing = begun
-                self._asking.start()
-                return
-            if time.monotonic() - started > SLICE_S and len(self._made) < len(wanted):
-                QTimer.singleShot(0, self.update)
-                return
+        size = self.field(0).size()
+        made = self._series.draw(lambda picture: self.begin(picture, size.width(), size.height()))
+        if made is None:
+            return
         self.series_ends()
-        made, self._made = iter(self._made), []
-        found = [(next(made), next(made) if tile.other is not None else None) for tile in self.tiles]
-        if self._stale:
+        each = iter(made)
+        found = [(next(each), next(each) if tile.other is not None else None) for tile in self.tiles]
+        if self._series.stale:
             self._old = found
             QTimer.singleShot(0, self.update)
         else:
             self._images = found
-
-    def _ask(self) -> None:
-        """Go on once the driver is done, without painting until then what is seen already."""
-        if self._drawing is None or self._drawing.done():
-            self.update()
-        else:
-            self._asking.start()
 
     def series_begins(self) -> None:
         """The first of the pictures is drawn; what the view is now holds for all, so that they can be compared."""

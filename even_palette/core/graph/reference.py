@@ -13,7 +13,7 @@ from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.raster.mips import level_count, lod_of, sample_level, sample_minified
 from even_palette.core.raster.plane import Plane
-from even_palette.core.raster.sampling import Filter, Sampler, sample
+from even_palette.core.raster.sampling import Filter, Sampler
 from even_palette.core.raster.strip import look_up
 
 
@@ -103,8 +103,8 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
 
 def _at_level(plane: Plane, uv: Floats, level: Floats, sampler: Sampler) -> Floats:
     """A plane sampled at uv (..., 2) between the two mip levels beside a number (...), or at the nearer one."""
-    if not sampler.mips:
-        return _rgba(sample(plane, uv, sampler))
+    if np.ndim(level) == 0 or not sampler.mips:
+        return _rgba(sample_minified(plane, uv, float(level) if sampler.mips else 0.0, sampler))
 
     def of(numbers: Floats) -> Floats:
         return _by_number(numbers, lambda at: sample_level(plane, uv, at, sampler), uv)
