@@ -6,6 +6,7 @@ import shutil
 import subprocess
 from dataclasses import replace
 from functools import reduce
+from itertools import product
 from pathlib import Path
 
 import msgspec
@@ -494,6 +495,22 @@ def test_random_materials(
         if name != SHOWN:
             surface = picture(at, sheets, Look(LookKind.SURFACE, output=name))
             assert_drawn(renderer, surface, whole_sheet(48, 48))
+
+
+def test_the_fused_loop_of_as_many_kinds_of_planes_as_there_may_be() -> None:
+    """Each kind has look-ups of its own in the loop; what stores 8 bits stays what it is beside the ninth of them."""
+    kinds = list(product((1, 3, 4), Filter, (Wrap.CLAMP, Wrap.REPEAT), (PAINT.samples, PAINT.levels8())))
+    paints = {
+        f"plane_{number}": slots.of(
+            Plane(np.ascontiguousarray(samples[..., :channels]), Encoding.DATA), Sampler(filter_, wrap)
+        )
+        for number, (channels, filter_, wrap, samples) in enumerate(kinds[:MOST_UNITS])
+    }
+    each = [nodes.texture_lod(name, nodes.uv(), nodes.constant(0.5))["x"] for name in paints]
+    program = program_of({"value": reduce(lambda one, other: one + other, each) * (1 / len(each))})
+    (got,) = run_fused(program, paints, {}, Frame(SIDE, SIDE), {"value": "level"}).values()
+    wanted = run(program, Environment(texel_centres(SIDE, SIDE), paints))["value"]
+    assert np.abs(got[..., 0].astype(int) - wanted * 255).max() <= 1
 
 
 @settings(max_examples=3, phases=GENERATE)

@@ -451,7 +451,7 @@ def kept{n}(b, e, place, w, i, j):
 
 
 @nb.njit
-def level{n}(b, e, p, u, v, number, layer):
+def at_level{n}(b, e, p, u, v, number, layer):
     layer = min(max(int(np.floor(layer + HALF)), 0), p.shape[0] - 1)
     number = min(max(int(np.floor(number + HALF)), 0), p.shape[1] - 1)
     place, h, w = p[layer, number, 0], p[layer, number, 1], p[layer, number, 2]
@@ -465,11 +465,11 @@ def mip{n}(b, e, p, u, v, lod, layer):
     low = np.floor(lod)
     f = np.float32(lod - low)
     if {near!r} == "near":
-        return level{n}(b, e, p, u, v, lod, layer)
+        return at_level{n}(b, e, p, u, v, lod, layer)
     if f == ZERO:
-        return level{n}(b, e, p, u, v, low, layer)
-    a0, a1, a2, a3 = level{n}(b, e, p, u, v, low, layer)
-    c0, c1, c2, c3 = level{n}(b, e, p, u, v, low + ONE, layer)
+        return at_level{n}(b, e, p, u, v, low, layer)
+    a0, a1, a2, a3 = at_level{n}(b, e, p, u, v, low, layer)
+    c0, c1, c2, c3 = at_level{n}(b, e, p, u, v, low + ONE, layer)
     g = ONE - f
     return a0 * g + c0 * f, a1 * g + c1 * f, a2 * g + c2 * f, a3 * g + c3 * f
 
