@@ -9,15 +9,18 @@ import time
 from types import TracebackType
 
 SERVER = """
-import os, sys
-print("ready", flush=True)
+import builtins, os, sys
+def print(*told, **_):
+    os.write(1, (" ".join(map(str, told)) + "\\n").encode())  # a line at once, so that none is cut by the killing
+builtins.print = print
+print("ready")
 for line in sys.stdin:
     child = os.fork()
     if child == 0:
         work()
-    print("child", child, flush=True)
+    print("child", child)
     os.waitpid(child, 0)
-    print("ended", flush=True)
+    print("ended")
 """
 
 
