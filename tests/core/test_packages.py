@@ -18,6 +18,7 @@ from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit, Source, Tone
 from even_palette.core.kit.store import fingerprint
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.material.outputs import COLOUR
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
@@ -53,17 +54,27 @@ def add_map(history: History, path: Path, samples: np.ndarray, role: Role, encod
 def test_a_walker_of_the_documentation_finds_the_same(
     packing: Packing, made: list[commands.Command], sheets: Sheets, tmp_path_factory: pytest.TempPathFactory
 ) -> None:
-    """Random materials: every output at every texel of the sheet within 1/255 of what the kit's own reference gives."""
+    """Random materials: every output at every texel of the sheet within 1/255 of what the kit's own reference gives.
+
+    But for the few where a stored level that either rounds the other way is carried further by the material.
+    """
     folder = tmp_path_factory.mktemp("walked")
     kit = backends.dressed_kit(folder / "maps", made, 3)
     kit = commands.set_packing("sheet_1", packing).apply(kit)
-    assume(len(picture(kit.at(), sheets, Look()).program.slots) <= MOST_UNITS)
+    look = picture(kit.at(), sheets, Look())
+    assume(len(look.program.slots) <= MOST_UNITS)
     ship(kit, sheets, folder / "package")
     ready = SheetRender(kit.at(), sheets)
     wanted = ready.render(ready.outputs, resolve(kit.parameters, kit.variants, MASTER))
     found = Walker(folder / "package").outputs(texel_centres(48, 48).astype(float))
     for name, value in wanted.items():
-        assert np.abs(np.clip(found[name], 0, 1) - np.clip(value, 0, 1)).max() <= 1 / 255, name
+        off = np.abs(np.clip(found[name], 0, 1) - np.clip(value, 0, 1))
+        if off.max() > 1 / 255:
+            output = look.light if name == COLOUR else look.outputs[name]
+            assert output is not None
+            reach = backends.reach_of_samplers(output, look, whole_sheet(48, 48))
+            assert (off <= 1 / 255 + reach.reshape(off.shape)).all(), name
+            assert np.mean(off > 1 / 255) < 0.02, name
 
 
 def test_the_walker_finds_every_variant_of_the_small_kit(kit: Kit, sheets: Sheets, tmp_path: Path) -> None:
