@@ -11,6 +11,7 @@ from even_palette.core.arrays import Floats, Samples, float32
 FIELD_DEG = 32.0
 NEAREST, FARTHEST = 0.02, 40.0
 MOST_PITCH = math.radians(89)
+MARGIN = 1.06
 
 Vector = tuple[float, float, float]
 
@@ -33,6 +34,7 @@ class Orbit:
         right, up, ahead = self.axes()
         half = math.tan(math.radians(FIELD_DEG) / 2)
         distance = size
+        room = half / MARGIN  # on the picture, so that a point close to the eye gets no more of it than others
         for _ in range(4):
             to = points - middle
             depth = distance + to @ ahead
@@ -41,9 +43,9 @@ class Orbit:
                 shown = (to @ axis) / np.maximum(depth, 1e-3 * size)
                 middle = middle + axis * (float(shown.max() + shown.min()) / 2 * distance)
             to = points - middle
-            across = np.abs(to @ right) / (half * max(aspect, 1e-3)) - to @ ahead
-            upwards = np.abs(to @ up) / half - to @ ahead
-            distance = 1.06 * float(max(across.max(), upwards.max(), size * 0.05))
+            across = np.abs(to @ right) / (room * max(aspect, 1e-3)) - to @ ahead
+            upwards = np.abs(to @ up) / room - to @ ahead
+            distance = float(max(across.max(), upwards.max(), size * 0.05))
         x, y, z = (float(v) for v in middle)
         return replace(self, target=(x, y, z), size=size, distance=distance)
 
