@@ -6,11 +6,9 @@ import gc
 import os
 import signal
 import sys
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from even_palette.app.readahead import Part, read_ahead, remember
 from even_palette.app.screen import require_screen
 from even_palette.core.errors import UserError
 from even_palette.core.log import log
@@ -22,7 +20,6 @@ if TYPE_CHECKING:
 
 
 MODEL_LATER_MS, DEMO_STAGE = 700, 4
-REMEMBER_MS = {Part.WINDOW: 0, Part.VIEWS: 3000}
 
 
 def run_window(paths: list[Path]) -> int:
@@ -67,7 +64,6 @@ def start_demo() -> tuple[QApplication, Window]:
 def _start(stage: int = 0) -> tuple[QApplication, Window]:
     """The application and its window at a stage, not shown yet."""
     require_screen()
-    read_ahead(Part.WINDOW)
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # NumPy's own threads would wait busily beside ours
     gc.disable()  # what a start makes stays; looking through it again and again took a tenth of it
     try:
@@ -90,13 +86,9 @@ def _start(stage: int = 0) -> tuple[QApplication, Window]:
 
 def _show(app: QApplication, window: Window) -> None:
     from even_palette.app import theme
-    from even_palette.app.jobs import one_shot
 
     theme.dress(app)
     window.show()
-    read_ahead(Part.VIEWS)
-    for part, after_ms in REMEMBER_MS.items():
-        one_shot(window, after_ms, partial(remember, part)).start()
 
 
 def _finish(code: int, window: Window) -> int:
