@@ -2,11 +2,13 @@
 
 import ctypes
 from functools import cache
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 
 from even_palette.core.arrays import Samples
+from even_palette.gl.context import driver_function
 
 GPU_COMMANDS_COMPLETE, FLUSH_COMMANDS, TIMEOUT_EXPIRED = 0x9117, 1, 0x911B
 TEXTURE_2D, TEXTURE_2D_ARRAY, UNPACK_ALIGNMENT = 0x0DE1, 0x8C1A, 0x0CF5
@@ -20,19 +22,23 @@ INTERNAL = {
 """R, RG, RGB and RGBA of each type (OpenGL 4.6, tables 8.5 and 8.12)."""
 
 
+INT, UINT, PLACE = ctypes.c_int, ctypes.c_uint, ctypes.c_void_p
+FUNCTIONS = {
+    "glTexImage2D": (None, UINT, *[INT] * 5, UINT, UINT, PLACE),
+    "glTexImage3D": (None, UINT, *[INT] * 6, UINT, UINT, PLACE),
+    "glTexSubImage2D": (None, UINT, *[INT] * 5, UINT, UINT, PLACE),
+    "glTexSubImage3D": (None, UINT, *[INT] * 7, UINT, UINT, PLACE),
+    "glPixelStorei": (None, UINT, INT),
+    "glFenceSync": (PLACE, UINT, UINT),
+    "glClientWaitSync": (UINT, PLACE, UINT, ctypes.c_uint64),
+    "glDeleteSync": (None, PLACE),
+}
+"""What each gives and takes."""
+
+
 @cache
 def _library() -> Any:
-    library = ctypes.CDLL("libGL.so.1")
-    whole, place = ctypes.c_int, ctypes.c_void_p
-    library.glTexImage2D.argtypes = [ctypes.c_uint, *[whole] * 5, ctypes.c_uint, ctypes.c_uint, place]
-    library.glTexImage3D.argtypes = [ctypes.c_uint, *[whole] * 6, ctypes.c_uint, ctypes.c_uint, place]
-    library.glTexSubImage2D.argtypes = [ctypes.c_uint, *[whole] * 5, ctypes.c_uint, ctypes.c_uint, place]
-    library.glTexSubImage3D.argtypes = [ctypes.c_uint, *[whole] * 7, ctypes.c_uint, ctypes.c_uint, place]
-    library.glFenceSync.argtypes, library.glFenceSync.restype = [ctypes.c_uint, ctypes.c_uint], place
-    library.glClientWaitSync.argtypes = [place, ctypes.c_uint, ctypes.c_uint64]
-    library.glClientWaitSync.restype = ctypes.c_uint
-    library.glDeleteSync.argtypes = [place]
-    return library
+    return SimpleNamespace(**{name: driver_function(name, *types) for name, types in FUNCTIONS.items()})
 
 
 def fence() -> Any:
