@@ -17,6 +17,7 @@ from even_palette.core.graph.levels import fitting_level
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.types import Type
 from even_palette.core.raster.mips import halved, halved_down, level_count
+from even_palette.core.regions.remainders import whole_shares
 
 WHOLE = 255
 TEXELS = ((0, 0), (1, 0), (0, 1), (1, 1))
@@ -152,11 +153,7 @@ def pyramid(rows: Rows, size: tuple[int, int, int]) -> Levels:
 def _whole_levels(mean: Floats) -> Levels:
     """Averaged weights (R, h, w) as levels that with the base add up to 255, by the largest remainders."""
     every = np.concatenate([WHOLE - mean.sum(axis=0, keepdims=True), mean])
-    low = np.floor(every + 1e-3)
-    missing = np.rint(WHOLE - low.sum(axis=0)).astype(int)
-    order = np.argsort(-(every - low), axis=0, kind="stable")
-    rank = np.argsort(order, axis=0, kind="stable")
-    return np.asarray((low + (rank < missing[None]))[1:], dtype=np.uint8)
+    return np.asarray(whole_shares(every, WHOLE, rounding=1e-3)[1:], dtype=np.uint8)
 
 
 def pair_weight(slot: str, index: int, width: int, height: int) -> Node:

@@ -7,6 +7,7 @@ from enum import StrEnum
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
+from even_palette.core.regions.remainders import whole_shares
 
 
 class Resolve(StrEnum):
@@ -48,25 +49,13 @@ def quantize_weights(weights: Floats, most: int = 255) -> Samples:
 
     The levels are uint8, or uint16 where `most` is above 255.
 
-    Largest remainder: all are rounded down, then the levels that are missing go to the largest remainders, the base
-    among them, so each stored weight is within one level of its value.
+    By the largest remainders, that of the base among them, so each stored weight is within one level of its value.
     """
-    count = len(weights)
     kind = np.float32 if most <= 255 else np.float64
     with_base = np.concatenate([weights, 1 - weights.sum(axis=0, keepdims=True)]) * kind(most)
     with_base = np.clip(with_base, 0, most)
-    # A value a hair below a whole level (float rounding) counts as that level.
-    floor = np.floor(with_base + kind(1e-4))
-    remainder = with_base - floor
-    levels = floor.astype(np.int32)
-    missing = most - levels.sum(axis=0)
-    rows, columns = np.nonzero(missing)
-    if len(rows):
-        order = np.argsort(-remainder[:, rows, columns], axis=0, kind="stable")
-        rank = np.empty_like(order)
-        np.put_along_axis(rank, order, np.arange(count + 1)[:, None], axis=0)
-        levels[:, rows, columns] += rank < missing[rows, columns]
-    return np.asarray(levels[:count], dtype=np.uint8 if most <= 255 else np.uint16)
+    levels = whole_shares(with_base, most, rounding=1e-4)
+    return np.asarray(levels[:-1], dtype=np.uint8 if most <= 255 else np.uint16)
 
 
 @dataclass(frozen=True)
