@@ -34,7 +34,7 @@ from even_palette.core.regions.stroke import Effect, Rect
 from even_palette.core.results.looks import LookKind
 from even_palette.core.results.painting import (
     Allow,
-    Ground,
+    StrokeStart,
     ground_of,
     inside,
     like_texels,
@@ -60,7 +60,7 @@ class _Ready:
     """What strokes begin on: the kit, the paint and mask of the region, the mesh's texels, and the stamp."""
 
     at: Focus
-    ground: Ground
+    ground: StrokeStart
     surface: SurfaceTexels | None
     stamp: Floats | None
 
@@ -73,7 +73,7 @@ class Painting(QObject):
         self.session, self.stand, self.notice = session, stand, notice
         self._stroke: Stroke | None = None
         self._paths: list[Path] = []
-        self._ground: Ground | None = None
+        self._ground: StrokeStart | None = None
         self._kit: Kit | None = None
         self._trouble = ""
         self._live: LiveMask | None = None
@@ -237,7 +237,7 @@ class Painting(QObject):
 
     # Fill
 
-    def _fill(self, at: Focus, ground: Ground, view: TileView, where: QPointF) -> None:
+    def _fill(self, at: Focus, ground: StrokeStart, view: TileView, where: QPointF) -> None:
         """Paint all that is like the texel under the cursor, or its island, shell, face or region; on a worker."""
         texel = self._texel(view, where)
         if texel is None:
@@ -261,7 +261,7 @@ class Painting(QObject):
 
         self.session.do_made("Fill", make)
 
-    def _chosen_texels(self, at: Focus, ground: Ground, texel: tuple[int, int]) -> Bools:
+    def _chosen_texels(self, at: Focus, ground: StrokeStart, texel: tuple[int, int]) -> Bools:
         """The texels (H, W) that a fill means; on a worker."""
         from even_palette.core.raster.sampling import Sampler, sample, texel_centres
 

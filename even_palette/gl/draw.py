@@ -22,7 +22,7 @@ def compile_program(context: Any, vertex: str, fragment: str) -> Any:
 
 
 @dataclass(frozen=True)
-class Bound:
+class BoundTexture:
     """A texture with its sampler, under the name of a uniform."""
 
     name: str
@@ -41,7 +41,7 @@ def draw_quad(
     context: Any,
     buffer: Any,
     program: Any,
-    textures: Sequence[Bound],
+    textures: Sequence[BoundTexture],
     uniforms: Mapping[str, float | tuple[float, ...]],
 ) -> None:
     """Fill a buffer, with these textures and uniforms by name; names that the program does not use are passed over.

@@ -18,7 +18,7 @@ from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.sampling import SMOOTH
 from even_palette.core.results.looks import SHOWN, Picture
 from even_palette.gl.buffers import Buffers, Flying
-from even_palette.gl.draw import Bound, compile_program, read
+from even_palette.gl.draw import BoundTexture, compile_program, read
 from even_palette.gl.programs import Programs
 from even_palette.gl.textures import Samplers, Textures
 
@@ -200,10 +200,10 @@ class ModelRenderer:
             for name in used.slots:
                 slot = skin.picture.slots[name]
                 sampler = self._samplers.of(slot.sampler)
-                bound.append(Bound(texture_name(name), self._textures.of(slot), sampler))
+                bound.append(BoundTexture(texture_name(name), self._textures.of(slot), sampler))
             for name, plane in zip(RELIEF, skin.relief, strict=True):
                 if plane is not None and light.lit:
-                    bound.append(Bound(name, self._textures.of(slots.of(plane)), self._samplers.of(SMOOTH)))
+                    bound.append(BoundTexture(name, self._textures.of(slots.of(plane)), self._samplers.of(SMOOTH)))
             for unit, each in enumerate(bound):
                 each.use(program, unit)
             unbound = [name for name in RELIEF if name in program and name not in [each.name for each in bound]]

@@ -7,7 +7,7 @@ from even_palette.core.graph.setup import setup_values
 from even_palette.core.results.looks import SHOWN, Picture, View
 from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.context import offscreen_context
-from even_palette.gl.draw import Bound, draw_quad
+from even_palette.gl.draw import BoundTexture, draw_quad
 from even_palette.gl.programs import Programs
 from even_palette.gl.textures import Samplers, Textures
 
@@ -79,7 +79,7 @@ class SheetRenderer:
         only = program_of({SHOWN: shown.outputs[SHOWN]})
         program = self._programs.of(only)
         bound = [
-            Bound(
+            BoundTexture(
                 texture_name(name),
                 self.textures.of(shown.slots[name]),
                 self._samplers.of(shown.slots[name].sampler),

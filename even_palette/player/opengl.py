@@ -8,7 +8,7 @@ from even_palette.core.graph.types import Type
 from even_palette.core.material.outputs import LIGHT
 from even_palette.core.ship.shader import SETUP, SETUP_FUNCTION, VERTEX_STAGE
 from even_palette.gl.context import offscreen_context
-from even_palette.gl.draw import Bound, compile_program, draw_quad, read
+from even_palette.gl.draw import BoundTexture, compile_program, draw_quad, read
 from even_palette.gl.textures import Samplers, Textures
 from even_palette.player.load import Loaded, values_of
 
@@ -77,7 +77,7 @@ def play_opengl(
         uniforms = {entry.slot: entry.uniform for entry in loaded.sheet.maps}
         for slot, uniform in uniforms.items():
             held = loaded.slots[slot]
-            textures.append(Bound(uniform, kept.of(held), samplers.of(held.sampler)))
+            textures.append(BoundTexture(uniform, kept.of(held), samplers.of(held.sampler)))
         values = {p.uniform: inputs[p.name] for p in loaded.package.parameters}
         values |= {"time": time, "instance_seed": seed}
         draw_quad(context, buffer, program, textures, values)

@@ -25,7 +25,7 @@ from even_palette.core.graph.loop_slots import (
     table_of,
     whole_arguments,
 )
-from even_palette.core.graph.loops import Bound, write_loop
+from even_palette.core.graph.loops import SlotReading, write_loop
 from even_palette.core.graph.program import LOOK_UPS, OF_LEVELS, Program
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
@@ -141,7 +141,7 @@ def prepare(
     frame: Frame,
     stores: Mapping[str, str],
     as_pixels: Collection[str] = (),
-) -> tuple[Callable[..., None], dict[str, Bound]]:
+) -> tuple[Callable[..., None], dict[str, SlotReading]]:
     """The compiled loop of a program for slots of these kinds, and how it reads each slot."""
     text, bound = _written(program, slots, frame, stores, as_pixels)
     return compiled(text), bound
@@ -149,13 +149,13 @@ def prepare(
 
 def _written(
     program: Program, slots: Mapping[str, Slot], frame: Frame, stores: Mapping[str, str], as_pixels: Collection[str]
-) -> tuple[str, dict[str, Bound]]:
+) -> tuple[str, dict[str, SlotReading]]:
     bound = {name: _bound(program, name, slots[name], frame, name in as_pixels) for name in program.slots}
     return _text_of(program, tuple(bound.items()), tuple(stores.items())), bound
 
 
 @lru_cache(maxsize=64)
-def _text_of(program: Program, bound: tuple[tuple[str, Bound], ...], stores: tuple[tuple[str, str], ...]) -> str:
+def _text_of(program: Program, bound: tuple[tuple[str, SlotReading], ...], stores: tuple[tuple[str, str], ...]) -> str:
     return write_loop(program, dict(bound), dict(stores))
 
 
@@ -195,17 +195,17 @@ def _reads(program: Program) -> dict[str, set[tuple[str, str]]]:
     return found
 
 
-def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool = False) -> Bound:
+def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool = False) -> SlotReading:
     plane, sampler = slot.plane, slot.sampler
     if as_pixel:
-        return Bound(plane.channels, False, False, False, direct=True)
+        return SlotReading(plane.channels, False, False, False, direct=True)
     same = frame.is_whole_sheet and (plane.width, plane.height) == (frame.width, frame.height)
     reads = _reads(program)[name]
     plain = all(op in TEXTURED and place == "uv" for op, place in reads)
     minified = sampler.mips and _lod(slot, frame) > 0 and any(op in TEXTURED for op, _ in reads)
     chained = minified or (sampler.mips and any(op in OF_LEVELS for op, _ in reads))
     floats = kind_of(plane).kind == "f"
-    return Bound(
+    return SlotReading(
         plane.channels,
         not floats,
         sampler.filter == Filter.NEAREST,
@@ -217,7 +217,7 @@ def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool
     )
 
 
-def _levels_read(program: Program, name: str, slot: Slot, how: Bound, frame: Frame) -> tuple[int, ...]:
+def _levels_read(program: Program, name: str, slot: Slot, how: SlotReading, frame: Frame) -> tuple[int, ...]:
     """The levels of a slot that a frame reads; none where they are chosen texel by texel, or not read at all."""
     if not how.minified or any(op not in TEXTURED for op, _ in _reads(program)[name]):
         return ()

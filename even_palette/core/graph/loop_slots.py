@@ -10,7 +10,7 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
-from even_palette.core.graph.loops import Bound
+from even_palette.core.graph.loops import SlotReading
 from even_palette.core.graph.slots import Slot
 from even_palette.core.raster.mips import gpu_samples, level_count, level_samples
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, stored_values
@@ -24,7 +24,7 @@ def kind_of(plane: Plane) -> "np.dtype[Any]":
     return np.dtype((grid.tiles[0].samples if grid is not None else plane.samples).dtype)
 
 
-def level_kind(plane: Plane, how: Bound) -> "np.dtype[Any]":
+def level_kind(plane: Plane, how: SlotReading) -> "np.dtype[Any]":
     """In which numbers the levels of a plane are handed to a loop."""
     return (
         gpu_samples(np.zeros((1, 1, plane.channels), kind_of(plane)), plane.encoding).dtype
@@ -61,7 +61,7 @@ NO_LEVELS = np.zeros((1, 4), np.uint8), np.zeros((1, 1, 3), np.int64)
 """What a loop is given for levels that it does not read."""
 
 
-def whole_arguments(slot: Slot, how: Bound, levels_read: tuple[int, ...] = ()) -> tuple[Samples, ...]:
+def whole_arguments(slot: Slot, how: SlotReading, levels_read: tuple[int, ...] = ()) -> tuple[Samples, ...]:
     """Samples, tables of colours and data, levels with their table and places, as a loop takes them.
 
     Of the levels just those that are read, or all without a choice.
@@ -120,7 +120,7 @@ def _chain(slot: Slot, levels_read: tuple[int, ...]) -> tuple[Samples, Samples]:
     return np.ascontiguousarray(np.concatenate(parts)), places
 
 
-def bytes_taken(slot: Slot, how: Bound, levels_read: tuple[int, ...]) -> int:
+def bytes_taken(slot: Slot, how: SlotReading, levels_read: tuple[int, ...]) -> int:
     """About what a loop is given for a slot, in bytes, beside what is there anyway."""
     plane = slot.plane
     texels, size = plane.width * plane.height * len(slot.planes), plane.channels * kind_of(plane).itemsize

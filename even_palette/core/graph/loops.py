@@ -81,7 +81,7 @@ def level8(x):
 
 
 @dataclass(frozen=True)
-class Bound:
+class SlotReading:
     """How a loop reads a slot: channels, integer samples or floats, filter and wrap.
 
     `direct` where pixels are texels; `minified` where a pixel has several, so that mips are read; `chained` where there
@@ -98,7 +98,7 @@ class Bound:
     integer_levels: bool = True
 
 
-def write_loop(program: Program, bound: Mapping[str, Bound], stores: Mapping[str, str]) -> str:
+def write_loop(program: Program, bound: Mapping[str, SlotReading], stores: Mapping[str, str]) -> str:
     """The text of a module with a function `loop`; `stores` says how outputs are kept: float, level or encoded."""
     return _Writer(program, bound, stores).text()
 
@@ -113,7 +113,7 @@ def slot_arguments(slots: Iterable[str]) -> list[str]:
 
 
 class _Writer:
-    def __init__(self, program: Program, bound: Mapping[str, Bound], stores: Mapping[str, str]) -> None:
+    def __init__(self, program: Program, bound: Mapping[str, SlotReading], stores: Mapping[str, str]) -> None:
         self.program, self.stores = program, stores
         self.slots = list(bound)
         self.bound = bound
@@ -367,7 +367,7 @@ class _Writer:
             f"            out_{name}[y, x, {part}] = {how.format(text)}" for part, text in enumerate(self.names[at])
         ]
 
-    def _reader(self, number: int, bound: Bound) -> str:
+    def _reader(self, number: int, bound: SlotReading) -> str:
         """Functions that read slots of one kind: a texel, a sample between texels, one of a level, one of a strip."""
         colours = 3 if bound.channels > 2 else 1
 

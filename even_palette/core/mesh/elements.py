@@ -63,7 +63,7 @@ def elements(mesh: Mesh, kind: ElementKind, uv_set: int = 0) -> Elements:
 
 def shell_labels(mesh: Mesh) -> Samples:
     """The connected piece of each face, (F,) int32: pieces hang together over edges, joined by position."""
-    one, other = edge_pairs(mesh.faces)
+    one, other = faces_beside(mesh.faces)
     return _components(one, other, mesh.face_count)
 
 
@@ -71,11 +71,11 @@ def island_labels(mesh: Mesh, uv_set: int = 0) -> Samples:
     """The UV island of each face, (F,) int32: faces that share an edge with the same UVs at both of its ends."""
     if not mesh.uv_sets:
         return np.zeros(mesh.face_count, dtype=np.int32)
-    one, other = edge_pairs(mesh.faces, mesh.uv_sets[uv_set])
+    one, other = faces_beside(mesh.faces, mesh.uv_sets[uv_set])
     return _components(one, other, mesh.face_count)
 
 
-def edge_pairs(faces: Samples, uv: Floats | None = None) -> tuple[Samples, Samples]:
+def faces_beside(faces: Samples, uv: Floats | None = None) -> tuple[Samples, Samples]:
     """Pairs of faces (n,), (n,) that share an edge; with uv (F, 3, 2) only where both ends have the same UVs too.
 
     More than two faces at one edge form a chain of pairs. Edges without length connect nothing.

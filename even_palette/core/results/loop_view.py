@@ -29,7 +29,7 @@ def program_to_draw(shown: Picture) -> Program | None:
 
 
 @dataclass(frozen=True)
-class Part:
+class OnSheet:
     """The pixels of a view that lie on the sheet: the first column and row, and their frame."""
 
     column: int
@@ -37,7 +37,7 @@ class Part:
     frame: Frame
 
 
-def part_on_sheet(view: View) -> Part | None:
+def part_on_sheet(view: View) -> OnSheet | None:
     """Which pixels of a view lie on the tile 0..1; None for none."""
     (left, top), (across, down) = view.origin, view.scale
     columns = np.flatnonzero(_inside(left, across, view.width))
@@ -46,7 +46,7 @@ def part_on_sheet(view: View) -> Part | None:
         return None
     column, row = int(columns[0]), int(rows[0])
     origin = left + column * across, top + row * down
-    return Part(column, row, Frame(len(columns), len(rows), origin, (across, down)))
+    return OnSheet(column, row, Frame(len(columns), len(rows), origin, (across, down)))
 
 
 def _inside(origin: float, step: float, count: int) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":
@@ -59,7 +59,7 @@ class LoopView:
     """A view of a program whose still part is worked out; it draws pictures of the program with any inputs."""
 
     view: View
-    part: Part | None
+    part: OnSheet | None
     parts: Parted
     kept: Mapping[str, Slot]
 

@@ -37,7 +37,7 @@ def paint_number(region: Region) -> int:
 
 
 @dataclass(frozen=True, eq=False)
-class Ground:
+class StrokeStart:
     """What a stroke of a region begins on: its step, the paint there, the mask under it and those that are locked."""
 
     region: str
@@ -74,7 +74,7 @@ class Ground:
         return Stroke(grid.width, grid.height, self.paint, below, brush, value, effect, stamp, allow, surface)
 
 
-def ground_of(at: Focus, sheets: Sheets, key: str, number: int = -1) -> Ground:
+def ground_of(at: Focus, sheets: Sheets, key: str, number: int = -1) -> StrokeStart:
     """What strokes of a region begin on, in the step with this number or the one that takes strokes by itself.
 
     Raises KeyError without such a region.
@@ -87,7 +87,7 @@ def ground_of(at: Focus, sheets: Sheets, key: str, number: int = -1) -> Ground:
     if paint is not None and (paint.width, paint.height) != (under.width, under.height):
         paint = rescaled(paint, under.width, under.height)
     locked = tuple(sheets.mask(at, other.key) for other in at.sheet.regions if other.locked and other.key != key)
-    return Ground(key, number, paint, under, locked)
+    return StrokeStart(key, number, paint, under, locked)
 
 
 def taken_from_others(at: Focus, sheets: Sheets, key: str, stroke: Stroke) -> dict[str, tuple[int, Paint]]:
