@@ -32,6 +32,7 @@ from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
 
@@ -154,7 +155,7 @@ def enlarged(kit: Kit, times: int, folder: Path) -> Kit:
     sheets, sheet = Sheets(), kit.sheets[0]
     sources = []
     for source in sheet.sources:
-        samples = sheets.plane(source).samples.repeat(times, axis=0).repeat(times, axis=1)
+        samples = plane_of_map(source, sheets).samples.repeat(times, axis=0).repeat(times, axis=1)
         path = folder / f"{times}-{source.key}.tif"
         write_plane(path, Plane(np.ascontiguousarray(samples), source.encoding))
         seen = fingerprint(path)

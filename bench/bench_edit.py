@@ -26,6 +26,7 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.weights import weights_of
 
 SIDES = (1024, 4096)
 EDITS = 50
@@ -95,7 +96,9 @@ class Bench:
         session = self.window.session
 
         def tiles() -> list[tuple[object, ...]]:
-            return list(zip(*(plane.grid.tiles for plane in session.sheets.weights(session.at).packed), strict=True))
+            return list(
+                zip(*(plane.grid.tiles for plane in weights_of(session.at, session.sheets).packed), strict=True)
+            )
 
         before = tiles()
         self.edit(command)

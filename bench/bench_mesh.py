@@ -11,18 +11,19 @@ from pathlib import Path
 
 import numpy as np
 
+from even_palette.core.colour.numbered import number_colours
 from even_palette.core.kit.store import read_kit
 from even_palette.core.mesh.bake import make_bake
-from even_palette.core.mesh.bakes import bakes
+from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.bakes._declare import Ground
 from even_palette.core.mesh.elements import shell_labels
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.files.ply import write_ply
-from even_palette.core.mesh.hashing import number_colours
 from even_palette.core.mesh.model import Mesh, build_mesh
 from even_palette.core.mesh.rays import build_scene
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.sheet_mesh import mesh_on_sheet
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
 
@@ -82,7 +83,7 @@ def million() -> None:
             write_ply(path, small, number_colours(small.face_count)) if suffix == ".ply" else write_obj(path, small)
             read_mesh(path)
         ground = Ground(small, small.uv_sets[0], number_colours(small.face_count), np.zeros(small.face_count, bool))
-        make_bake(bakes()["id_colours"], ground, {}, 256, 4, 2)
+        make_bake(BAKES["id_colours"], ground, {}, 256, 4, 2)
         mesh = rippled(1_000_000)
         paths = {suffix: Path(folder) / f"mesh{suffix}" for suffix in (".ply", ".obj")}
         write_ply(paths[".ply"], mesh, number_colours(mesh.face_count))
@@ -99,16 +100,16 @@ def million() -> None:
         print(f"  {labels.max() + 1} shells")
         ground = Ground(loaded, loaded.uv_sets[0], number_colours(4096)[labels], np.zeros(loaded.face_count, bool))
         timed("ID colours at 4096², 4 samples a texel, padding 16",
-              lambda: make_bake(bakes()["id_colours"], ground, {}, 4096, 16, 2), plain)  # fmt: skip
+              lambda: make_bake(BAKES["id_colours"], ground, {}, 4096, 16, 2), plain)  # fmt: skip
 
 
 def occlusion() -> None:
     kit = read_kit(KIT_FOLDER)
     sheets = Sheets()
-    found = sheets.meshes.on_sheet(kit.at())
+    found = mesh_on_sheet(kit.at(), sheets)
     assert found is not None
     ground = Ground(found.mesh, found.uv, number_colours(found.mesh.face_count), np.zeros(found.mesh.face_count, bool))
-    kind, settings = bakes()["occlusion"], {"rays": 64.0, "reach": 1.0}
+    kind, settings = BAKES["occlusion"], {"rays": 64.0, "reach": 1.0}
     make_bake(kind, ground, settings, 256, 0, 1)
     rng = np.random.default_rng(0)
     corners = found.mesh.corners()
@@ -144,7 +145,7 @@ def frames() -> None:
     from even_palette.gl.textures import Textures
 
     kit, sheets = read_kit(KIT_FOLDER), Sheets()
-    found = sheets.meshes.on_sheet(kit.at())
+    found = mesh_on_sheet(kit.at(), sheets)
     assert found is not None
     context = offscreen_context()
     renderer = ModelRenderer(context, Textures(context))

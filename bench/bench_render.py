@@ -23,8 +23,11 @@ from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import texel_centres
-from even_palette.core.results.materials import material_of, packing_plan, slots_of
+from even_palette.core.results.id_map import mask_size_of
+from even_palette.core.results.materials import material_of, packing_plan
 from even_palette.core.results.rendering import SheetRender
+from even_palette.core.results.slots import slots_of
+from even_palette.core.results.weights import weights_of
 
 SIDE, VARIANTS, ROUNDS = 4096, 20, 9
 COLOURS = [(220, 40, 40), (40, 200, 60), (40, 60, 220), (230, 210, 40), (40, 200, 210), (200, 50, 200)]
@@ -78,8 +81,8 @@ def speed(kit: scripting.OpenKit) -> None:
     fused, least = (statistics.median(times) for times in zip(*turns, strict=True))
     ratio = statistics.median(own / other for own, other in turns)
     material = material_of(at, kit.results)
-    plan = packing_plan(at, material, size=kit.results.mask_size(at))
-    held = {**slots_of(at, kit.results, material.slots), **plan.slots(kit.results.weights(at).packed)}
+    plan = packing_plan(at, material, size=mask_size_of(at, kit.results))
+    held = {**slots_of(at, kit.results, material.slots), **plan.slots(weights_of(at, kit.results).packed)}
     inputs = {p.name: linear_setting(settings[p.key]) for p in kit.kit.parameters}
     uv, program = texel_centres(SIDE, SIDE), material.program(plan)
     started = time.perf_counter()
@@ -119,7 +122,7 @@ def main() -> None:
     if "--variants" in sys.argv:
         count = int(sys.argv[-1])
         with tempfile.TemporaryDirectory() as folder, make_kit(Path(folder), count) as kit:
-            kit.results.weights(kit.at())
+            weights_of(kit.at(), kit.results)
             before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
             variants = [variant.name for variant in kit.kit.variants] or [MASTER]
             kit.render(Path(folder) / "out", variants, suffix=".tga")

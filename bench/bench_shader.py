@@ -18,6 +18,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import read_kit
 from even_palette.core.material.model import Coat
 from even_palette.core.regions.packing import Packing
+from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.materials import material_of, packing_plan
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.shader import SETUP, STRUCT, SURFACE_FUNCTION, shader_text
@@ -49,7 +50,7 @@ ARITHMETIC = re.compile(
 def pixel_shader(kit: Kit, sheets: Sheets, key: str) -> str:
     """A fragment shader that writes all outputs of a sheet."""
     at = kit.at(key)
-    material, base = material_of(at, sheets), sheets.base_colour(at)
+    material, base = material_of(at, sheets), base_colour_of(at, sheets)
     program = material.program(packing_plan(at, material, size=(base.width, base.height)))
     text = shader_text(program, material.parameters, at.sheet.name)
     setup, given = (f"flat in {SETUP} v_setup;", ", v_setup") if SETUP in text else ("", "")

@@ -20,6 +20,7 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.model import Step
 from even_palette.core.regions.steps import Join
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.sheet_mesh import regions_of_faces
 
 PICTURES = Path(__file__).parent / "screenshots"
 
@@ -91,7 +92,7 @@ def main() -> None:
     window.enter_stage(1)
     settle(window)
     choice, regions = window.choice, window.tray.regions
-    labels = session.sheets.meshes.face_regions(session.kit.at())
+    labels = regions_of_faces(session.kit.at(), session.sheets)
     hull = np.flatnonzero(labels == 0)
     choice.click(int(hull[200]), False)
     picture("2-regions")

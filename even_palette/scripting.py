@@ -31,10 +31,14 @@ from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding, to_levels8
 from even_palette.core.regions.brush import Brush, along
 from even_palette.core.regions.stroke import Effect, stroke_through
+from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.masks_made_elsewhere import regions_from_masks
 from even_palette.core.results.painting import ground_of, stamp_of, taken_from_others
+from even_palette.core.results.planes import tone_of
 from even_palette.core.results.rendering import SheetRender
+from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.maps import write_bakes, write_masks
 from even_palette.core.ship.render import write_renders
 from even_palette.core.ship.write import ship
@@ -114,7 +118,7 @@ class OpenKit:
         place = Path(path).resolve()
         seen = fingerprint(place)
         bare = Source(identifier(place.stem), Role.NONE, str(place), Encoding.DATA, seen.size, seen.sha256)
-        plane = self.results.plane(bare)
+        plane = plane_of_map(bare, self.results)
         samples = plane.samples
         told = _one_of(Role, role, "role") if role else guess_role(place, samples)
         meant = _one_of(Encoding, encoding, "encoding") if encoding else guess_encoding(told, samples)
@@ -128,7 +132,7 @@ class OpenKit:
         place = Path(path).resolve()
         seen = fingerprint(place)
         file = MeshFile(identifier(place.stem), str(place), self.at(sheet).key, seen.size, seen.sha256)
-        self.results.meshes.file(file)
+        mesh_of_file(file, self.results)
         self.do(mesh_commands.add_mesh(file))
         return next(mesh.key for mesh in self.kit.meshes if mesh.path == str(place))
 
@@ -137,7 +141,7 @@ class OpenKit:
     def weights(self, sheet: str = "") -> dict[str, Floats]:
         """How much of each texel each region has, by region key, (H, W) float32 0..1, as they are shipped in 8 bits."""
         at = self.at(sheet)
-        levels = self.results.weights(at).levels
+        levels = weights_of(at, self.results).levels
         return {
             region.key: float32(level) / np.float32(255) for region, level in zip(at.sheet.regions, levels, strict=True)
         }
@@ -225,9 +229,10 @@ class OpenKit:
     def tone(self, key: str, sheet: str = "") -> Levels:
         """The samples of a tone, (H, W, C), as they are shipped. Raises UserError."""
         try:
-            return np.asarray(self.results.tone(self.at(sheet), key).samples)
+            tone = self.at(sheet).sheet.tone(key)
         except KeyError:
             raise UserError(f"The sheet has no tone “{key}”.") from None
+        return np.asarray(tone_of(self.at(sheet), self.results, tone).samples)
 
     # Painting
 

@@ -12,7 +12,9 @@ from even_palette.app.jobs import Rank
 from even_palette.app.session import Session
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.mesh.kinds import ElementKind, Likeness
-from even_palette.core.results.meshes import SheetMesh
+from even_palette.core.results.footprints import footprint_of
+from even_palette.core.results.id_map import mask_size_of
+from even_palette.core.results.sheet_mesh import SheetMesh, mesh_on_sheet
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.elements import Elements
@@ -38,7 +40,7 @@ class Choice(QObject):
     def mesh(self) -> SheetMesh | None:
         """The mesh of the sheet that is shown."""
         at = self.session.shown
-        return self.session.sheets.meshes.on_sheet(at) if at else None
+        return mesh_on_sheet(at, self.session.sheets) if at else None
 
     @property
     def kind(self) -> ElementKind:
@@ -144,7 +146,7 @@ class Choice(QObject):
             return
 
         def make() -> Bools:
-            seen = sheets.meshes.footprint(at, *sheets.mask_size(at))
+            seen = footprint_of(at, sheets, *mask_size_of(at, sheets))
             return overlapping_faces(found.uv, seen.claims) if seen else np.zeros(found.mesh.face_count, dtype=bool)
 
         self._choose_made(make)

@@ -24,6 +24,8 @@ from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import READABLE
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding
+from even_palette.core.results.maps import plane_of_map
+from even_palette.core.results.sheet_mesh import mesh_of_file
 
 FILTER = f"Maps and meshes ({' '.join('*' + suffix for suffix in (*READABLE, *MESHES))})"
 MESH_FILTER = f"Meshes ({' '.join('*' + suffix for suffix in MESHES)})"
@@ -66,7 +68,7 @@ class Files(QObject):
         def work(progress: Progress, cancel: CancelToken) -> tuple[MeshFile, Mesh]:
             seen = fingerprint(path)
             file = MeshFile(identifier(path.stem), str(path.resolve()), sheet, seen.size, seen.sha256)
-            return file, self.results.sheets.meshes.file(file)
+            return file, mesh_of_file(file, self.results.sheets)
 
         def done(found: tuple[MeshFile, Mesh]) -> None:
             file, mesh = found
@@ -101,7 +103,7 @@ class Files(QObject):
                     bare = Source(
                         identifier(path.stem), Role.NONE, str(path.resolve()), Encoding.DATA, seen.size, seen.sha256
                     )
-                    plane = self.results.sheets.plane(bare)
+                    plane = plane_of_map(bare, self.results.sheets)
                     samples = plane.samples
                 except UserError as error:
                     troubles.append(str(error))
@@ -138,7 +140,7 @@ class Files(QObject):
         def work(progress: Progress, cancel: CancelToken) -> Fingerprint:
             seen = fingerprint(path)
             changed = replace(source, path=str(path.resolve()), size=seen.size, sha256=seen.sha256)
-            self.results.sheets.plane(changed)
+            plane_of_map(changed, self.results.sheets)
             return seen
 
         def done(seen: Fingerprint) -> None:
@@ -153,7 +155,7 @@ class Files(QObject):
         def work(progress: Progress, cancel: CancelToken) -> MeshFile:
             seen = fingerprint(path)
             changed = replace(file, path=str(path.resolve()), size=seen.size, sha256=seen.sha256)
-            self.results.sheets.meshes.file(changed)
+            mesh_of_file(changed, self.results.sheets)
             return changed
 
         def done(changed: MeshFile) -> None:

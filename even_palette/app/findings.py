@@ -15,6 +15,7 @@ from even_palette.core.checks import Finding, Mend, find, look_of
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Kit
 from even_palette.core.results.looks import Look, LookKind, picture, render_reference, view_of
+from even_palette.core.results.weights import weights_of
 
 REST_MS = 400
 
@@ -93,7 +94,7 @@ class Findings(QObject):
             made = []
             for state in (kit, mend.command.apply(kit)):
                 at = state.at(finding.sheet)
-                sheets.weights(at, progress, cancel)
+                weights_of(at, sheets, progress, cancel)
                 made.append(render_reference(picture(at, sheets, look_of(finding)), view))
             return made[0], made[1]
 

@@ -31,7 +31,11 @@ from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.brush import LEAST_RADIUS, MOST_RADIUS, Path
 from even_palette.core.regions.steps import STEPS
 from even_palette.core.regions.stroke import Effect, Rect
+from even_palette.core.results.footprints import surface_of
+from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import LookKind
+from even_palette.core.results.maps import paint_of
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.painting import (
     Allow,
     StrokeStart,
@@ -43,6 +47,8 @@ from even_palette.core.results.painting import (
     stamp_of,
     taken_from_others,
 )
+from even_palette.core.results.sheet_mesh import elements_of, mesh_on_sheet
+from even_palette.core.results.weights import weights_of
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.texels import SurfaceTexels
@@ -128,8 +134,8 @@ class Painting(QObject):
         def gather() -> _Ready:
             ground = ground_of(at, sheets, region.key, number)
             for other in at.sheet.regions if painter.takes else ():
-                sheets.mask(at, other.key, paint_number(other))
-            surface = sheets.meshes.surface(at, ground.under.width, ground.under.height) if needed else None
+                mask_of(at, sheets, other.key, paint_number(other))
+            surface = surface_of(at, sheets, ground.under.width, ground.under.height) if needed else None
             name = painter.brush.stamp
             stamp = sheets.cache.get(("stamp", name), lambda: stamp_of(name)) if name else None
             return _Ready(at, ground, surface, stamp)
@@ -268,15 +274,15 @@ class Painting(QObject):
         painter, sheets = self.painter, self.session.sheets
         height, width = ground.under.height, ground.under.width
         if painter.limit == Limit.NONE:
-            colour = sample(sheets.paint(at), texel_centres(height, width), Sampler())[..., :3]
+            colour = sample(paint_of(at, sheets), texel_centres(height, width), Sampler())[..., :3]
             from even_palette.core.colour.srgb import linear_to_srgb
 
             return like_texels(linear_to_srgb(colour), *texel, painter.tolerance)
         if painter.limit == Limit.REGION:
             key = self._region_at(at, *texel)
-            mask = sheets.mask(at, key).samples[..., 0] if key else np.zeros((height, width))
+            mask = mask_of(at, sheets, key).samples[..., 0] if key else np.zeros((height, width))
             return np.asarray(mask > 32767)
-        surface = sheets.meshes.surface(at, width, height)
+        surface = surface_of(at, sheets, width, height)
         face = int(surface.face[texel]) if surface is not None else -1
         if surface is None or face < 0:
             raise UserError("There is no face of the mesh under the cursor to fill.")
@@ -294,7 +300,7 @@ class Painting(QObject):
             key = self._region_at(at, *texel)
             if key:
                 try:
-                    limits.append(inside(self.session.sheets.mask(at, key)))
+                    limits.append(inside(mask_of(at, self.session.sheets, key)))
                 except NotReady as missing:
                     self.session.results.make(missing)
         face = int(surface.face[texel]) if surface is not None and texel is not None else -1
@@ -313,15 +319,15 @@ class Painting(QObject):
 
     def _alike(self, at: Focus, face: int, make: bool = False) -> Bools | None:
         """The faces (F,) of the element that a face belongs to."""
-        kind, meshes = KINDS[self.painter.limit], self.session.sheets.meshes
-        found = meshes.elements(at, kind) if make else self.session.elements_of(kind)
+        kind = KINDS[self.painter.limit]
+        found = elements_of(at, self.session.sheets, kind) if make else self.session.elements_of(kind)
         if found is None:
             return None
         return np.asarray(found.labels == found.labels[face])
 
     def _region_at(self, at: Focus, row: int, column: int) -> str:
         """The region that has most of a texel; "" where none has half."""
-        weights = self.session.sheets.weights(at).at(row, column)
+        weights = weights_of(at, self.session.sheets).at(row, column)
         best = max(range(len(weights)), key=lambda i: weights[i], default=-1)
         return at.sheet.regions[best].key if best >= 0 and weights[best] >= 0.5 else ""
 
@@ -369,14 +375,14 @@ class Painting(QObject):
     def _point(self, view: TileView, at: QPointF) -> tuple[float, ...] | None:
         """Texels on the sheet, or a point of the mesh in its units."""
         if isinstance(view, Canvas):
-            field, (width, height) = view.field(0), self.session.sheets.mask_size(self.session.at)
+            field, (width, height) = view.field(0), mask_size_of(self.session.at, self.session.sheets)
             u, v = view.camera.to_uv(
                 at.x() * view.ratio() - field.x(), at.y() * view.ratio() - field.y(), field.width(), field.height()
             )
             return u * width, v * height
         assert isinstance(view, ModelCanvas)
         face = view.face_at(at)
-        found = self.session.sheets.meshes.on_sheet(self.session.at)
+        found = mesh_on_sheet(self.session.at, self.session.sheets)
         if found is None or not 0 <= face < found.mesh.face_count:
             return None
         places, _ = hit(view, corners_of(found, np.array([face])), self._pixel(view, at))
@@ -387,7 +393,7 @@ class Painting(QObject):
         return float32([[at.x() * ratio - field.x(), at.y() * ratio - field.y()]])
 
     def _texel(self, view: TileView, at: QPointF) -> tuple[int, int] | None:
-        width, height = self.session.sheets.mask_size(self.session.at)
+        width, height = mask_size_of(self.session.at, self.session.sheets)
         uv = self._uv(view, at)
         if uv is None:
             return None
@@ -397,7 +403,7 @@ class Painting(QObject):
         if isinstance(view, Canvas):
             return view.uv_at(at)
         assert isinstance(view, ModelCanvas)
-        found, face = self.session.sheets.meshes.on_sheet(self.session.at), view.face_at(at)
+        found, face = mesh_on_sheet(self.session.at, self.session.sheets), view.face_at(at)
         if found is None or face < 0:
             return None
         _, shares = hit(view, corners_of(found, np.array([face])), self._pixel(view, at))
@@ -415,7 +421,7 @@ class Painting(QObject):
             changed = live.show_on_sheet(view, stroke, touched)
         else:
             assert isinstance(view, ModelCanvas)
-            found = self.session.sheets.meshes.on_sheet(self.session.at)
+            found = mesh_on_sheet(self.session.at, self.session.sheets)
             middles = [path.last for path in self._paths if path.last is not None]
             changed = live.show_on_model(view, stroke, found, middles) if found else None
         if changed is not None:
@@ -440,12 +446,12 @@ class Painting(QObject):
         brush = self.painter.brush
         radii = [brush.radius, *([brush.radius * brush.hardness] if 0.05 < brush.hardness < 0.95 else [])]
         if isinstance(view, Canvas):
-            width, _ = self.session.sheets.mask_size(self.session.at)
+            width, _ = mask_size_of(self.session.at, self.session.sheets)
             scale = view.camera.zoom * view.camera.sheet[0] / width / view.ratio()
             return [rim_on_sheet(at, radius * scale) for radius in radii]
         assert isinstance(view, ModelCanvas)
         point, face, ready = self._point(view, at), view.face_at(at), self._ready(True)
-        found = self.session.sheets.meshes.on_sheet(self.session.at)
+        found = mesh_on_sheet(self.session.at, self.session.sheets)
         if point is None or found is None or ready is None or ready.surface is None:
             return []
         scaled = [radius * ready.surface.texel for radius in radii]

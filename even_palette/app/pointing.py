@@ -16,6 +16,8 @@ from even_palette.core.colour.hexcode import Rgb8, encoded_to_hex
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Box, Focus
+from even_palette.core.results.id_map import id_levels_of
+from even_palette.core.results.sheet_mesh import regions_of_faces
 
 
 class Pointing(QObject):
@@ -75,11 +77,11 @@ class Pointing(QObject):
         at, element = self.session.shown, self.choice.hovered
         if at is None or element < 0 or not self.stand.model.canvas.underMouse():
             return
-        meshes, parts = self.session.sheets.meshes, self.choice.elements()
+        parts = self.choice.elements()
         if parts is None:
             return
         first = int((parts.labels == element).argmax())
-        number = int(meshes.face_regions(at)[first])
+        number = int(regions_of_faces(at, self.session.sheets)[first])
         region = at.sheet.regions[number].name if number >= 0 else "no region"
         self.readout.under_cursor.setText(
             f"{parts.name(element)} · {parts.face_counts[element]} faces · {parts.area_shares[element]:.2%} · {region}"
@@ -93,7 +95,7 @@ class Pointing(QObject):
         if self.stand.elements.choosing:
             self.choice.click(face, add)
             return
-        labels = self.session.sheets.meshes.face_regions(at)
+        labels = regions_of_faces(at, self.session.sheets)
         if 0 <= face < len(labels) and labels[face] >= 0:
             self.session.select(region=at.sheet.regions[int(labels[face])].key)
 
@@ -152,7 +154,7 @@ class Pointing(QObject):
         """Choose the ID colour at a uv; a worker looks it up, as the map may have to be read again."""
 
         def work(progress: Progress, cancel: CancelToken) -> Rgb8 | None:
-            ids = self.session.sheets.id_levels(at)
+            ids = id_levels_of(at, self.session.sheets)
             if ids is None:
                 return None
             red, green, blue = map(int, ids.samples[int(v * ids.height), int(u * ids.width)][:3])

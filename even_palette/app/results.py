@@ -15,8 +15,11 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.differing import only_values_differ
 from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.results.bakes import bake_name, bake_of, known_bake
+from even_palette.core.results.id_map import id_colours_of, known_id_colours
 from even_palette.core.results.looks import Look, LookKind
 from even_palette.core.results.ready import make_look, make_ready
+from even_palette.core.results.sheet_mesh import elements_of, known_elements, mesh_on_sheet
 from even_palette.core.results.sheets import Sheets
 
 if TYPE_CHECKING:
@@ -176,20 +179,20 @@ class Results(QObject):
         if at is None or key not in [bake.key for bake in at.sheet.bakes]:
             return
         bake = at.sheet.bake(key)
-        name = self.sheets.meshes.bake_key(at, bake)
-        if self.sheets.meshes.known_bake(at, bake) is not None or name in self._baking or name in self._given_up:
+        name = bake_name(at, self.sheets, bake)
+        if known_bake(at, self.sheets, bake) is not None or name in self._baking or name in self._given_up:
             return
         for other in list(self._baking):
             self._baking.pop(other).cancel()
 
         def ended() -> None:
-            if self._baking.pop(name, None) is not None and self.sheets.meshes.known_bake(at, bake) is None:
+            if self._baking.pop(name, None) is not None and known_bake(at, self.sheets, bake) is None:
                 self._given_up.add(name)
                 self.shown_changed.emit()
 
         self._baking[name] = self.jobs.run(
             "Bake",
-            lambda progress, cancel: self.sheets.meshes.bake(at, bake, progress, cancel),
+            lambda progress, cancel: bake_of(at, self.sheets, bake, progress, cancel),
             lambda _: self.shown_changed.emit(),
             self.notice.emit,
             ended,
@@ -200,7 +203,7 @@ class Results(QObject):
         at = self.shown
         if at is None or key not in [bake.key for bake in at.sheet.bakes]:
             return ""
-        given_up = self.sheets.meshes.bake_key(at, at.sheet.bake(key)) in self._given_up
+        given_up = bake_name(at, self.sheets, at.sheet.bake(key)) in self._given_up
         return "The bake was not made; choose it again to make it." if given_up else "The bake is being made …"
 
     def bake_again(self) -> None:
@@ -212,17 +215,17 @@ class Results(QObject):
 
         `elements_found` tells when they are there.
         """
-        at, meshes = self.shown, self.sheets.meshes
-        found = meshes.on_sheet(at) if at else None
+        at = self.shown
+        found = mesh_on_sheet(at, self.sheets) if at else None
         if at is None or found is None:
             return None
-        known = meshes.known_elements(at, kind)
+        known = known_elements(at, self.sheets, kind)
         name = (found.content_id, kind)
         if known is None and name not in self._finding:
             self._finding.add(name)
             self.jobs.run(
                 "Elements",
-                lambda progress, cancel: meshes.elements(at, kind),
+                lambda progress, cancel: elements_of(at, self.sheets, kind),
                 lambda _: self.elements_found.emit(),
                 self.notice.emit,
                 lambda: self._finding.discard(name),
@@ -232,10 +235,10 @@ class Results(QObject):
 
     def _list_colours(self, at: Focus) -> None:
         """List the ID colours once the picture is there; `colours_listed` tells when they are known."""
-        if self.sheets.known_id_colours(at) is None:
+        if known_id_colours(at, self.sheets) is None:
             self.jobs.run(
                 "ID colours",
-                lambda progress, cancel: self.sheets.id_colours(at),
+                lambda progress, cancel: id_colours_of(at, self.sheets),
                 lambda _: self.colours_listed.emit(),
                 self.notice.emit,
                 rank=Rank.CHECK,

@@ -16,7 +16,9 @@ from even_palette.app.theme import grey, tokens
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.view import Orbit
+from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.sheet_mesh import mesh_on_sheet
 
 if TYPE_CHECKING:
     from even_palette.gl.buffers import Flying
@@ -142,7 +144,7 @@ class Thumbnails(QObject):
     def _draw(self, at: Focus, variant: str, width: int, height: int) -> "QImage | Flying | None":
         """None where planes are still being uploaded. Raises NotReady, or UserError if nothing can be drawn."""
         look, sheets = Look(variant=variant), self.session.sheets
-        if sheets.meshes.on_sheet(at) is not None and not self.renderer.model_trouble():
+        if mesh_on_sheet(at, sheets) is not None and not self.renderer.model_trouble():
             skins = skins_of(self.session, at, look)
             relief = [plane for skin in skins for plane in skin.relief if plane is not None]
             if not self.renderer.ready([skin.picture for skin in skins], relief):
@@ -152,7 +154,7 @@ class Thumbnails(QObject):
                 return self.renderer.render_model(skins, orbit, width, height, True, LIGHT)
         if not at.sheet.sources:
             raise UserError("There is nothing on this sheet.")
-        base = sheets.base_colour(at)
+        base = base_colour_of(at, sheets)
         zoom = min(width / base.width, height / base.height)
         view = Camera((base.width, base.height), zoom=zoom).view(width, height)
         return to_image(self.renderer.render(picture(at, sheets, look), view))

@@ -25,7 +25,9 @@ from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.dividing import new_regions, scatter_split
+from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file, regions_of_faces
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.toning import extract_palette
 from even_palette.core.tones.palette import PaletteRow, colours_of, new_palette
@@ -237,7 +239,7 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
         _name_regions(history, sheet, key)
     else:
         made = new_regions(history.kit.at(key), names, list(sheet.id_colours.values()))
-        loaded = sheets.meshes.file(file)
+        loaded = mesh_of_file(file, sheets)
         assert loaded.colours is not None
         palette = np.array(list(sheet.id_colours.values()))
         labels = (loaded.colours[:, 0][:, None] == palette[None]).all(axis=-1).argmax(axis=1)
@@ -262,9 +264,9 @@ def _scatter(history: History, sheets: Sheets) -> None:
     sheet = history.kit.sheet(tug)
     history.kit = history.kit.with_sheet(replace(sheet, regions=(first, *fresh, *rest)))
     at = history.kit.at(tug)
-    shells = sheets.meshes.elements(at, ElementKind.SHELL)
-    planks = (sheets.meshes.face_regions(at) == 0) & (shells.face_counts[shells.labels] == PLANK_FACES)
-    split = scatter_split(at, sheets.meshes, planks, SCATTER, SCATTER_SEED, keep_apart=True)
+    shells = elements_of(at, sheets, ElementKind.SHELL)
+    planks = (regions_of_faces(at, sheets) == 0) & (shells.face_counts[shells.labels] == PLANK_FACES)
+    split = scatter_split(at, sheets, planks, SCATTER, SCATTER_SEED, keep_apart=True)
     history.do(split.command)
 
 
@@ -317,7 +319,7 @@ def _weather(history: History) -> None:
 def _keep_bake(history: History, sheets: Sheets, folder: Path, bake: Bake, name: str) -> None:
     """Make a bake of the tug and keep it as a map in 8 bits, so that no start waits for rays."""
     sheet = history.kit.sheets[0]
-    made, _ = sheets.meshes.bake(history.kit.at(sheet.key), bake)
+    made, _ = bake_of(history.kit.at(sheet.key), sheets, bake)
     path = folder / "maps" / f"ferry_tug_{name}.png"
     write_plane(path, Plane(made.levels8(), Encoding.DATA))
     seen = fingerprint(path)

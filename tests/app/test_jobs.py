@@ -20,6 +20,7 @@ from even_palette.core.kit.store import read_kit
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.sheet_mesh import regions_of_faces
 from tests.app.conftest import Driver
 
 
@@ -267,7 +268,7 @@ def test_a_removed_region_leaves_nothing_to_others(demo: Driver) -> None:
     """Its key is never used again, and its faces come to no new region."""
     session = demo.session
     region = next(r for r in session.at.sheet.regions if r.key in session.kit.meshes[0].faces.regions)
-    labels = session.sheets.meshes.face_regions(session.at)
+    labels = regions_of_faces(session.at, session.sheets)
     owned = int((labels == session.at.sheet.regions.index(region)).sum())
     assert owned
     session.do(commands.remove_region(region.key))
@@ -277,9 +278,7 @@ def test_a_removed_region_leaves_nothing_to_others(demo: Driver) -> None:
     session.do(commands.remove_region(made.key))
     session.do(commands.add_regions(session.at.key, [(1, 2, 3)]))
     assert session.at.sheet.regions[-1].key not in (region.key, made.key)
-    labels = session.sheets.meshes.face_regions(session.at)
+    labels = regions_of_faces(session.at, session.sheets)
     assert not (labels == len(session.at.sheet.regions) - 1).any()
     session.undo(5)
-    assert (
-        int((session.sheets.meshes.face_regions(session.at) == session.at.sheet.regions.index(region)).sum()) == owned
-    )
+    assert int((regions_of_faces(session.at, session.sheets) == session.at.sheet.regions.index(region)).sum()) == owned

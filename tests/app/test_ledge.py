@@ -9,6 +9,8 @@ from even_palette.app.ledge.ledge import HEAD_PX
 from even_palette.app.rail import STAGES
 from even_palette.core.kit import commands
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.sheet_mesh import regions_of_faces
+from even_palette.core.results.weights import weights_of
 from tests.app.conftest import Driver, pixels
 
 
@@ -95,7 +97,7 @@ def test_maps_and_weights_as_pictures(demo: Driver) -> None:
     assert session.region == session.at.sheet.regions[1].key
     assert stand.look.region == session.region
     image = pixels(ledge.weights._images[session.region].toImage())
-    weights = session.sheets.weights(session.at)
+    weights = weights_of(session.at, session.sheets)
     assert image.mean() == pytest.approx(float(weights.levels[1].mean()), abs=1.5)
 
 
@@ -106,8 +108,8 @@ def test_regions_with_their_areas(demo: Driver) -> None:
     regions = session.at.sheet.regions
     table = ledge.areas
     demo.qtbot.waitUntil(lambda: set(table._shares) >= {region.key for region in regions}, timeout=60_000)
-    weights = session.sheets.weights(session.at)
-    labels = session.sheets.meshes.face_regions(session.at)
+    weights = weights_of(session.at, session.sheets)
+    labels = regions_of_faces(session.at, session.sheets)
     for row, region in enumerate(regions):
         cells = [table.item(row, column) for column in range(table.columnCount())]
         told = [cell.text() for cell in cells if cell is not None]

@@ -4,6 +4,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 
 from even_palette.core.results.looks import LookKind
+from even_palette.core.results.weights import weights_of
 from tests.app.conftest import Driver, pixels
 
 
@@ -59,7 +60,7 @@ def test_the_flaws_of_the_demo_are_mended(demo: Driver) -> None:
     assert told(demo) == []
     at = session.shown
     assert at is not None
-    total = session.sheets.weights(at).mask_sum.samples
+    total = weights_of(at, session.sheets).mask_sum.samples
     assert np.unique(total).tolist() == [16384]
 
 

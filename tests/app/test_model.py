@@ -19,7 +19,11 @@ from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding
+from even_palette.core.results.bakes import bake_of, known_bake, known_bake_plane
+from even_palette.core.results.footprints import footprint_of
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.sheet_mesh import elements_of, regions_of_faces
+from even_palette.core.results.weights import weights_of
 from even_palette.gl.buffers import Flying
 from tests.app.conftest import Driver
 from tests.mesh.conftest import quads
@@ -62,7 +66,7 @@ def seen_face(driver: Driver, region: str) -> tuple[int, QPoint]:
     """A face of a region that is well inside what the model pane shows, and where."""
     at = driver.session.shown
     assert at is not None
-    labels = driver.session.sheets.meshes.face_regions(at)
+    labels = regions_of_faces(at, driver.session.sheets)
     wanted = [r.key for r in at.sheet.regions].index(region)
     canvas = driver.stand.model.canvas
     ids = canvas.face_ids()
@@ -80,7 +84,7 @@ def test_clicks_choose_elements_in_both_panes(regions: Driver) -> None:
     choice, canvas = regions.window.choice, regions.stand.model.canvas
     face, at = seen_face(regions, "funnel")
     mouse(canvas, at)
-    shells = regions.session.sheets.meshes.elements(regions.session.at, ElementKind.SHELL)
+    shells = elements_of(regions.session.at, regions.session.sheets, ElementKind.SHELL)
     assert np.array_equal(choice.faces, shells.labels == shells.labels[face])
     assert "1 of" in regions.tray.regions.elements.chosen_label.text()
     mouse(canvas, seen_face(regions, "cabin")[1], held=SHIFT)
@@ -88,7 +92,7 @@ def test_clicks_choose_elements_in_both_panes(regions: Driver) -> None:
     mouse(canvas, at, held=SHIFT)  # the same again takes it away
     assert not choice.faces[face]
     regions.click_sheet(0.4, 0.45)  # a deck plank on the sheet
-    labels = regions.session.sheets.meshes.face_regions(regions.session.at)
+    labels = regions_of_faces(regions.session.at, regions.session.sheets)
     keys = {regions.session.kit.sheets[0].regions[n].key for n in labels[choice.faces]}
     assert keys == {"deck"}
     mouse(canvas, QPoint(3, 3))  # beside the model: nothing
@@ -111,7 +115,7 @@ def test_hovering_outlines_in_both_panes(regions: Driver) -> None:
 def test_box_and_lasso(regions: Driver) -> None:
     elements, choice, sheet = regions.tray.regions.elements, regions.window.choice, regions.stand.canvas
     kit = regions.session.kit
-    labels = regions.session.sheets.meshes.face_regions(kit.at())
+    labels = regions_of_faces(kit.at(), regions.session.sheets)
     fenders = [r.key for r in kit.sheets[0].regions].index("fenders")
     regions.click(elements.tools[Tool.BOX])
     corners = [sheet.position_of(uv).toPoint() for uv in ((0.01, 0.785), (0.99, 0.945))]
@@ -171,30 +175,30 @@ def test_assign_undo_and_weights_follow(regions: Driver) -> None:
     shown = session.shown
     assert shown is not None
     at_lamp = [r.key for r in shown.sheet.regions].index("lamp")
-    assert session.sheets.meshes.face_regions(shown)[face] == at_lamp
-    assert session.sheets.weights(shown).levels[at_lamp][650, 160] == 255  # the funnel's place on the sheet
+    assert regions_of_faces(shown, session.sheets)[face] == at_lamp
+    assert weights_of(shown, session.sheets).levels[at_lamp][650, 160] == 255  # the funnel's place on the sheet
     session.undo()
     regions.settle()
-    assert session.sheets.weights(session.kit.at()).levels[at_lamp][650, 160] == 0
+    assert weights_of(session.kit.at(), session.sheets).levels[at_lamp][650, 160] == 0
 
 
 def test_padding_of_regions(regions: Driver) -> None:
     """Typed in the tray: without padding fewer texels are covered, by as much as the footprint tells."""
     session, padding = regions.session, regions.tray.regions.elements.padding
-    before = session.sheets.weights(session.kit.at()).coverage.covered
+    before = weights_of(session.kit.at(), session.sheets).coverage.covered
     padding.setValue(0)
     regions.settle()
     assert session.kit.sheets[0].padding == 0
-    seen = session.sheets.meshes.footprint(session.kit.at(), 1024, 1024)
+    seen = footprint_of(session.kit.at(), session.sheets, 1024, 1024)
     assert seen is not None
-    covered = session.sheets.weights(session.kit.at()).coverage.covered
+    covered = weights_of(session.kit.at(), session.sheets).coverage.covered
     assert covered == pytest.approx(float(seen.covered.mean()))
     assert covered < before - 0.1
 
 
 def test_scatter_split_by_buttons(regions: Driver) -> None:
     elements, session = regions.tray.regions.elements, regions.session
-    labels = session.sheets.meshes.face_regions(session.kit.at())
+    labels = regions_of_faces(session.kit.at(), session.sheets)
     regions.window.choice.choose(np.isin(labels, (0, 1, 2)))
     regions.click(elements.scatter.head)
     for key, share in (("hull", "50"), ("hull_weathered", "30"), ("hull_patched", "20")):
@@ -203,12 +207,12 @@ def test_scatter_split_by_buttons(regions: Driver) -> None:
     regions.click(elements.scatter_button)
     regions.settle()
     assert "Hull" in elements.outcome.text()
-    first = session.sheets.meshes.face_regions(session.kit.at())
+    first = regions_of_faces(session.kit.at(), session.sheets)
     assert not np.array_equal(first, labels)
     regions.click(elements.roll_button)
     regions.settle()
     assert elements.seed.value() == 2
-    assert not np.array_equal(session.sheets.meshes.face_regions(session.kit.at()), first)
+    assert not np.array_equal(regions_of_faces(session.kit.at(), session.sheets), first)
     assert session.history.undo_labels[:2] == ["Scatter split, seed 2", "Scatter split, seed 1"]
     session.undo(2)
     assert session.kit == before
@@ -393,17 +397,17 @@ def test_bakes_tab(regions: Driver, tmp_path: Path) -> None:
     regions.settle()
     plane = read_plane(tmp_path / "height.png", Encoding.DATA)
     assert (plane.width, plane.samples.dtype) == (256, np.uint16)
-    made, _ = session.sheets.meshes.bake(session.kit.at(), session.kit.sheets[0].bake(key))
+    made, _ = bake_of(session.kit.at(), session.sheets, session.kit.sheets[0].bake(key))
     assert np.array_equal(plane.samples, made.samples)
     tab.list.setCurrentRow(0)  # ID colours
     regions.settle()
-    before = session.sheets.meshes.made_bake(session.kit.at(), session.kit.sheets[0].bake("id_colours"))
+    before = known_bake_plane(session.kit.at(), session.sheets, session.kit.sheets[0].bake("id_colours"))
     assert before is not None
     regions.window.choice.choose(np.ones_like(regions.window.choice.faces))
     regions.click(regions.tray.regions.tabs.button(0))
     regions.click(regions.tray.regions.elements.assign_button)
     regions.settle()
-    after = session.sheets.meshes.made_bake(session.kit.at(), session.kit.sheets[0].bake("id_colours"))
+    after = known_bake_plane(session.kit.at(), session.sheets, session.kit.sheets[0].bake("id_colours"))
     assert after is not None
     assert len(np.unique(after.samples.reshape(-1, 3), axis=0)) <= 2
 
@@ -418,7 +422,7 @@ def test_cancelling_a_bake(regions: Driver) -> None:
     regions.qtbot.waitUntil(lambda: session.shown is session.at and cancel.isVisible(), timeout=60_000)
     regions.click(cancel)
     regions.settle()
-    assert session.sheets.meshes.known_bake(session.kit.at(), session.kit.sheets[0].bake("thickness")) is None
+    assert known_bake(session.kit.at(), session.sheets, session.kit.sheets[0].bake("thickness")) is None
     assert session.kit.sheets[0].bake("thickness").values["rays"] == 4096
 
 

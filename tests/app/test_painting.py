@@ -17,8 +17,13 @@ from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.brush import along
 from even_palette.core.regions.stroke import stroke_through
+from even_palette.core.results.footprints import surface_of
+from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.painting import ground_of
+from even_palette.core.results.sheet_mesh import elements_of
+from even_palette.core.results.weights import weights_of
 from tests.app.conftest import Driver, pixels
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
@@ -61,7 +66,7 @@ def on_sheet(driver: Driver, *uv: tuple[float, float]) -> list[QPointF]:
 def mask_at(driver: Driver, u: float, v: float) -> float:
     at, sheets = driver.session.shown, driver.session.sheets
     assert at is not None
-    mask = sheets.weights(at)
+    mask = weights_of(at, sheets)
     height, width = mask.mask_sum.height, mask.mask_sum.width
     number = [r.key for r in at.sheet.regions].index(driver.session.region)
     return mask.at(int(v * height), int(u * width))[number]
@@ -105,7 +110,7 @@ def test_what_is_added_is_taken_from_others_unless_they_are_locked(masks: Driver
     session = masks.session
     at = session.shown
     assert at is not None
-    weights = session.sheets.weights(at)
+    weights = weights_of(at, session.sheets)
     deck = next(number for number, r in enumerate(at.sheet.regions) if r.name == "Deck")
     rows, columns = np.nonzero(weights.levels[deck] == 255)
     middle = len(rows) // 2
@@ -202,14 +207,14 @@ def test_fill_and_limits(masks: Driver, limit: Limit) -> None:
     session.view.change_painter(hand=Hand.FILL, limit=limit, takes=False)
     masks.settle()
     at, sheets = session.at, session.sheets
-    size = sheets.mask_size(at)
+    size = mask_size_of(at, sheets)
     work: list[object] = []
-    session.jobs.run("test", lambda p, c: sheets.meshes.surface(at, *size), work.append, print)
+    session.jobs.run("test", lambda p, c: surface_of(at, sheets, *size), work.append, print)
     masks.settle()
     surface = work[0]
     kinds = {Limit.ISLAND: ElementKind.ISLAND, Limit.SHELL: ElementKind.SHELL, Limit.FACE: ElementKind.FACE}
     rows, columns = np.nonzero(surface.face >= 0)  # type: ignore[attr-defined]
-    seen = session.sheets.weights(session.shown)  # type: ignore[arg-type]
+    seen = weights_of(session.shown, session.sheets)  # type: ignore[arg-type]
     deck = [r.name for r in at.sheet.regions].index("Deck")
     inside = seen.levels[deck][rows, columns] == 255
     pick = np.flatnonzero(inside)[inside.sum() // 2]
@@ -221,10 +226,10 @@ def test_fill_and_limits(masks: Driver, limit: Limit) -> None:
     assert paint is not None, masks.window.notice.text.text()
     filled = paint.samples()[..., 1] > 0
     if limit == Limit.REGION:
-        wanted = session.sheets.mask(session.shown, at.sheet.regions[deck].key).samples[..., 0] > 32767  # type: ignore[arg-type]
+        wanted = mask_of(session.shown, session.sheets, at.sheet.regions[deck].key).samples[..., 0] > 32767  # type: ignore[arg-type]
     else:
         elements: list[object] = []
-        session.jobs.run("test", lambda p, c: sheets.meshes.elements(at, kinds[limit]), elements.append, print)
+        session.jobs.run("test", lambda p, c: elements_of(at, sheets, kinds[limit]), elements.append, print)
         masks.settle()
         labels = elements[0].labels  # type: ignore[attr-defined]
         wanted = (labels[surface.face] == labels[face]) & (surface.face >= 0)  # type: ignore[attr-defined]

@@ -10,8 +10,8 @@ from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.looks import Look, LookKind, picture, render_reference, whole_sheet
+from even_palette.core.results.planes import entry_numbers
 from even_palette.core.results.sheets import Sheets
-from even_palette.core.results.tones import entry_numbers
 from even_palette.core.results.toning import tone_facts
 from tests.app.conftest import Driver
 

@@ -29,7 +29,9 @@ from even_palette.core.regions.packing import Packing
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.looks import Look, LookKind, read_texel, render_reference, whole_sheet
+from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 from tests.app.conftest import Driver, pixels
 from tests.conftest import write_maps
 
@@ -378,11 +380,11 @@ def test_a_locked_region_comes_first(small: Driver) -> None:
     small.settle()
     at = session.shown
     assert at is not None
-    assert session.sheets.weights(at).at(3, 3)[:2] == pytest.approx((0.5, 0.5), abs=0.003)
+    assert weights_of(at, session.sheets).at(3, 3)[:2] == pytest.approx((0.5, 0.5), abs=0.003)
     small.click(small.tray.masks.lock)
     small.settle()
     assert session.kit.region(second).locked
-    assert session.sheets.weights(session.shown).at(3, 3)[:2] == (0.0, 1.0)  # type: ignore[arg-type]
+    assert weights_of(session.shown, session.sheets).at(3, 3)[:2] == (0.0, 1.0)  # type: ignore[arg-type]
     session.undo()
     small.settle()
     assert not small.tray.masks.lock.isChecked()
@@ -424,7 +426,7 @@ def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
     cabin, funnel = (next(r.key for r in session.at.sheet.regions if r.name == name) for name in ("Cabin", "Funnel"))
     session.select(region=cabin, variant="")
     demo.settle()
-    before = session.sheets.weights(session.at)
+    before = weights_of(session.at, session.sheets)
     demo.choose(tray.recipe_row.box, "Make one of these coats")
     recipe = session.kit.region(cabin).recipe
     assert session.kit.recipe(recipe).name == "Cabin paint"
@@ -458,7 +460,7 @@ def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
     demo.click(tray.recipe_row.drop)
     assert recipe not in [each.key for each in session.kit.recipes]
     demo.settle()
-    assert session.sheets.weights(session.at) is before
+    assert weights_of(session.at, session.sheets) is before
 
 
 def test_parameters_as_a_table_and_variants_by_chance(demo: Driver) -> None:
@@ -652,7 +654,7 @@ def test_where_a_coat_acts_is_seen(demo: Driver) -> None:
     assert stand.look.kind == LookKind.COAT
     assert stand.look_box.currentText() == "Acts · 2 Surface · Wall"
     (tile,) = stand.canvas.tiles
-    height = demo.session.sheets.plane(demo.session.at.sheet.source(Role.HEIGHT)).samples[..., 0]  # type: ignore[arg-type]
+    height = plane_of_map(demo.session.at.sheet.source(Role.HEIGHT), demo.session.sheets).samples[..., 0]  # type: ignore[arg-type]
     view = whole_sheet(height.shape[1], height.shape[0])
     shown = render_reference(tile.picture, view)[..., 0]
     grooves = height < np.quantile(height, 0.1)

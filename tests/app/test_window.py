@@ -28,8 +28,10 @@ from even_palette.core.kit.store import KitFolder, read_kit
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.looks import Look, LookKind
-from even_palette.core.results.materials import coat_strip, paint_strip
+from even_palette.core.results.means import means_of
+from even_palette.core.results.strips import coat_strip, paint_strip
 from tests.app.conftest import Driver, pixels
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -102,7 +104,7 @@ def test_cells_show_the_tones_of_their_coat(small: Driver) -> None:
     assert (np.diff(luma) >= -2e-3).all()
     # Region 1 is tinted to a true mean, channel by channel: U T / mean(U).
     target = srgb_to_linear(np.float32((0.1, 0.4, 0.6)))
-    want = np.clip(srgb_to_linear(np.float32(paint) / 255) / sheets.means(at)[0] * target, 0, 1)
+    want = np.clip(srgb_to_linear(np.float32(paint) / 255) / means_of(at, sheets)[0] * target, 0, 1)
     assert np.abs(linear_to_srgb(want) * 255 - day).mean() < 6
 
 
@@ -398,7 +400,7 @@ def test_a_map_saved_elsewhere_is_read_again(small: Driver, maps: dict[Role, Pat
     assert "Read again: crate_base_colour.png" in small.window.notice.text.text()
     assert small.session.history.undo_labels == steps
     assert small.session.shown is not None
-    assert np.array_equal(small.session.sheets.base_colour(small.session.shown).samples, samples)
+    assert np.array_equal(base_colour_of(small.session.shown, small.session.sheets).samples, samples)
     assert not small.session.modified
 
 

@@ -27,7 +27,7 @@ from even_palette.core.material.model import (
     ValueKind,
 )
 from even_palette.core.material.randomise import Spread
-from even_palette.core.mesh.bakes import BAKE_NAMES
+from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter, Wrap
@@ -37,7 +37,7 @@ from even_palette.core.regions.paint import Paint, PaintTile
 from even_palette.core.regions.steps import STEPS, Join
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
-from even_palette.core.tones.kinds import TONE_NAMES, tone_kinds
+from even_palette.core.tones.kinds import TONES
 from even_palette.core.tones.palette import new_palette, permuted
 from even_palette.core.tones.ramp import Ramp, RampRow, Stop
 from even_palette.scripting import command_names
@@ -167,7 +167,7 @@ class Chance:
         if command == "set_coat_plane":
             return self.rng.choice([spec.name for kind in COATS.values() for spec in kind.planes])
         if command == "set_tone_value":
-            return self.rng.choice([spec.name for kind in tone_kinds().values() for spec in kind.values])
+            return self.rng.choice([spec.name for kind in TONES.values() for spec in kind.values])
         return self.word()
 
     def kind(self, command: str) -> Any:
@@ -230,14 +230,14 @@ class Chance:
 
     def bake(self) -> Bake:
         key = self.pick(self.sheet.bakes)
-        return Bake(key, self.rng.choice(BAKE_NAMES), 256, 4, 1, {"rays": 16.0}, self.variant())
+        return Bake(key, self.rng.choice(list(BAKES)), 256, 4, 1, {"rays": 16.0}, self.variant())
 
     def tone(self) -> Tone:
         source = self.rng.choice([None, None, self.ref()])
         return Tone(
             "tone",
             "Tone",
-            self.rng.choice(TONE_NAMES),
+            self.rng.choice(list(TONES)),
             source,
             palette=self.rng.choice(["", self.pick(self.kit.palettes)]),
         )

@@ -36,7 +36,10 @@ from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import texel_centres
 from even_palette.core.regions.packing import Packing, PackingPlan
+from even_palette.core.results.base_colour import base_colour_of
+from even_palette.core.results.means import means_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 
 RNG = np.random.default_rng(6)
 PAINT = RNG.integers(0, 256, (16, 16, 3)).astype(np.uint8)
@@ -137,8 +140,8 @@ def test_true_tint_on_a_whole_sheet(history: History, sheets: Sheets) -> None:
     """Through masks, 8-bit weights and the sheet's own mean; and a finding says how much clips."""
     history.do(commands.set_cell_value("region_1", "colour", (0.3, 0.2, 0.25)))
     kit = history.kit
-    weights, base = sheets.weights(kit.at()), sheets.base_colour(kit.at())
-    mean = tuple(map(float, sheets.means(kit.at())[0]))
+    weights, base = weights_of(kit.at(), sheets), base_colour_of(kit.at(), sheets)
+    mean = tuple(map(float, means_of(kit.at(), sheets)[0]))
     formula = worn(Dressed("region_1", "", kit.sheets[0].regions[0].coats, (mean,)), kit.parameters).outputs["colour"]
     inputs = {"region_1_colour": tuple(map(float, srgb_to_linear(float32((0.3, 0.2, 0.25)))))}
     seen = evaluate(formula, Environment(texel_centres(64, 64), {BASE_SLOT: slots.of(base)}, inputs))
@@ -149,7 +152,7 @@ def test_true_tint_on_a_whole_sheet(history: History, sheets: Sheets) -> None:
     history.do(commands.set_cell_value("region_1", "colour", (0.9, 0.9, 0.9)))
     clipped = [f.text for f in find(history.kit, sheets) if "clips in Master" in f.text]
     colours, levels = base.linear()[..., :3], weights.levels[:1]
-    raw = colours / sheets.means(kit.at())[0] * srgb_to_linear(float32(0.9))
+    raw = colours / means_of(kit.at(), sheets)[0] * srgb_to_linear(float32(0.9))
     share = levels[0][(raw > 1).any(axis=-1)].sum() / levels[0].sum()
     assert clipped == [f"{share:.1%} of Region 1 clips in Master (true tint)."]
 
@@ -544,10 +547,10 @@ def test_spilled_light_is_known_by_what_it_comes_from(history: History) -> None:
     bake = Bake("spill", "spill", variant="day")
     history.do(commands.add_coat("region_1", Coat("glow", {"intensity": 2.0}, {"mask": map_use("base_colour")})))
     kit, sheets = history.kit, Sheets()
-    light = sheets.meshes.light
+    light = sheets.light
     assert light is not None
-    before = light.key(kit.at(), bake)
-    assert light.key(commands.set_cell_value("region_2", "colour", FIRST).apply(kit).at(), bake) == before
+    before = light.key(kit.at(), sheets, bake)
+    assert light.key(commands.set_cell_value("region_2", "colour", FIRST).apply(kit).at(), sheets, bake) == before
     others = [
         with_files(kit, lambda file: replace(file, sha256="0" * 64, width=64, height=64)),
         commands.set_cell_value("region_1", "intensity", 3.0, coat=1).apply(kit),
@@ -555,6 +558,6 @@ def test_spilled_light_is_known_by_what_it_comes_from(history: History) -> None:
         commands.add_step("region_1", Step("grow", {"radius": 3.0})).apply(kit),
         commands.switch_coat("region_1", 1, False).apply(kit),
     ]
-    keys = [light.key(other.at(), bake) for other in others]
+    keys = [light.key(other.at(), sheets, bake) for other in others]
     assert before not in keys
     assert len(set(keys)) == len(keys)

@@ -395,7 +395,7 @@ def test_bakes_replace_only_what_they_wrote(baked: Kit, tmp_path: Path) -> None:
 
 def test_a_file_that_the_kit_reads_is_no_target(baked: Kit, sheets: Sheets, tmp_path: Path) -> None:
     """A map that has the name of a bake, and the kit's own mesh as the place for one with ID colours."""
-    from even_palette.core.results.meshes import write_with_ids
+    from even_palette.core.ship.mesh_with_ids import write_with_ids
 
     folder, name = tmp_path / "baked", f"{baked.sheets[0].key}-position.png"
     write_bakes(baked, Sheets(), folder)
@@ -408,7 +408,7 @@ def test_a_file_that_the_kit_reads_is_no_target(baked: Kit, sheets: Sheets, tmp_
         (tmp_path / "link.glb").unlink(missing_ok=True)
         (tmp_path / "link.glb").symlink_to(tmp_path / "square.obj")
         with pytest.raises(UserError, match=r"read from|not written"):
-            write_with_ids(baked, sheets.meshes, "square", other)
+            write_with_ids(baked, sheets, "square", other)
     assert (tmp_path / "square.obj").read_text() == SQUARE
 
 

@@ -26,7 +26,7 @@ from even_palette.core.kit.model import MOST_VARIANTS, FaceRegions, Kit, MeshFil
 from even_palette.core.kit.store import KIT_FILE, encode_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import Parameter, ValueKind, Variant
-from even_palette.core.mesh.bakes import bakes
+from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
@@ -298,7 +298,7 @@ def test_loose_vertices_change_nothing(extra: str, tmp_path: Path) -> None:
         ground = Ground(
             mesh, mesh.uv_sets[0], np.zeros((mesh.face_count, 3), np.uint8), np.zeros(mesh.face_count, bool)
         )
-        kinds = [bakes()[kind] for kind in ("position", "thickness", "curvature", "occlusion", "height")]
+        kinds = [BAKES[kind] for kind in ("position", "thickness", "curvature", "occlusion", "height")]
         made.append([make_bake(kind, ground, {"rays": 16.0}, 256, 4).samples for kind in kinds])
     assert all(np.array_equal(one, other) for one, other in zip(*made, strict=True))
 

@@ -39,10 +39,12 @@ from even_palette.core.material.model import Bound, Coat, Parameter, ValueKind, 
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.paint import Paint, PaintTile
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 from even_palette.terminal import command
 from tests.core.test_keys import ROOM
-from tests.core.test_steps import Given
+from tests.core.test_steps import sized
 
 LONGEST_S = 5.0
 
@@ -74,15 +76,15 @@ def chained(count: int, each: int) -> Kit:
 @pytest.mark.parametrize("each", [1, MOST_STEPS - 1])
 def test_regions_that_take_each_others_masks_in_a_line(each: int, tmp_path: Path) -> None:
     """As many regions as a sheet has: read, resolved in order, and each has the mask of the last one."""
-    kit = in_time(encode_kit(chained(MOST_REGIONS, each), tmp_path), tmp_path)
-    sheets, started = Given(40, 30), time.thread_time()
-    sheets.weights(kit.at())
+    kit = sized(in_time(encode_kit(chained(MOST_REGIONS, each), tmp_path), tmp_path), 40, 30)
+    sheets, started = Sheets(), time.thread_time()
+    weights_of(kit.at(), sheets)
     assert time.thread_time() - started < LONGEST_S
-    wanted = sheets.mask(kit.at(), f"r{MOST_REGIONS - 1}").samples
+    wanted = mask_of(kit.at(), sheets, f"r{MOST_REGIONS - 1}").samples
     assert wanted.any()
-    assert np.array_equal(sheets.mask(kit.at(), "r0").samples, wanted)
+    assert np.array_equal(mask_of(kit.at(), sheets, "r0").samples, wanted)
     changed = mesh_commands.add_box(f"r{MOST_REGIONS - 1}", Box(0.5, 0.5, 1.0, 1.0)).apply(kit)
-    assert not np.array_equal(sheets.mask(changed.at(), "r0").samples, wanted)
+    assert not np.array_equal(mask_of(changed.at(), sheets, "r0").samples, wanted)
 
 
 # Counts
@@ -163,7 +165,7 @@ def test_sizes_of_paint_are_those_of_sheets(tmp_path: Path) -> None:
     tile = PaintTile.of(np.full((256, 256, 2), 65535, np.uint16))
     large = decode_kit(encode_kit(kit(Paint(MOST_SIDE, MOST_SIDE, {"63 63": tile})), tmp_path), tmp_path)
     large = commands.change_step("a", 0, Step("paint", paint=Paint(MOST_SIDE, MOST_SIDE, {"63 63": tile}))).apply(large)
-    mask = Given(512, 300).mask(large.at(), "a").samples[..., 0]
+    mask = mask_of(sized(large, 512, 300).at(), Sheets(), "a").samples[..., 0]
     assert mask[-4, -7] == 65535
     assert mask.sum(dtype=np.int64) < 65535 * 9 * 6
 
@@ -216,7 +218,7 @@ def test_a_kit_that_lies_about_the_size_of_a_map(size: tuple[int, int], kit: Kit
     sources = tuple(replace(source, width=size[0], height=size[1]) for source in kit.sheets[0].sources)
     odd = kit.with_sheet(replace(kit.sheets[0], sources=sources))
     with pytest.raises(UserError, match="is 64 x 64 texels, the kit says"):
-        Sheets().weights(odd.at())
+        weights_of(odd.at(), Sheets())
 
 
 def test_a_folder_named_in_bytes_that_are_no_text(tmp_path: Path, maps: dict[str, Path]) -> None:
@@ -242,4 +244,4 @@ def test_any_bake_may_serve_as_ids(tmp_path: Path) -> None:
     kit = mesh_commands.set_id_bake("sheet_1", kit.sheets[0].bakes[0].key).apply(kit)
     kit = commands.add_regions("sheet_1", [(200, 200, 200)]).apply(kit)
     for unmix in (None, Unmix()):
-        Sheets().weights(commands.set_unmix("sheet_1", unmix).apply(kit).at())
+        weights_of(commands.set_unmix("sheet_1", unmix).apply(kit).at(), Sheets())

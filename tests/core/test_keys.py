@@ -22,11 +22,21 @@ from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.bakes import bake_name, bake_of
+from even_palette.core.results.base_colour import base_colour_of, base_name_of
 from even_palette.core.results.cache import Cache
 from even_palette.core.results.disk_cache import DiskCache, code_version
 from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.maps import paint_of
+from even_palette.core.results.mask_names import mask_names_of
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.materials import prepare_material
+from even_palette.core.results.means import means_of
+from even_palette.core.results.planes import tone_of
+from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_name, weights_of
+from even_palette.core.results.weights_on_disk import lasting_weights_of
 from even_palette.core.tones.palette import new_palette
 from even_palette.core.tones.ramp import Ramp, RampRow, Stop
 
@@ -65,24 +75,24 @@ def test_results_of_another_file_are_never_kept_under_its_name(
     """A map changes while the kit is closed, and changes back: nothing shows the results of the other one."""
     at, disk = kit.at(), tmp_path / "disk"
     first = with_disk(disk)
-    means = first.means(at)
-    weights = [level.copy() for level in first.weights(at, lasting=True).levels]
+    means = means_of(at, first)
+    weights = [level.copy() for level in lasting_weights_of(at, first).levels]
     old = {role: path.read_bytes() for role, path in maps.items()}
     for path in maps.values():
         write_plane(path, Plane(255 - read_plane(path, Encoding.DATA).samples, Encoding.DATA))
-    for ask in (lambda s: s.means(at), lambda s: s.weights(at, lasting=True), lambda s: s.paint(at)):
+    for ask in (lambda s: means_of(at, s), lambda s: lasting_weights_of(at, s), lambda s: paint_of(at, s)):
         with pytest.raises(FileChanged, match="is not the file that the kit knows any more"):
             ask(with_disk(tmp_path / "empty"))
     now, changed = as_on_disk(kit)
     assert sorted(changed) == sorted(path.name for path in maps.values())
     other = with_disk(disk)
-    assert not np.array_equal(other.means(now.at()), means)
-    other.weights(now.at(), lasting=True)
+    assert not np.array_equal(means_of(now.at(), other), means)
+    lasting_weights_of(now.at(), other)
     for role, path in maps.items():
         path.write_bytes(old[role])
     again = with_disk(disk)
-    assert np.array_equal(again.means(at), means)
-    assert all(map(np.array_equal, again.weights(at, lasting=True).levels, weights))
+    assert np.array_equal(means_of(at, again), means)
+    assert all(map(np.array_equal, lasting_weights_of(at, again).levels, weights))
 
 
 def test_a_file_that_the_kit_knows_nothing_of_is_looked_at(kit: Kit, maps: dict[Role, Path]) -> None:
@@ -91,10 +101,10 @@ def test_a_file_that_the_kit_knows_nothing_of_is_looked_at(kit: Kit, maps: dict[
         replace(kit.sheets[0], sources=tuple(replace(s, sha256="", width=0, height=0) for s in kit.sheets[0].sources))
     )
     sheets = Sheets()
-    before = sheets.means(bare.at())
+    before = means_of(bare.at(), sheets)
     path = maps[Role.BASE_COLOUR]
     write_plane(path, Plane(255 - read_plane(path, Encoding.DATA).samples, Encoding.DATA))
-    assert not np.array_equal(sheets.means(Focus(bare, "sheet_1")), before)
+    assert not np.array_equal(means_of(Focus(bare, "sheet_1"), sheets), before)
 
 
 def test_planes_are_known_by_what_was_read(maps: dict[Role, Path]) -> None:
@@ -116,13 +126,13 @@ def test_meshes_alike_with_the_files_beside_them(tmp_path: Path) -> None:
     (tmp_path / "points.bin").write_bytes(points.tobytes())
     seen = fingerprint(path)
     kit = Kit(meshes=(MeshFile("m", str(path), "sheet_1", seen.size, seen.sha256),))
-    before = Sheets().meshes.file(kit.meshes[0])
+    before = mesh_of_file(kit.meshes[0], Sheets())
     (tmp_path / "points.bin").write_bytes((points * 2).tobytes())
     with pytest.raises(FileChanged):
-        Sheets().meshes.file(kit.meshes[0])
+        mesh_of_file(kit.meshes[0], Sheets())
     now, changed = as_on_disk(kit)
     assert changed == ["a.gltf"]
-    after = Sheets().meshes.file(now.meshes[0])
+    after = mesh_of_file(now.meshes[0], Sheets())
     assert after.content_id != before.content_id
     assert np.array_equal(after.points, before.points * 2)
 
@@ -220,17 +230,20 @@ def results(kit: Kit, folder: Path) -> dict[str, tuple[object, np.ndarray]]:
     """Names and samples of what follows from a kit, all made anew."""
     at, sheets = kit.at(), with_disk(folder)
     found: dict[str, tuple[object, np.ndarray]] = {
-        "weights": (sheets.weights_key(at), np.stack(sheets.weights(at).levels)),
-        "base": (sheets.base_name(at), np.asarray(sheets.base_colour(at).linear())),
+        "weights": (weights_name(at, sheets), np.stack(weights_of(at, sheets).levels)),
+        "base": (base_name_of(at, sheets), np.asarray(base_colour_of(at, sheets).linear())),
     }
     for region in at.sheet.regions:
-        found[f"mask {region.key}"] = sheets.mask_names(at).name((region.key, 32)), sheets.mask(at, region.key).samples
+        found[f"mask {region.key}"] = (
+            mask_names_of(at, sheets).name((region.key, 32)),
+            mask_of(at, sheets, region.key).samples,
+        )
     for bake in at.sheet.bakes:
-        found[f"bake {bake.key}"] = sheets.meshes.bake_key(at, bake), sheets.meshes.bake(at, bake)[0].samples
+        found[f"bake {bake.key}"] = bake_name(at, sheets, bake), bake_of(at, sheets, bake)[0].samples
     for tone in at.sheet.tones:
-        from even_palette.core.results.tones import tone_key
+        from even_palette.core.results.planes import tone_name
 
-        found[f"tone {tone.key}"] = tone_key(at, sheets, tone), sheets.tone(at, tone.key).samples
+        found[f"tone {tone.key}"] = tone_name(at, sheets, tone), tone_of(at, sheets, at.sheet.tone(tone.key)).samples
     return found
 
 

@@ -8,6 +8,7 @@ from PIL import Image
 
 from even_palette import scripting
 from even_palette.core.errors import UserError
+from even_palette.core.results.masks import mask_of
 
 
 @pytest.fixture
@@ -31,7 +32,7 @@ def test_planes_whose_channels_overlap_and_one_is_absent(kit: scripting.OpenKit,
     assert [region.name for region in regions] == ["hull masks R", "hull masks G", "hull masks A"]
     channels = levels[..., [0, 1, 3]].astype(float) / 255
     for region, channel in zip(regions, np.moveaxis(channels, -1, 0), strict=True):
-        mask = kit.results.mask(kit.at(), region.key).samples[..., 0] / 65535
+        mask = mask_of(kit.at(), kit.results, region.key).samples[..., 0] / 65535
         assert np.abs(mask - channel).max() < 1e-4
     weights = np.stack(list(kit.weights().values()), axis=-1)
     wanted = channels / np.maximum(1, channels.sum(axis=-1, keepdims=True))

@@ -15,9 +15,11 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.model import Box, Kit, Region, Sheet, Step, Unmix
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 from tests.core.test_shapes import sheet
-from tests.core.test_steps import Given, kit_with
+from tests.core.test_steps import kit_with
 
 SIZE = (520, 390)
 
@@ -70,7 +72,7 @@ def test_specks_and_holes(tmp_path: Path) -> None:
     assert "of up to 12" in hole.text
     assert hole.place == pytest.approx((50 / 400, 100 / 300, 54 / 400, 103 / 300))
     after = mended(mended(kit, sheets, "speck"), sheets, "Red has 1 hole")
-    mask = sheets.mask(after.at(), "red").samples[..., 0] > 32767
+    mask = mask_of(after.at(), sheets, "red").samples[..., 0] > 32767
     patches, count = ndimage.label(mask, np.ones((3, 3)))
     assert count == 2
     assert sorted(np.bincount(patches.ravel())[1:]) == [3600, 200 * 300]
@@ -88,10 +90,10 @@ def test_mist() -> None:
     edge = Region(
         "r", "R", (1, 0, 0), keyed=False, boxes=(Box(0.1, 0.1, 0.5, 0.5),), steps=(Step("feather", {"radius": 3.0}),)
     )
-    sheets = Given(*SIZE)
-    assert not findings(kit_with(edge), sheets, "mist")
+    sheets = Sheets()
+    assert not findings(kit_with(edge, size=SIZE), sheets, "mist")
     faint = Step("curve", {"at_0": 4.0, "at_25": 25.0})
-    kit = kit_with(Region("r", "R", (1, 0, 0), keyed=False, boxes=edge.boxes, steps=(faint,)))
+    kit = kit_with(Region("r", "R", (1, 0, 0), keyed=False, boxes=edge.boxes, steps=(faint,)), size=SIZE)
     (found,) = findings(kit, sheets, "mist")
     assert found.place is not None
     mended(kit, sheets, "mist")
@@ -109,7 +111,7 @@ def test_fringes_of_an_unmixed_map(tmp_path: Path) -> None:
     unmixed = found.mend.command.apply(kit)
     assert unmixed.sheets[0].unmix is not None
     after = mended(unmixed, sheets, "partly covered")
-    assert (sheets.weights(after.at()).mask_sum.samples == 16384).all()
+    assert (weights_of(after.at(), sheets).mask_sum.samples == 16384).all()
 
 
 def test_id_colours(tmp_path: Path) -> None:
@@ -128,7 +130,7 @@ def test_id_colours(tmp_path: Path) -> None:
     (found,) = findings(kit, sheets, "tolerances")
     assert "60 levels" in found.text
     after = mended(kit, sheets, "tolerances")
-    weights = sheets.weights(after.at())
+    weights = weights_of(after.at(), sheets)
     assert weights.coverage.over == 0
 
 
@@ -144,7 +146,7 @@ def test_edges() -> None:
     soft = (Step("feather", {"radius": 5.0}),)
     regions = [region("a", 0.02, soft), region("bb", 0.2, soft), region("ccc", 0.4, soft), region("dddd", 0.6, ()),
                region("eeeee", 0.8, (Step("feather", {"radius": 26.0}),))]  # fmt: skip
-    kit, sheets = kit_with(*regions), Given(*SIZE)
+    kit, sheets = kit_with(*regions, size=SIZE), Sheets()
     assert {f.region for f in findings(kit, sheets, "The edge of")} == {"dddd", "eeeee"}
     for found in findings(kit, sheets, "The edge of"):
         assert found.mend is not None
@@ -160,11 +162,11 @@ def test_edges() -> None:
 def test_the_lowest_mip(level: int) -> None:
     """A strip of 5 texels is there at mip 2 and gone at mip 4, where growing it is offered."""
     strip = Region("s", "S", (1, 0, 0), keyed=False, boxes=(Box(0.3, 0.5, 0.7, 0.5 + 5 / 390),))
-    kit = commands.set_lowest_mip("sheet_1", level).apply(kit_with(strip))
-    found = findings(kit, Given(*SIZE), "vanishes")
+    kit = commands.set_lowest_mip("sheet_1", level).apply(kit_with(strip, size=SIZE))
+    found = findings(kit, Sheets(), "vanishes")
     assert bool(found) == (level == 4)
     if found:
-        mended(kit, Given(*SIZE), "vanishes")
+        mended(kit, Sheets(), "vanishes")
 
 
 def test_mends_are_commands_that_undo(tmp_path: Path) -> None:

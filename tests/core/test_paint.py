@@ -27,9 +27,13 @@ from even_palette.core.regions.brush import Path as Stretch
 from even_palette.core.regions.paint import Paint, PaintTile, over, place_name
 from even_palette.core.regions.stamps import STAMPS, shipped_stamp
 from even_palette.core.regions.stroke import Effect, Stroke, stroke_through
+from even_palette.core.results.footprints import surface_of
+from even_palette.core.results.id_map import mask_size_of
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.painting import ground_of, inside, outside
+from even_palette.core.results.sheet_mesh import mesh_on_sheet, regions_of_faces
 from even_palette.core.results.sheets import Sheets
-from tests.core.test_steps import Given, boxes, kit_with
+from tests.core.test_steps import boxes, kit_with, sized
 
 SIZES = [(300, 517), (256, 256), (77, 1030)]
 
@@ -171,17 +175,17 @@ def test_locks_and_limits() -> None:
     rng = np.random.default_rng(1)
     one = Region("one", "One", (1, 0, 0), keyed=False, boxes=boxes(rng))
     two = Region("two", "Two", (2, 0, 0), keyed=False, boxes=boxes(rng), locked=True)
-    at, sheets = kit_with(one, two).at(), Given(*size[::-1])
+    at, sheets = kit_with(one, two, size=size[::-1]).at(), Sheets()
     ground = ground_of(at, sheets, "one")
     brush = Brush(radius=400.0, hardness=1.0)
     stroke = ground.stroke(brush)
     stroke.put([Dab(140.0, 150.0, 400.0, 1.0, 1.0)])
-    locked = sheets.mask(at, "two").samples[..., 0] > 0
+    locked = mask_of(at, sheets, "two").samples[..., 0] > 0
     paint = stroke.paint().samples()
     assert locked.any()
     assert not paint[locked].any()
     assert (paint[~locked] >= 65535 - 1).all()
-    mine = sheets.mask(at, "one")
+    mine = mask_of(at, sheets, "one")
     limited = ground.stroke(brush, 0.0, limits=(inside(mine),))
     limited.put([Dab(140.0, 150.0, 400.0, 1.0, 1.0)])
     cover = limited.paint().samples()[..., 1] > 0
@@ -294,13 +298,13 @@ def plain_boxes(rng: np.random.Generator) -> tuple[Box, ...]:
     return tuple(Box(*(float(v) for v in (b.left, b.top, b.right, b.bottom))) for b in boxes(rng))
 
 
-def random_kit(size: tuple[int, int]) -> tuple[History, Given]:
+def random_kit(size: tuple[int, int]) -> tuple[History, Sheets]:
     rng = np.random.default_rng(3)
     regions = [Region(f"r{n}", f"R{n}", (n, 0, 0), keyed=False, boxes=plain_boxes(rng)) for n in range(3)]
-    return History(kit_with(*regions)), Given(*size)
+    return History(kit_with(*regions, size=size)), Sheets()
 
 
-def stroke_at_random(history: History, sheets: Given, rng: random.Random) -> None:
+def stroke_at_random(history: History, sheets: Sheets, rng: random.Random) -> None:
     """A stroke of any effect in any region, or an edit of its steps."""
     at = history.kit.at()
     region = rng.choice(at.sheet.regions)
@@ -359,8 +363,8 @@ def painted_bytes(kit: Kit) -> object:
 def test_history_is_bounded_by_touched_tiles() -> None:
     """100 strokes on 8192²: what they keep is bounded by the tiles that they touched, packed, not by the sheet."""
     rng = random.Random(3)
-    history = History(kit_with(Region("r0", "R0", (1, 0, 0), keyed=False)))
-    sheets = Given(8192, 8192)
+    history = History(kit_with(Region("r0", "R0", (1, 0, 0), keyed=False), size=(8192, 8192)))
+    sheets = Sheets()
     touched = 0
     for _ in range(100):
         ground = ground_of(history.kit.at(), sheets, "r0")
@@ -439,7 +443,7 @@ def test_damaged_paint_is_told_and_everything_else_opens(tmp_path: Path, harm: s
     assert damaged == kit
     lost = [tile for tile in paint_tiles(damaged) if not tile.is_there]
     assert {tile.name for tile in lost} == {path.stem}
-    findings = [f for f in find(damaged, Given(400, 300)) if "paint" in f.text]
+    findings = [f for f in find(sized(damaged, 400, 300), Sheets()) if "paint" in f.text]
     assert len(findings) >= 1
     held = KitFolder(tmp_path / "kit")
     held.save(damaged)
@@ -470,12 +474,14 @@ def test_impossible_paint_is_refused(tmp_path: Path, change: Callable[[bytes], b
 def test_paint_follows_a_sheet_of_another_size() -> None:
     """An ID map of twice the size: the painting is scaled, filtered, and strokes go on from there."""
     paint = painted(400, 300)
-    at = kit_with(Region("r0", "R0", (1, 0, 0), keyed=False, steps=(Step("paint", paint=paint),))).at()
-    small = Given(400, 300).mask(at, "r0").samples[..., 0].astype(float) / 65535
-    large = Given(800, 600).mask(at, "r0").samples[..., 0].astype(float) / 65535
+    kit, sheets = kit_with(Region("r0", "R0", (1, 0, 0), keyed=False, steps=(Step("paint", paint=paint),))), Sheets()
+    small, large = (
+        mask_of(sized(kit, *size).at(), sheets, "r0").samples[..., 0].astype(float) / 65535
+        for size in ((400, 300), (800, 600))
+    )
     doubled = zoom(small, 2, order=1, mode="nearest", grid_mode=True)
     assert np.abs(large - doubled).max() < 2e-4
-    ground = ground_of(at, Given(800, 600), "r0")
+    ground = ground_of(sized(kit, 800, 600).at(), sheets, "r0")
     assert ground.paint is not None
     assert (ground.paint.width, ground.paint.height) == (800, 600)
 
@@ -507,12 +513,12 @@ def test_no_break_over_the_seams_of_the_tug(region: str) -> None:
 
     kit = read_kit(KIT_FOLDER)
     at, sheets = kit.at(), Sheets()
-    size = sheets.mask_size(at)
-    surface, found = sheets.meshes.surface(at, *size), sheets.meshes.on_sheet(at)
+    size = mask_size_of(at, sheets)
+    surface, found = surface_of(at, sheets, *size), mesh_on_sheet(at, sheets)
     assert surface is not None
     assert found is not None
     number = [r.name for r in at.sheet.regions].index(region)
-    places = found.mesh.corners()[sheets.meshes.face_regions(at) == number].mean(axis=1)
+    places = found.mesh.corners()[regions_of_faces(at, sheets) == number].mean(axis=1)
     order = np.argsort(places @ np.linalg.svd(places - places.mean(axis=0), full_matrices=False)[2][0])
     points = [tuple(float(c) for c in places[i]) for i in order[:: max(1, len(order) // 12)]]
     texels = painted_in_space(surface, points, Brush(radius=40.0, hardness=0.0, flow=0.6, spacing=0.1))

@@ -21,7 +21,7 @@ from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks, en
 from even_palette.core.proof.survival import LOOK_UPS, sampled_source, shrunk, survive, verdict
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.tones import entry_numbers
+from even_palette.core.results.planes import entry_numbers
 from even_palette.core.tones.colours import count_colours, to_oklab
 from even_palette.core.tones.index_map import Dither, Stored, index_map, read_indices, stored_levels
 from even_palette.core.tones.palette import (

@@ -19,8 +19,10 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.packing import Packing
 from even_palette.core.regions.weights import quantize_weights
+from even_palette.core.results.planes import tone_of
 from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.write import ship
 from tests.core.test_packages import add_map
 
@@ -170,13 +172,14 @@ def test_levels_of_a_packed_tone(history: History, sheets: Sheets, planes: dict[
     """A part of a packed plane goes through the levels, power and turning round that it is given."""
     part = use("one", low=0.2, high=0.7, power=1.5, invert=True)
     history.do(commands.add_tone("sheet_1", Tone("packed", "Packed", "packed", parts=(part, use("two")))))
-    got = sheets.tone(history.kit.at(), "packed").samples
+    got = tone_of(history.kit.at(), sheets, history.kit.at().sheet.tone("packed")).samples
     wanted = 1 - np.clip((planes["one"] - 0.2) / 0.5, 0, 1) ** 1.5
     assert np.abs(got[..., 0] / 255 - wanted[..., 0]).max() <= 1 / 255
     assert np.array_equal(got[..., 1], np.uint8(planes["two"][..., 0] * 255 + 0.5))
     turned = commands.set_tone_parts("sheet_1", "packed", (use("one"), use("two"))).apply(history.kit)
     assert np.array_equal(
-        sheets.tone(turned.at(), "packed").samples[..., 0], np.uint8(planes["one"][..., 0] * 255 + 0.5)
+        tone_of(turned.at(), sheets, turned.at().sheet.tone("packed")).samples[..., 0],
+        np.uint8(planes["one"][..., 0] * 255 + 0.5),
     )
 
 
@@ -197,7 +200,7 @@ def test_edge_pairs_decoded_by_their_documentation(kit: Kit, sheets: Sheets, tmp
     told = json.loads((tmp_path / "package" / "package.json").read_text())["sheets"][0]
     (entry,) = [entry for entry in told["maps"] if entry["slot"] == "edge_pairs"]
     pairs = np.asarray(Image.open(tmp_path / "package" / entry["file"])).astype(int)[:SIDE, :SIDE]
-    weights = sheets.weights(kit.at()).levels
+    weights = weights_of(kit.at(), sheets).levels
     for region, level in zip(told["regions"], weights, strict=True):
         number = int(region["channel"])
         share = pairs[..., 2]

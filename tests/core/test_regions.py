@@ -18,6 +18,7 @@ from even_palette.core.regions.keying import Metric, key_mask
 from even_palette.core.regions.packing import plane_and_channel
 from even_palette.core.regions.resolve_kernel import resolve_tile
 from even_palette.core.regions.weights import Resolve, coverage, quantize_weights, resolve_weights
+from even_palette.core.results.weights import weights_of
 
 SIXTEEN = [
     "#ff0000", "#00ff00", "#0000ff", "#ffff00", "#ff00ff", "#00ffff", "#ffffff", "#000000",
@@ -146,7 +147,7 @@ def test_a_pure_texel_has_one_channel_at_255(tmp_path: Path) -> None:
     with scripting.new_kit("Pure") as kit:
         kit.add_map(tmp_path / "id.png", role="ID map")
         kit.do("add_regions", kit.at().key, colours)
-        weights = kit.results.weights(kit.at())
+        weights = weights_of(kit.at(), kit.results)
     assert plane_and_channel(6) == (1, 2)
     planes = np.concatenate([plane.samples for plane in weights.packed], axis=-1)
     assert planes.shape == (3, 7, 8)

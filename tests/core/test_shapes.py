@@ -26,6 +26,7 @@ from even_palette.core.results.looks import (
     whole_sheet,
 )
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.write import contents, ship
 from even_palette.gl.sheet_view import SheetRenderer
 from even_palette.player.load import load
@@ -147,7 +148,7 @@ def test_heat_shows_holes_and_overlaps(tmp_path: Path) -> None:
     assert np.ptp(orange) > 0.15
     assert np.argmax(blue) == np.argmax(HOLE)
     assert heat[35].max() == 0
-    coverage = sheets.weights(history.kit.at()).coverage
+    coverage = weights_of(history.kit.at(), sheets).coverage
     assert (coverage.covered, coverage.over, coverage.empty) == pytest.approx((0.5, 0.25, 0.25))
 
 

@@ -22,9 +22,13 @@ from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.footprints import layout_of
 from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.rendering import SheetRender
+from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.package import package_schema, read_package
 from even_palette.core.ship.write import plan, ship, shipped_base, texture_bytes
 from even_palette.demo import KIT_FOLDER
@@ -89,7 +93,7 @@ def test_the_demo_kit_is_what_its_code_makes(demo: Kit, sheets: Sheets, tmp_path
     assert without_files(again) == without_files(demo)
     for ours, shipped in zip(again.files, demo.files, strict=True):
         if isinstance(ours, MeshFile) and isinstance(shipped, MeshFile):
-            one, other = sheets.meshes.file(ours), read_mesh(Path(shipped.path))
+            one, other = mesh_of_file(ours, sheets), read_mesh(Path(shipped.path))
             assert np.array_equal(one.faces, other.faces)
             assert np.allclose(one.points, other.points, atol=1e-6)
             assert np.allclose(one.uv_sets[0], other.uv_sets[0], atol=1e-6)
@@ -102,16 +106,16 @@ def test_the_demo_kit_is_what_its_code_makes(demo: Kit, sheets: Sheets, tmp_path
 
 def test_each_region_of_the_demo_has_texels(demo: Kit, sheets: Sheets) -> None:
     for sheet in demo.sheets:
-        assert all(area > 0.005 for area in sheets.weights(demo.at(sheet.key)).areas), sheet.name
+        assert all(area > 0.005 for area in weights_of(demo.at(sheet.key), sheets).areas), sheet.name
 
 
 def test_layout_of_the_demo(demo: Kit, sheets: Sheets) -> None:
     """No overlaps, nothing outside the tile, no face without area; many shells, the hull's planks in three regions."""
     for sheet in demo.sheets[:3]:  # the sign has no mesh
-        found = sheets.meshes.layout(demo.at(sheet.key), 1024, 1024)
+        found = layout_of(demo.at(sheet.key), sheets, 1024, 1024)
         assert found is not None
         assert (found.overlapping_texels, found.outside_faces, found.empty_faces) == (0, 0, 0)
-    assert sheets.meshes.elements(demo.at(), ElementKind.SHELL).count > 100
+    assert elements_of(demo.at(), sheets, ElementKind.SHELL).count > 100
     hull = [region.key for region in demo.sheets[0].regions if region.name.startswith("Hull")]
     assert len(hull) == 3
     assert set(hull) <= set(demo.meshes[0].faces.regions)
@@ -283,7 +287,7 @@ def test_masks_as_files(bits: int, history: History, sheets: Sheets, tmp_path: P
     out = tmp_path / "out"
     assert main(["masks", str(tmp_path / "kit"), "--to", str(out), "--bits", str(bits)]) == 0
     at = history.kit.at()
-    key, weights = at.key, sheets.weights(at)
+    key, weights = at.key, weights_of(at, sheets)
     names = sorted(path.name for path in out.glob("*.png"))
     assert len(names) == len(at.sheet.regions) + len(weights.packed)
     regions = [name for name in names if "packed" not in name]
@@ -291,7 +295,7 @@ def test_masks_as_files(bits: int, history: History, sheets: Sheets, tmp_path: P
     written = {name: np.asarray(Image.open(out / name)) for name in names}
     total = sum(written[name].astype(np.int64) for name in regions)
     most = 255 if bits == 8 else 65535
-    masks = np.stack([sheets.mask(at, region.key).samples[..., 0] for region in at.sheet.regions]) / 65535
+    masks = np.stack([mask_of(at, sheets, region.key).samples[..., 0] for region in at.sheet.regions]) / 65535
     exact = masks / np.maximum(1, masks.sum(axis=0))
     assert total.max() <= most
     assert np.abs(total - most * exact.sum(axis=0)).max() <= 1

@@ -12,7 +12,7 @@ from even_palette.core.colour.oklab import linear_to_oklab
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Box, Focus, Kit, Region, Sheet, Step
+from even_palette.core.kit.model import Box, Kit, Region, Sheet, Step
 from even_palette.core.kit.store import read_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
@@ -20,10 +20,15 @@ from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.keying import Metric, distance_counts
 from even_palette.core.regions.steps import Join
+from even_palette.core.results.file_names import name_of
+from even_palette.core.results.footprints import footprint_of
+from even_palette.core.results.id_map import mask_size_of
+from even_palette.core.results.masks import mask_of
+from even_palette.core.results.sheet_mesh import elements_of
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
 from tests.core.test_shapes import sheet
-from tests.core.test_steps import Given, boxes, kit_with
+from tests.core.test_steps import boxes, kit_with, sized
 
 SIZE = (517, 300)
 
@@ -34,7 +39,7 @@ def plain(key: str, *steps: Step, at: tuple[Box, ...] = ()) -> Region:
 
 def masks(kit: Kit, sheets: Sheets) -> dict[str, Floats]:
     at = kit.at()
-    return {r.key: float32(sheets.mask(at, r.key).samples[..., 0]) / 65535 for r in at.sheet.regions}
+    return {r.key: float32(mask_of(at, sheets, r.key).samples[..., 0]) / 65535 for r in at.sheet.regions}
 
 
 @pytest.mark.parametrize("join", list(Join))
@@ -45,8 +50,8 @@ def test_the_mask_and_the_claims_of_another_region(join: Join) -> None:
     taken = [Step("region_mask", region="one", join=join), Step("region_claims", region="one", join=join)]
     two, three = (plain(key, step, at=boxes(rng)) for key, step in zip(("two", "six_"), taken, strict=True))
     bare = [plain(region.key, at=region.boxes) for region in (one, two, three)]
-    sheets = Given(*SIZE)
-    got, before = masks(kit_with(one, two, three), sheets), masks(kit_with(*bare), sheets)
+    sheets = Sheets()
+    got, before = (masks(kit_with(*each, size=SIZE), sheets) for each in ((one, two, three), bare))
     formulas = {
         Join.ADD: lambda a, b: a + b - a * b, Join.SUBTRACT: lambda a, b: a * (1 - b), Join.INTERSECT: np.multiply,
         Join.STRONGEST: np.maximum, Join.REPLACE: lambda a, b: b,
@@ -54,7 +59,7 @@ def test_the_mask_and_the_claims_of_another_region(join: Join) -> None:
     assert np.abs(got["two"] - formulas[join](before["two"], got["one"])).max() < 2e-5
     assert np.abs(got["six_"] - formulas[join](before["six_"], before["one"])).max() < 2e-5
     harder = plain("one", Step("feather", {"radius": 2.0}), at=one.boxes)
-    after = masks(kit_with(harder, two, three), sheets)
+    after = masks(kit_with(harder, two, three, size=SIZE), sheets)
     assert np.abs(after["two"] - formulas[join](before["two"], after["one"])).max() < 2e-5
     assert np.array_equal(after["six_"], got["six_"])
 
@@ -101,7 +106,7 @@ def test_id_colour_with_tolerances_of_its_own(tmp_path: Path) -> None:
 def test_box() -> None:
     """Texels whose middles lie in it, as a rectangle of a region does."""
     step = Step("box", {"left": 20.0, "top": 10.0, "right": 63.0, "bottom": 71.0})
-    got = masks(kit_with(plain("a", step), plain("bb", at=(Box(0.2, 0.1, 0.63, 0.71),))), Given(*SIZE))
+    got = masks(kit_with(plain("a", step), plain("bb", at=(Box(0.2, 0.1, 0.63, 0.71),)), size=SIZE), Sheets())
     assert np.array_equal(got["a"], got["bb"])
 
 
@@ -120,15 +125,11 @@ def test_a_plane_through_a_curve(tmp_path: Path) -> None:
     assert np.abs(masks(kit, Sheets())["r"] - wanted).max() < 1e-4
 
 
-class Painted(Given):
-    """Results of a sheet with a base colour of our own."""
-
-    def __init__(self, paint: Floats) -> None:
-        super().__init__(paint.shape[1], paint.shape[0])
-        self._paint = Plane(paint, Encoding.LINEAR)
-
-    def paint(self, at: Focus) -> Plane:
-        return self._paint
+def mask_on(paint: Floats, region: Region) -> Floats:
+    """The mask of a region of a sheet with a base colour of our own."""
+    kit, sheets = sized(kit_with(region), paint.shape[1], paint.shape[0], Encoding.LINEAR), Sheets()
+    sheets.cache.get(("plane", name_of(kit.sheets[0].sources[0])), lambda: Plane(paint, Encoding.DATA))
+    return masks(kit, sheets)[region.key]
 
 
 def guided(mask: Floats, guide: Floats, radius: int, eps: float) -> Floats:
@@ -158,8 +159,8 @@ def test_smoothing_keeps_edges_of_the_paint() -> None:
     paint[:, 150:] += 0.5
     box = Box(0.3, 0.2, 150 / 280, 0.8)
     step = Step("smooth", {"radius": 4.0, "edge": 6.0})
-    before = masks(kit_with(plain("a", at=(box,))), Painted(paint))["a"]
-    got = masks(kit_with(plain("a", step, at=(box,))), Painted(paint))["a"]
+    before = mask_on(paint, plain("a", at=(box,)))
+    got = mask_on(paint, plain("a", step, at=(box,)))
     guide = linear_to_oklab(paint)[..., 0]
     assert np.abs(got - guided(before, guide, 4, 0.06**2)).max() < 1e-4
     assert got[20, 148] - got[20, 152] > 0.85
@@ -175,13 +176,13 @@ def test_nothing_crosses_the_border_of_an_island(strength: float) -> None:
     wide = commands.set_steps(key, "", spread).apply(kit)
     kept = commands.set_steps(key, "", (*spread, Step("islands", strength=strength))).apply(kit)
     claims, before, after = (
-        float32(sheets.mask(state.at(), key, steps).samples[..., 0]) / 65535
+        float32(mask_of(state.at(), sheets, key, steps).samples[..., 0]) / 65535
         for state, steps in ((wide, 0), (wide, 9), (kept, 9))
     )
     at = kit.at()
-    seen = sheets.meshes.footprint(at, *sheets.mask_size(at))
+    seen = footprint_of(at, sheets, *mask_size_of(at, sheets))
     assert seen is not None
-    islands = sheets.meshes.elements(at, ElementKind.ISLAND).labels
+    islands = elements_of(at, sheets, ElementKind.ISLAND).labels
     face = np.where(seen.nearest < 0, -1, seen.face.ravel()[seen.nearest])
     island = np.where(face < 0, -1, islands[face])
     own = np.unique(island[(claims >= 0.5) & (seen.face >= 0)])
@@ -196,8 +197,8 @@ def test_tiles_leave_no_seam_for_smoothing() -> None:
     rng = np.random.default_rng(5)
     paint = float32(ndimage.gaussian_filter(rng.random((270, 300)), 3)[..., None].repeat(3, axis=2))
     region = plain("a", Step("smooth", {"radius": 9.0, "edge": 3.0}), at=boxes(rng))
-    got = masks(kit_with(region), Painted(paint))["a"]
-    before = masks(kit_with(plain("a", at=region.boxes)), Painted(paint))["a"]
+    got = mask_on(paint, region)
+    before = mask_on(paint, plain("a", at=region.boxes))
     from even_palette.core.regions.steps.smooth import smooth
 
     values = {"radius": 9.0, "edge": 3.0}

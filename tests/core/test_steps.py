@@ -14,13 +14,12 @@ from skimage.exposure import adjust_gamma, rescale_intensity
 from skimage.filters import gaussian
 from skimage.morphology import dilation, disk, erosion, remove_small_holes, remove_small_objects
 
-import even_palette.core.results.sheets as sheets_module
 from even_palette.core.arrays import float32
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Box, Focus, Kit, Region, Sheet, Step
+from even_palette.core.kit.model import Box, Kit, Region, Sheet, Source, Step
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
@@ -30,22 +29,25 @@ from even_palette.core.regions.resolve_kernel import resolve_tile
 from even_palette.core.regions.steps import STEPS, Join, joined
 from even_palette.core.regions.steps.specks import specks
 from even_palette.core.regions.weights import Resolve, coverage, quantize_weights, resolve_weights
+from even_palette.core.results import weights_on_disk
+from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.disk_cache import SUFFIX, DiskCache
-from even_palette.core.results.materials import material_of, spots
+from even_palette.core.results.masks import mask_of
+from even_palette.core.results.materials import material_of
+from even_palette.core.results.means import means_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.typical_texels import typical_texels
+from even_palette.core.results.weights import weights_name, weights_of
+from even_palette.core.results.weights_on_disk import lasting_weights_of
 
 RNG = np.random.default_rng(8)
 
 
-class Given(Sheets):
-    """Results of a sheet whose masks have a size of our choosing."""
-
-    def __init__(self, width: int, height: int) -> None:
-        super().__init__()
-        self._size = (width, height)
-
-    def mask_size(self, at: Focus) -> tuple[int, int]:
-        return self._size
+def sized(kit: Kit, width: int, height: int, encoding: Encoding = Encoding.SRGB) -> Kit:
+    """A kit whose masks have this size, as its base colour has it; nothing that asks for masks alone reads that."""
+    sha256 = f"{width:032x}{height:032x}"
+    paint = Source("paint", Role.BASE_COLOUR, "/not/there.png", encoding, 0, sha256, width=width, height=height)
+    return kit.with_sheet(replace(kit.sheets[0], sources=(paint,)))
 
 
 def boxes(rng: np.random.Generator, count: int = 6) -> tuple[Box, ...]:
@@ -58,8 +60,10 @@ def boxes(rng: np.random.Generator, count: int = 6) -> tuple[Box, ...]:
     return tuple(made)
 
 
-def kit_with(*regions: Region, resolve: Resolve = Resolve.SHARE) -> Kit:
-    return Kit(sheets=(Sheet("sheet_1", "Sheet", regions=regions, resolve=resolve),))
+def kit_with(*regions: Region, size: tuple[int, int] | None = None, resolve: Resolve = Resolve.SHARE) -> Kit:
+    """A kit of one sheet with these regions, and with masks of a width and height."""
+    kit = Kit(sheets=(Sheet("sheet_1", "Sheet", regions=regions, resolve=resolve),))
+    return sized(kit, *size) if size else kit
 
 
 def whole(mask: np.ndarray, step: Step) -> np.ndarray:
@@ -98,13 +102,13 @@ def test_tiles_leave_no_seam(width: int, height: int, steps: list[Step], seed: i
     """The tiled result equals the same functions on the whole sheet, exactly, at sizes that are no multiple of a tile."""
     rng = np.random.default_rng(seed)
     shape = boxes(rng)
-    bare = Given(width, height)
-    want = bare.mask(kit_with(Region("a", "A", (1, 2, 3), keyed=False, boxes=shape)).at(), "a").samples[..., 0]
+    bare = kit_with(Region("a", "A", (1, 2, 3), keyed=False, boxes=shape), size=(width, height))
+    want = mask_of(bare.at(), Sheets(), "a").samples[..., 0]
     for step in steps:
         if step.on:
             want = whole(want, step)
-    kit = kit_with(Region("a", "A", (1, 2, 3), keyed=False, boxes=shape, steps=tuple(steps)))
-    got = Given(width, height).mask(kit.at(), "a").samples[..., 0]
+    kit = kit_with(Region("a", "A", (1, 2, 3), keyed=False, boxes=shape, steps=tuple(steps)), size=(width, height))
+    got = mask_of(kit.at(), Sheets(), "a").samples[..., 0]
     assert np.array_equal(got, want)
 
 
@@ -239,12 +243,12 @@ def test_ranges_of_the_paint() -> None:
 def test_a_range_of_the_paint_joins_the_mask(history: History, sheets: Sheets) -> None:
     """At the texels of the mask, whatever the size of the base colour."""
     step = Step("lightness", {"low": 0.0, "high": 55.0, "soft": 20.0}, join=Join.REPLACE)
-    before = sheets.weights_key(history.kit.at())
+    before = weights_name(history.kit.at(), sheets)
     history.do(commands.add_step("region_2", step))
     at = history.kit.at()
-    assert sheets.weights_key(at) != before
-    mask = sheets.mask(at, "region_2").samples[..., 0]
-    values = sample(sheets.base_colour(at), texel_centres(*mask.shape), Sampler())[..., :3]
+    assert weights_name(at, sheets) != before
+    mask = mask_of(at, sheets, "region_2").samples[..., 0]
+    values = sample(base_colour_of(at, sheets), texel_centres(*mask.shape), Sampler())[..., :3]
     source = STEPS["lightness"].source
     assert source is not None
     assert np.abs(mask / 65535 - source(values, STEPS["lightness"].filled(step.values))).max() < 1e-4
@@ -264,10 +268,10 @@ def test_joins() -> None:
 def test_a_channel_of_a_plane_joins_the_mask(history: History, sheets: Sheets, join: Join) -> None:
     """Through levels, at texels of the mask, which has the size of the ID map; undone with the map that it reads."""
     use = PlaneUse(PlaneRef(PlaneKind.MAP, "base_colour"), 1, 0.2, 0.8)
-    before = float32(sheets.mask(history.kit.at(), "region_2").samples[..., 0]) / 65535
+    before = float32(mask_of(history.kit.at(), sheets, "region_2").samples[..., 0]) / 65535
     history.do(commands.add_step("region_2", Step("channel", plane=use, join=join)))
-    paint = sheets.base_colour(history.kit.at()).linear()[..., 1]
-    got = float32(sheets.mask(history.kit.at(), "region_2").samples[..., 0]) / 65535
+    paint = base_colour_of(history.kit.at(), sheets).linear()[..., 1]
+    got = float32(mask_of(history.kit.at(), sheets, "region_2").samples[..., 0]) / 65535
     want = joined(before, np.clip((paint - np.float32(0.2)) / np.float32(0.6), 0, 1), join, 1.0)
     assert np.abs(got - want).max() < 2e-5
     history.do(commands.remove_map("sheet_1", "base_colour"))
@@ -295,9 +299,9 @@ def test_the_compiled_loop_equals_the_reference(count: int, seed: int, by_order:
 
 def test_stepped_and_looked_up_weights_agree(history: History, sheets: Sheets) -> None:
     """A step that changes nothing takes the way by texels; it gives the weights of the way by classes."""
-    plain = sheets.weights(history.kit.at())
+    plain = weights_of(history.kit.at(), sheets)
     history.do(commands.add_step("region_1", Step("grow", {"radius": 0.0})))
-    stepped = sheets.weights(history.kit.at())
+    stepped = weights_of(history.kit.at(), sheets)
     assert [plane.content_id for plane in plain.packed] == [plane.content_id for plane in stepped.packed]
     assert plain.mask_sum.content_id == stepped.mask_sum.content_id
     assert plain.coverage == pytest.approx(stepped.coverage) if isinstance(plain.coverage, tuple) else True
@@ -307,13 +311,13 @@ def test_an_edit_makes_only_the_tiles_within_its_reach() -> None:
     """A box moved in one corner of 5 x 4 tiles: the others are the same objects, in masks and in weights."""
     corner, middle = Box(0.02, 0.02, 0.1, 0.1), Box(0.4, 0.4, 0.6, 0.6)
     steps = (Step("feather", {"radius": 20.0}), Step("grow", {"radius": 9.0}))
-    sheets = Given(1200, 900)
+    sheets = Sheets()
     found = []
     for box in (corner, replace(corner, right=0.12)):
         first = Region("a", "A", (1, 2, 3), keyed=False, boxes=(box,), steps=steps)
         second = Region("b", "B", (3, 2, 1), keyed=False, boxes=(middle,), steps=steps[:1])
-        at = kit_with(first, second).at()
-        found.append((sheets.mask(at, "a"), sheets.weights(at)))
+        at = kit_with(first, second, size=(1200, 900)).at()
+        found.append((mask_of(at, sheets, "a"), weights_of(at, sheets)))
     (mask, weights), (mask_after, weights_after) = found
     for one, other in (
         (mask, mask_after),
@@ -328,13 +332,13 @@ def test_an_edit_makes_only_the_tiles_within_its_reach() -> None:
 def test_a_region_that_has_no_texel_has_a_mean(history: History, sheets: Sheets) -> None:
     """One more region whose weight is 0 everywhere changes no byte of the weights, but how many there are."""
     one = history.kit
-    assert len(sheets.means(one.at())) == 4
+    assert len(means_of(one.at(), sheets)) == 4
     history.do(commands.remove_region("region_4"))
     three = history.kit
     history.do(commands.add_regions(three.sheets[0].key, [(9, 9, 9)]))
-    assert len(sheets.means(three.at())) == 3
-    assert sheets.means(history.kit.at()).shape == (4, 3)
-    assert spots(history.kit.at(), sheets).shape[0] == 5
+    assert len(means_of(three.at(), sheets)) == 3
+    assert means_of(history.kit.at(), sheets).shape == (4, 3)
+    assert typical_texels(history.kit.at(), sheets).shape[0] == 5
     material_of(history.kit.at(), sheets)
 
 
@@ -402,14 +406,14 @@ def test_weights_last_on_disk(size: tuple[int, int], tmp_path: Path, monkeypatch
                steps=(Step("feather", {"radius": 3.0}),))
         for number in range(5)
     ]  # fmt: skip
-    at = kit_with(*regions).at()
-    first = Given(*size)
+    at = kit_with(*regions, size=size).at()
+    first = Sheets()
     first.cache.disk = DiskCache(tmp_path)
-    made = first.weights(at, lasting=True)
-    again = Given(*size)
+    made = lasting_weights_of(at, first)
+    again = Sheets()
     again.cache.disk = DiskCache(tmp_path)
-    monkeypatch.setattr(sheets_module, "weights_of", None)
-    kept = again.weights(at, lasting=True)
+    monkeypatch.setattr(weights_on_disk, "make_weights", None)
+    kept = lasting_weights_of(at, again)
     assert (kept.count, kept.coverage) == (made.count, made.coverage)
     for one, other in zip((*kept.packed, kept.mask_sum), (*made.packed, made.mask_sum), strict=True):
         assert one.content_id == other.content_id
@@ -417,6 +421,6 @@ def test_weights_last_on_disk(size: tuple[int, int], tmp_path: Path, monkeypatch
     assert len(list(tmp_path.glob(f"*{SUFFIX}"))) == 1
     monkeypatch.undo()
     edited = replace(regions[0], boxes=regions[0].boxes[:3])
-    again = Given(*size)
+    again = Sheets()
     again.cache.disk = DiskCache(tmp_path)
-    assert again.weights(kit_with(edited, *regions[1:]).at(), lasting=True).content_id != made.content_id
+    assert lasting_weights_of(kit_with(edited, *regions[1:], size=size).at(), again).content_id != made.content_id

@@ -60,7 +60,8 @@ def test_an_atlas_is_cut_into_its_cells(history: History, sheets, tmp_path, coun
     """Cells lie row by row; what the grid leaves over at the right and below is left out."""
     from even_palette.core.raster.files import write_plane
     from even_palette.core.raster.guess import Role
-    from even_palette.core.results.materials import material_of, slots_of
+    from even_palette.core.results.materials import material_of
+    from even_palette.core.results.slots import slots_of
     from tests.conftest import source
 
     columns, rows = grid

@@ -1,5 +1,7 @@
 """Neutral, adjustment, ramps and strands against published weights, reference libraries and charts."""
 
+import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -24,9 +26,11 @@ from even_palette.core.kit.model import Tone
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.strip import look_up
 from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.results.maps import paint_of
+from even_palette.core.results.planes import tone_of
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.tones.adjust import adjusted, bands_of
-from even_palette.core.tones.kinds import REPLACING, tone_kinds
+from even_palette.core.tones.kinds import TONES
 from even_palette.core.tones.kinds._declare import ToneGround
 from even_palette.core.tones.neutral import Curve, advice, contrast_mix, grey_of, histogram_of, towards
 from even_palette.core.tones.ramp import (
@@ -97,7 +101,7 @@ def test_targets_are_met(mean: float, spread: float | None) -> None:
 def test_a_neutral_through_a_curve_of_its_own() -> None:
     """Levels, then scipy's PCHIP through the five points, then contrast; a target is met behind them as well."""
     rgb = np.ascontiguousarray(data.coffee()[::3, ::3])
-    kind, source = tone_kinds()["neutral"], Plane(rgb, Encoding.SRGB)
+    kind, source = TONES["neutral"], Plane(rgb, Encoding.SRGB)
     points = {"at_0": 0.1, "at_25": 0.2, "at_50": 0.7, "at_75": 0.75, "at_100": 0.9}
     own = {"method": "luma_709", "black": 0.1, "white": 0.8, "gamma": 1.4, "contrast": 1.2, "curve": "own", **points}
     found = kind.make(ToneGround(source), kind.settings(own))[..., 0]
@@ -115,7 +119,7 @@ def test_a_neutral_through_a_curve_of_its_own() -> None:
 def test_alpha_stays_beside_the_grey() -> None:
     """A second channel with the alpha as painted; opaque paint has one channel."""
     rgba = np.random.default_rng(4).integers(0, 256, (30, 41, 4)).astype(np.uint8)
-    kind = tone_kinds()["neutral"]
+    kind = TONES["neutral"]
     found = kind.make(ToneGround(Plane(rgba, Encoding.SRGB)), kind.settings({}))
     opaque = kind.make(ToneGround(Plane(np.ascontiguousarray(rgba[..., :3]), Encoding.SRGB)), kind.settings({}))
     assert np.array_equal(found[..., 1], rgba[..., 3])
@@ -162,7 +166,7 @@ def test_evened_regions_take_a_tint_alike() -> None:
         weight[:, max(0, number * 200 - 2) : number * 200] = 0.5 if number else 0
         weight[:, number * 200 + 198 : number * 200 + 200] = 0.5
         weights[f"r{number}"] = weight
-    kind = tone_kinds()["neutral"]
+    kind = TONES["neutral"]
     own = {key: kind.settings({"reach": "both", "mean": 0.6, "spread": 0.1}) for key in weights}
     ground = ToneGround(Plane(rgb, Encoding.SRGB), own, lambda key: weights[key])
     light = Plane(kind.make(ground, kind.settings({})), Encoding.SRGB).linear()
@@ -225,9 +229,12 @@ def test_adjustment_in_spaces(space: str) -> None:
     np.testing.assert_allclose(turned, np.clip(wanted, 0, 1), atol=3e-3)
 
 
-def test_kinds_that_replace_the_base_colour_are_those_that_say_so() -> None:
-    """The kit knows them by name, so that checking it loads no compiled loop."""
-    assert tuple(sorted(name for name, kind in tone_kinds().items() if kind.replaces)) == REPLACING
+def test_what_is_offered_is_known_without_compiled_loops() -> None:
+    """Declarations are read at every start; the loops behind them take half a second to import."""
+    told = (
+        "import sys, even_palette.core.kit.validate; sys.exit('numba' in sys.modules or 'scipy.sparse' in sys.modules)"
+    )
+    assert subprocess.run([sys.executable, "-c", told], check=False).returncode == 0
 
 
 # Ramps
@@ -362,7 +369,7 @@ def test_dirt_is_found_where_paint_is_not_that_of_its_region() -> None:
     source = Plane(np.round(linear_to_srgb(float32(picture)) * 65535).astype(np.uint16), Encoding.SRGB)
     weights = {"left": float32(left[..., 0]), "right": float32(~left[..., 0])}
     ground = ToneGround(source, weight=weights.__getitem__, regions=("left", "right"))
-    kind = tone_kinds()["dirt"]
+    kind = TONES["dirt"]
     found = kind.make(ground, kind.settings({"soften": 0.0}))[..., 0] / 65535
     assert found[~spots[..., 0]].max() < 1e-3
     assert found[spots[..., 0]].min() > 0.5
@@ -378,8 +385,8 @@ def test_dirt_is_found_where_paint_is_not_that_of_its_region() -> None:
 def test_found_dirt_follows_the_masks(history: History, sheets: Sheets) -> None:
     history.do(commands.add_tone("sheet_1", Tone("dirt", "Dirt", "dirt")))
     at = history.kit.at()
-    first = sheets.tone(at, "dirt")
-    assert (first.height, first.width) == (sheets.paint(at).height, sheets.paint(at).width)
+    first = tone_of(at, sheets, at.sheet.tone("dirt"))
+    assert (first.height, first.width) == (paint_of(at, sheets).height, paint_of(at, sheets).width)
     history.do(commands.remove_region("region_2"))
-    other = sheets.tone(history.kit.at(), "dirt")
+    other = tone_of(history.kit.at(), sheets, history.kit.at().sheet.tone("dirt"))
     assert first.content_id != other.content_id

@@ -16,7 +16,10 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.regions.id_colours import list_id_colours
 from even_palette.core.regions.keying import Metric, key_mask
 from even_palette.core.regions.unmix import NONE, WHOLE, Mixing, Unmixed, unmix
+from even_palette.core.results.id_map import unmixed_of
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 from tests.core.charts import Chart, chart
 from tests.core.test_shapes import sheet
 
@@ -150,7 +153,7 @@ def test_seven_colours_split_in_one_step(absent: tuple[int, ...], tmp_path: Path
     history, sheets = sheet(tmp_path, np.zeros((300, 300, 3), np.uint8), levels), Sheets()
     history.do(commands.add_regions("sheet_1", seven))
     assert history.kit.sheets[0].unmix == Unmix()
-    weights = sheets.weights(history.kit.at())
+    weights = weights_of(history.kit.at(), sheets)
     total = np.sum(weights.levels, axis=0, dtype=int)
     assert (total == 255).all()
     for number, colour in enumerate(seven):
@@ -165,11 +168,11 @@ def test_tiles_are_the_whole(tmp_path: Path) -> None:
     history, sheets = sheet(tmp_path, np.zeros((601, 601, 3), np.uint8), made.levels), Sheets()
     history.do(commands.add_regions("sheet_1", [tuple(map(int, colour)) for colour in made.colours]))
     at = history.kit.at()
-    found, _ = sheets.unmixed(at)
+    found, _ = unmixed_of(at, sheets)
     for region in at.sheet.regions:
-        mask = sheets.mask(at, region.key).samples[..., 0]
+        mask = mask_of(at, sheets, region.key).samples[..., 0]
         assert (mask == found.shares_of(found.of_colour(region.id_colour, 8))).all()
-    levels = np.stack(sheets.weights(at).levels)
+    levels = np.stack(weights_of(at, sheets).levels)
     assert (levels.sum(axis=0, dtype=int) == 255).all()
 
 
@@ -182,7 +185,7 @@ def test_stray_colours_are_dissolved_or_given(tmp_path: Path) -> None:
     history.do(commands.add_regions("sheet_1", [(0, 0, 200), (200, 0, 0)]))
 
     def weight(number: int) -> Levels:
-        return sheets.weights(history.kit.at()).levels[number]
+        return weights_of(history.kit.at(), sheets).levels[number]
 
     assert weight(0)[10:15, 10:15].max() == 0
     assert strays(history.kit, sheets) == []  # 25 of 4,096 texels may be an area
@@ -220,7 +223,7 @@ def test_an_id_colour_that_is_a_little_off(tmp_path: Path) -> None:
     levels[:, 16:] = (0, 200, 0)
     history, sheets = sheet(tmp_path, np.zeros((32, 32, 3), np.uint8), levels), Sheets()
     history.do(commands.add_regions("sheet_1", [(255, 0, 0), (3, 198, 5)]))
-    weights = sheets.weights(history.kit.at())
+    weights = weights_of(history.kit.at(), sheets)
     assert weights.levels[0][:, :16].min() == 255
     assert weights.levels[1][:, 16:].min() == 255
 

@@ -46,6 +46,7 @@ from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Filter, Sampler, Wrap, sample, texel_centres
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions.weights import Resolve
+from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.looks import SHOWN, Look, LookKind, Picture, View, picture, render_reference, whole_sheet
 from even_palette.core.results.materials import material_of, packing_plan
 from even_palette.core.results.rendering import SheetRender
@@ -725,7 +726,7 @@ def test_what_is_the_same_at_every_texel_is_worked_out_once(
     assert done.returncode == 0, done.stdout
     ship(history.kit, sheets, tmp_path / "package")
     loaded = load(tmp_path / "package")
-    side = sheets.base_colour(at).width
+    side = base_colour_of(at, sheets).width
     played = play_opengl(loaded, "Day", side, side).astype(int)
     assert np.abs(played - play_reference(loaded, "Day", side, side)).max() <= 1
     assert (

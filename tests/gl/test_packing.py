@@ -31,6 +31,7 @@ from even_palette.core.regions.id_colours import list_id_colours
 from even_palette.core.regions.packing import Packing, PackingPlan, shared_blocks, suggested_order
 from even_palette.core.regions.unmix import unmix
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.write import ship
 from even_palette.demo import KIT_FOLDER
 from even_palette.player.load import load
@@ -138,7 +139,7 @@ def test_shipped_packings_play_alike(packing: Packing, tmp_path: Path) -> None:
             )
             part = play_reference(loaded, variant, side // 2, side // 2).astype(int)
             assert part.shape == (side // 2, side // 2, 3)
-        weights = np.stack(sheets.weights(kit.at(kit.sheets[number].key)).levels)
+        weights = np.stack(weights_of(kit.at(kit.sheets[number].key), sheets).levels)
         crowded = ((weights > 0).sum(axis=0) + (weights.astype(int).sum(axis=0) < 255)) > 2
         near = np.zeros((side, side), dtype=bool)
         for row, column in np.argwhere(crowded):

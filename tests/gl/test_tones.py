@@ -18,8 +18,9 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.core.raster.sampling import Wrap, sample, texel_centres
 from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.results.planes import entry_numbers, tone_of
 from even_palette.core.results.sheets import Sheets
-from even_palette.core.results.tones import entry_numbers
+from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.write import ship
 from even_palette.core.tones.palette import PaletteRow, new_palette, shifted_row
 from even_palette.core.tones.ramp import Ramp, RampRow, Space, Stop
@@ -157,7 +158,7 @@ def test_rows_go_round_over_time(at: float, tmp_path: Path) -> None:
         ]
         light = [srgb_to_linear(float32(end / 255)) for end in ends]
         mixed = to_levels8(linear_to_srgb(float32(light[0] * (1 - share) + light[1] * share)))
-        own = sheets.weights(kit.at()).levels[number] == 255
+        own = weights_of(kit.at(), sheets).levels[number] == 255
         assert own.any()
         assert np.abs(found.astype(int) - mixed)[own].max() <= 1
 
@@ -169,9 +170,9 @@ def test_a_neutral_as_a_colour_looks_as_it_does_alone(tmp_path: Path) -> None:
     sheets, whole, kit = Sheets(), whole_sheet(SIDE, SIDE), dressed(kit, *(grey,) * 4)
     shown = picture(kit.at(), sheets, Look())
     found = render_reference(shown, whole)
-    inside = sheets.weights(kit.at()).mask_sum.samples[..., 0] == 16384
+    inside = weights_of(kit.at(), sheets).mask_sum.samples[..., 0] == 16384
     assert inside.any()
-    alone = np.broadcast_to(sheets.tone(kit.at(), "grey").samples[..., :1], found.shape)
+    alone = np.broadcast_to(tone_of(kit.at(), sheets, kit.at().sheet.tone("grey")).samples[..., :1], found.shape)
     assert np.abs(found.astype(int) - alone)[inside].max() <= 1
     assert np.abs(SheetRenderer().render(shown, whole)[..., :3].astype(int) - found).max() <= 1
     assert_played(kit, sheets, tmp_path / "package", found)
@@ -199,7 +200,7 @@ def test_strips_of_one_width_stand_in_one_sheet(tmp_path: Path) -> None:
     assert_played(together, sheets, tmp_path / "package", found)
     for number, coat in enumerate(coats):
         alone = render_reference(picture(dressed(kit, *(coat,) * 4).at(), sheets, Look()), whole)
-        own = sheets.weights(kit.at()).levels[number] == 255
+        own = weights_of(kit.at(), sheets).levels[number] == 255
         assert own.any()
         assert np.array_equal(found[own], alone[own])
 
@@ -259,8 +260,8 @@ def test_a_palette_is_changed_without_changing_indices(tmp_path: Path) -> None:
     """Editing what an entry looks like, or adding a row, makes no new index map; a new order makes one."""
     kit = kit_with_tones(tmp_path)
     sheets = Sheets()
-    before = sheets.tone(kit.at(), "index_1")
+    before = tone_of(kit.at(), sheets, kit.at().sheet.tone("index_1"))
     row = PaletteRow("new", tuple((9, 9, n) for n in range(7)))
     more = commands.change_palette("colours", "Add row", lambda p: replace(p, rows=(*p.rows, row))).apply(kit)
-    assert sheets.tone(more.at(), "index_1") is before
+    assert tone_of(more.at(), sheets, more.at().sheet.tone("index_1")) is before
     assert more.sheets[0].source(Role.BASE_COLOUR) is not None

@@ -4,13 +4,14 @@ import numpy as np
 import pytest
 import trimesh
 
+from even_palette.core.chance import hashed_unit
+from even_palette.core.colour.numbered import number_colours
 from even_palette.core.mesh.bake import make_bake
-from even_palette.core.mesh.bakes import BAKE_NAMES, bakes
+from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.bakes._declare import Ground
 from even_palette.core.mesh.bakes.along import by_way
 from even_palette.core.mesh.bakes.curvature import mean_curvature
 from even_palette.core.mesh.elements import shell_labels
-from even_palette.core.mesh.hashing import hashed_unit, number_colours
 from even_palette.core.mesh.model import Mesh, build_mesh, face_normals
 from even_palette.core.mesh.raster import rasterize
 from even_palette.core.mesh.rays import build_scene
@@ -54,10 +55,10 @@ def ground_of(mesh: Mesh) -> Ground:
     return Ground(mesh, mesh.uv_sets[0], number_colours(mesh.face_count), np.zeros(mesh.face_count, bool))
 
 
-@pytest.mark.parametrize("name", [name for name in BAKE_NAMES if name != "transfer"])
+@pytest.mark.parametrize("name", [name for name in BAKES if name != "transfer"])
 def test_every_bake_is_deterministic(name: str) -> None:
     """The same seed gives the same bytes, whatever the threads do; background is the declared one."""
-    mesh, kind = sphere(), bakes()[name]
+    mesh, kind = sphere(), BAKES[name]
     one = make_bake(kind, ground_of(mesh), {}, 256, 4, 2)
     other = make_bake(kind, ground_of(mesh), {}, 256, 4, 2)
     assert one.samples.tobytes() == other.samples.tobytes()
@@ -70,8 +71,8 @@ def test_position_and_normal_of_a_sphere() -> None:
     """On a sphere around the origin the normal is the position; both bakes tell the same within the facets' angle."""
     mesh = of_trimesh(trimesh.creation.icosphere(4))
     smooth = unwrapped(build_mesh(mesh.points, mesh.faces, normals=mesh.points[mesh.faces]))
-    position = make_bake(bakes()["position"], ground_of(smooth), {}, 256, 0, 1).samples / 65535
-    normal = make_bake(bakes()["normal"], ground_of(smooth), {}, 256, 0, 1).samples / 65535
+    position = make_bake(BAKES["position"], ground_of(smooth), {}, 256, 0, 1).samples / 65535
+    normal = make_bake(BAKES["normal"], ground_of(smooth), {}, 256, 0, 1).samples / 65535
     covered = rasterize(smooth.uv_sets[0], 256, 256).covered
     assert np.abs(position - normal)[covered].max() < 0.005
     assert np.allclose(normal[~covered], 0.5, atol=1e-4)
@@ -98,11 +99,11 @@ def test_thickness_of_a_slab() -> None:
 
 def test_height_and_random() -> None:
     mesh = quads([(0.05 + 0.1 * i, 0.1, 0.13 + 0.1 * i, 0.9) for i in range(9)])
-    height = make_bake(bakes()["height"], ground_of(mesh), {"axis": "x"}, 256, 0, 1).samples[128, :, 0] / 65535
-    inside = make_bake(bakes()["height"], ground_of(mesh), {"axis": "x"}, 256, 0, 1).samples[128, :, 0] > 0
+    height = make_bake(BAKES["height"], ground_of(mesh), {"axis": "x"}, 256, 0, 1).samples[128, :, 0] / 65535
+    inside = make_bake(BAKES["height"], ground_of(mesh), {"axis": "x"}, 256, 0, 1).samples[128, :, 0] > 0
     u = (np.arange(256) + 0.5) / 256
     assert np.abs(height - (u - 0.05) / 0.88)[inside].max() < 1e-4
-    value = make_bake(bakes()["random"], ground_of(mesh), {"seed": 4}, 256, 0, 1).samples[128, :, 0]
+    value = make_bake(BAKES["random"], ground_of(mesh), {"seed": 4}, 256, 0, 1).samples[128, :, 0]
     centres = [int((0.09 + 0.1 * i) * 256) for i in range(9)]
     assert value[centres].tolist() == [round(float(v) * 255) for v in hashed_unit(np.arange(9), 4)]
     assert len(set(value[centres].tolist())) == 9
@@ -118,7 +119,7 @@ def test_hash_is_even() -> None:
 def test_along_runs_from_root_to_tip() -> None:
     """By UV: 0 at the lower end, 1 at the upper one. By way: the arc length of a strip that is bent to a half circle."""
     mesh = quads([(0.1, 0.2, 0.3, 0.9), (0.5, 0.5, 0.9, 0.6)])
-    along = make_bake(bakes()["along"], ground_of(mesh), {"way": "up"}, 256, 0, 1).samples[..., 0] / 65535
+    along = make_bake(BAKES["along"], ground_of(mesh), {"way": "up"}, 256, 0, 1).samples[..., 0] / 65535
     v = (np.arange(256) + 0.5) / 256
     rows = (v > 0.21) & (v < 0.89)
     assert np.abs(along[rows, 51] - (0.9 - v[rows]) / 0.7).max() < 1e-3
@@ -139,15 +140,15 @@ def test_transfer_by_normal_and_distance() -> None:
     left = large.corners()[..., 0].mean(axis=1) < 0
     ground = ground_of(mesh)
     ground.other, ground.other_colours = large, np.where(left[:, None], np.uint8((200, 0, 0)), np.uint8((0, 0, 200)))
-    taken = make_bake(bakes()["transfer"], ground, {"limit": 0.02}, 256, 0, 1)
-    place = make_bake(bakes()["position"], ground, {}, 256, 0, 1).samples[..., 0] / 65535
+    taken = make_bake(BAKES["transfer"], ground, {"limit": 0.02}, 256, 0, 1)
+    place = make_bake(BAKES["position"], ground, {}, 256, 0, 1).samples[..., 0] / 65535
     covered = rasterize(mesh.uv_sets[0], 256, 256).covered
     clear = covered & (np.abs(place - 0.5) > 0.03)
     assert np.array_equal(taken.samples[clear][:, 0] == 200, place[clear] < 0.5)
     assert taken.missed_texels == 0
     half = large.part(left)
     ground.other, ground.other_colours = half, np.full((half.face_count, 3), 9, np.uint8)
-    missed = make_bake(bakes()["transfer"], ground, {"limit": 0.02}, 256, 0, 1)
+    missed = make_bake(BAKES["transfer"], ground, {"limit": 0.02}, 256, 0, 1)
     share = missed.missed_texels / missed.covered_texels
     assert abs(share - (place[covered] > 0.52).mean()) < 0.03
 
@@ -160,7 +161,7 @@ def test_ids_out_and_back() -> None:
                        dtype=np.uint8)  # fmt: skip
     ground = ground_of(mesh)
     ground.face_colours = palette[labels]
-    ids = make_bake(bakes()["id_colours"], ground, {}, 1024, 8, 4).samples
+    ids = make_bake(BAKES["id_colours"], ground, {}, 1024, 8, 4).samples
     seen = rasterize(mesh.uv_sets[0], 1024, 1024)
     masks = np.stack([key_mask(ids, tuple(map(int, c)), 4, 4, Metric.CHEBYSHEV) for c in palette])
     right = np.zeros(seen.face.shape, dtype=bool)
@@ -175,7 +176,7 @@ def test_ids_out_and_back() -> None:
 
 def test_shell_ids_follow_shells() -> None:
     mesh = quads([(0.1 * i, 0, 0.1 * i + 0.08, 1) for i in range(9)])
-    ids = make_bake(bakes()["shell_ids"], ground_of(mesh), {}, 256, 0, 4).samples
+    ids = make_bake(BAKES["shell_ids"], ground_of(mesh), {}, 256, 0, 4).samples
     assert len(np.unique(ids.reshape(-1, 3), axis=0)) == shell_labels(mesh).max() + 2  # and the background
 
 
@@ -196,7 +197,7 @@ def test_spill_of_a_facing_square_is_its_view_factor() -> None:
     light = np.zeros((64, 64, 3), np.float32)
     light[:, 32:] = (1.0, 0.5, 0.25)
     ground.light = light
-    kind = bakes()["spill"]
+    kind = BAKES["spill"]
     baked = make_bake(kind, ground, {"rays": 256.0, "reach": 1.0}, 256, 0, 1).samples.astype(float) / 65535
     receiver = baked[20:236, 8:120].reshape(-1, 3).mean(axis=0)
     assert receiver == pytest.approx(0.1998 * np.float32((1.0, 0.5, 0.25)), abs=0.01)
@@ -228,7 +229,7 @@ def test_spill_in_a_closed_box_keeps_the_energy() -> None:
 
     wide = maximum_filter(light, (3, 3, 1)) * (faces < 0)[..., None]
     ground.light = np.maximum(light, wide)
-    baked = make_bake(bakes()["spill"], ground, {"rays": 128.0, "reach": 1.0}, side, 0, 1).samples[..., 0] / 65535
+    baked = make_bake(BAKES["spill"], ground, {"rays": 128.0, "reach": 1.0}, side, 0, 1).samples[..., 0] / 65535
     area = np.linalg.norm(np.cross(*(inward.corners()[:, k] - inward.corners()[:, 0] for k in (1, 2))), axis=-1) / 2
     texels = np.bincount(faces[faces >= 0], minlength=inward.face_count)
     mean = np.bincount(faces[faces >= 0], baked[faces >= 0], inward.face_count) / np.maximum(texels, 1)

@@ -23,9 +23,13 @@ from even_palette.core.mesh.files.gltf import write_glb
 from even_palette.core.mesh.files.ply import write_ply
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
+from even_palette.core.results.bakes import bake_of, known_bake
 from even_palette.core.results.dividing import assign, divide, fresh_id_colours, scatter_split, take_ids
-from even_palette.core.results.meshes import write_with_ids
+from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file, mesh_on_sheet, regions_of_faces, roots_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.shown_ids import shown_ids_of
+from even_palette.core.results.weights import weights_of
+from even_palette.core.ship.mesh_with_ids import write_with_ids
 from tests.core.test_bad_input import mutate, mutate_values
 from tests.mesh.conftest import quads
 
@@ -51,11 +55,11 @@ def tiles(tmp_path: Path) -> tuple[History, Sheets]:
 def test_a_region_per_shell_covers_each_shell(tiles: tuple[History, Sheets]) -> None:
     """Weights of a region are 1 at the texels of its shell, and all weights add up to 1 on the mesh."""
     history, sheets = tiles
-    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
+    history.do(divide(history.kit.at(), sheets, ElementKind.SHELL))
     kit = history.kit
     assert [region.name for region in kit.sheets[0].regions] == [f"Shell {n}" for n in range(1, 10)]
     assert len({region.id_colour for region in kit.sheets[0].regions}) == 9
-    weights = sheets.weights(kit.at())
+    weights = weights_of(kit.at(), sheets)
     side = weights.levels[0].shape[0]
     for number, (left, top, right, bottom) in enumerate(GRID):
         rows = slice(int(top * side) + 1, int(bottom * side) - 1)
@@ -76,76 +80,76 @@ def test_faces_of_a_mesh_that_is_not_there_are_refused(tiles: tuple[History, She
 
 def test_assigning_moves_faces(tiles: tuple[History, Sheets]) -> None:
     history, sheets = tiles
-    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
+    history.do(divide(history.kit.at(), sheets, ElementKind.SHELL))
     first, second = (region.key for region in history.kit.sheets[0].regions[:2])
-    faces = sheets.meshes.elements(history.kit.at(), ElementKind.SHELL).labels == 1
-    history.do(assign(history.kit.at(), sheets.meshes, faces, first))
-    labels = sheets.meshes.face_regions(history.kit.at())
+    faces = elements_of(history.kit.at(), sheets, ElementKind.SHELL).labels == 1
+    history.do(assign(history.kit.at(), sheets, faces, first))
+    labels = regions_of_faces(history.kit.at(), sheets)
     assert (labels[faces] == 0).all()
     assert second not in history.kit.meshes[0].faces.regions
-    history.do(assign(history.kit.at(), sheets.meshes, faces, ""))
-    assert (sheets.meshes.face_regions(history.kit.at())[faces] == -1).all()
+    history.do(assign(history.kit.at(), sheets, faces, ""))
+    assert (regions_of_faces(history.kit.at(), sheets)[faces] == -1).all()
     history.undo()
-    assert (sheets.meshes.face_regions(history.kit.at())[faces] == 0).all()
+    assert (regions_of_faces(history.kit.at(), sheets)[faces] == 0).all()
 
 
 def test_vertex_colours_give_their_own_id_colours(tmp_path: Path) -> None:
     colours = np.repeat(np.uint8([(200, 10, 10), (10, 200, 10), (10, 10, 200)]), 6, axis=0)
     history, sheets = opened(tmp_path / "tiles.glb", quads(GRID), colours)
-    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.COLOUR))
+    history.do(divide(history.kit.at(), sheets, ElementKind.COLOUR))
     assert [region.id_colour for region in history.kit.sheets[0].regions] == [
         (200, 10, 10),
         (10, 200, 10),
         (10, 10, 200),
     ]
-    write_with_ids(history.kit, sheets.meshes, "tiles", tmp_path / "out.glb")
+    write_with_ids(history.kit, sheets, "tiles", tmp_path / "out.glb")
     again = read_mesh(tmp_path / "out.glb")
     assert again.colours is not None
     assert (again.colours[:, 0] == colours).all()
     with pytest.raises(UserError, match="not written"):
-        write_with_ids(history.kit, sheets.meshes, "tiles", tmp_path / "out.obj")
+        write_with_ids(history.kit, sheets, "tiles", tmp_path / "out.obj")
 
 
 def test_too_many_elements_are_refused(tmp_path: Path) -> None:
     many = quads([(0.003 * i, 0, 0.003 * i + 0.002, 0.1) for i in range(300)])
     history, sheets = opened(tmp_path / "many.ply", many)
     with pytest.raises(UserError, match="300 of them and room for 255"):
-        divide(history.kit.at(), sheets.meshes, ElementKind.SHELL)
+        divide(history.kit.at(), sheets, ElementKind.SHELL)
 
 
 def test_scatter_split_is_reproducible_and_editable(tiles: tuple[History, Sheets]) -> None:
     history, sheets = tiles
-    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SLOT))
+    history.do(divide(history.kit.at(), sheets, ElementKind.SLOT))
     history.do(mesh_commands.add_regions("sheet_1", tuple(replace(history.kit.sheets[0].regions[0], key=f"more_{n}", name=f"More {n}")
                                                for n in range(2))))  # fmt: skip
     keys = [region.key for region in history.kit.sheets[0].regions]
     every = np.ones(18, dtype=bool)
     shares = dict(zip(keys, (50, 30, 20), strict=True))
-    split = scatter_split(history.kit.at(), sheets.meshes, every, shares, seed=3)
+    split = scatter_split(history.kit.at(), sheets, every, shares, seed=3)
     assert sum(split.counts) == 9
     assert np.abs(np.array(split.counts) - (4.5, 2.7, 1.8)).max() < 1
-    again = scatter_split(history.kit.at(), sheets.meshes, every, shares, seed=3)
+    again = scatter_split(history.kit.at(), sheets, every, shares, seed=3)
     assert split.command.apply(history.kit) == again.command.apply(history.kit)
-    other = scatter_split(history.kit.at(), sheets.meshes, every, shares, seed=4)
+    other = scatter_split(history.kit.at(), sheets, every, shares, seed=4)
     assert split.command.apply(history.kit) != other.command.apply(history.kit)
     history.do(split.command)
-    labels = sheets.meshes.face_regions(history.kit.at())
+    labels = regions_of_faces(history.kit.at(), sheets)
     assert (labels.reshape(9, 2)[:, 0] == labels.reshape(9, 2)[:, 1]).all()  # both faces of a shell go together
     for bad in ({}, {keys[0]: 0.0}):
         with pytest.raises(UserError, match="share above 0"):
-            scatter_split(history.kit.at(), sheets.meshes, every, bad, 1)
+            scatter_split(history.kit.at(), sheets, every, bad, 1)
     with pytest.raises(UserError, match="Select the shells"):
-        scatter_split(history.kit.at(), sheets.meshes, ~every, shares, 1)
+        scatter_split(history.kit.at(), sheets, ~every, shares, 1)
 
 
 def test_boxes_hold_the_texels_whose_centres_lie_in_them(tiles: tuple[History, Sheets]) -> None:
     history, sheets = tiles
-    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SLOT))
+    history.do(divide(history.kit.at(), sheets, ElementKind.SLOT))
     key = history.kit.sheets[0].regions[0].key
     faces = np.ones(18, dtype=bool)
-    history.do(assign(history.kit.at(), sheets.meshes, faces, ""))
+    history.do(assign(history.kit.at(), sheets, faces, ""))
     history.do(mesh_commands.add_box(key, Box(0.25, 0.5, 0.75, 1.2)))
-    level = sheets.weights(history.kit.at()).levels[0]
+    level = weights_of(history.kit.at(), sheets).levels[0]
     side = level.shape[0]
     centre = (np.arange(side) + 0.5) / side
     inside = (centre[:, None] >= 0.5) & (centre[None] >= 0.25) & (centre[None] < 0.75)
@@ -153,16 +157,16 @@ def test_boxes_hold_the_texels_whose_centres_lie_in_them(tiles: tuple[History, S
     with pytest.raises(UserError, match="no part of the sheet"):
         mesh_commands.add_box(key, Box(0.5, 0.5, 0.5, 0.6)).apply(history.kit)
     history.do(mesh_commands.clear_boxes(key))
-    assert not sheets.weights(history.kit.at()).levels[0].any()
+    assert not weights_of(history.kit.at(), sheets).levels[0].any()
 
 
 def test_sources_of_a_region_are_mixed_by_the_strongest_claim(tiles: tuple[History, Sheets]) -> None:
     """A face and a box of one region claim a texel once; of two regions, they share it."""
     history, sheets = tiles
-    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
+    history.do(divide(history.kit.at(), sheets, ElementKind.SHELL))
     first, second = (region.key for region in history.kit.sheets[0].regions[:2])
     history.do(mesh_commands.add_box(first, Box(0, 0, 0.5, 0.5)))
-    weights = sheets.weights(history.kit.at())
+    weights = weights_of(history.kit.at(), sheets)
     at = int(0.15 * 1024), int(0.15 * 1024)  # on the first shell, in the box
     assert weights.levels[0][at] == 255
     assert weights.mask_sum.samples[(*at, 0)] / 65535 * 4 == pytest.approx(1, abs=1e-3)
@@ -173,7 +177,7 @@ def test_sources_of_a_region_are_mixed_by_the_strongest_claim(tiles: tuple[Histo
 
 def test_kit_json_keeps_meshes_and_assignments(tiles: tuple[History, Sheets], tmp_path: Path) -> None:
     history, sheets = tiles
-    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
+    history.do(divide(history.kit.at(), sheets, ElementKind.SHELL))
     history.do(mesh_commands.add_bake("sheet_1", Bake("along", "along", 512, 8, 2, {"way": "up"})))
     history.do(mesh_commands.set_roots({"tiles": pack_chosen(np.arange(18) < 3)}))
     text = encode_kit(history.kit, tmp_path)
@@ -225,17 +229,17 @@ def test_slots_on_two_sheets_and_merged(tmp_path: Path) -> None:
     history.do(mesh_commands.put_slot("tiles", "iron", "irons"))
     kit = history.kit
     for key, count in (("sheet_1", 10), ("irons", 8)):
-        found = sheets.meshes.on_sheet(kit.at(key))
+        found = mesh_on_sheet(kit.at(key), sheets)
         assert found is not None
         assert found.mesh.face_count == count
-    history.do(divide(kit.at("irons"), sheets.meshes, ElementKind.SLOT))
+    history.do(divide(kit.at("irons"), sheets, ElementKind.SLOT))
     assert len(history.kit.at("irons").sheet.regions) == 1
-    assert (sheets.meshes.face_regions(history.kit.at("irons")) == 0).all()
+    assert (regions_of_faces(history.kit.at("irons"), sheets) == 0).all()
     history.do(mesh_commands.merge_slots("tiles", "sheet_1"))
-    found = sheets.meshes.on_sheet(history.kit.at("sheet_1"))
+    found = mesh_on_sheet(history.kit.at("sheet_1"), sheets)
     assert found is not None
     assert found.mesh.face_count == 18
-    assert sheets.meshes.on_sheet(history.kit.at("irons")) is None
+    assert mesh_on_sheet(history.kit.at("irons"), sheets) is None
     check_kit(history.kit)
     with pytest.raises(UserError, match="at least one sheet"):
         sheet_commands.remove_sheet("sheet_1").apply(sheet_commands.remove_sheet("irons").apply(history.kit))
@@ -245,8 +249,8 @@ def test_units_and_axes(tiles: tuple[History, Sheets]) -> None:
     """Centimetres become metres; z up becomes y up: (x, y, z) to (x, z, -y)."""
     history, sheets = tiles
     file = history.kit.meshes[0]
-    plain = sheets.meshes.file(file).points
-    turned = sheets.meshes.file(replace(file, up=Up.Z, unit=msgspec.convert("cm", type(file.unit)))).points
+    plain = mesh_of_file(file, sheets).points
+    turned = mesh_of_file(replace(file, up=Up.Z, unit=msgspec.convert("cm", type(file.unit))), sheets).points
     assert np.allclose(turned, plain[:, [0, 2, 1]] * (0.01, 0.01, -0.01), atol=1e-7)
 
 
@@ -257,20 +261,20 @@ def test_ids_from_another_mesh(tiles: tuple[History, Sheets], tmp_path: Path) ->
     write_glb(tmp_path / "other.glb", half, np.zeros((12, 3), np.uint8))
     seen = fingerprint(tmp_path / "other.glb")
     with pytest.raises(UserError, match="no other mesh"):
-        take_ids(history.kit.at(), sheets.meshes, "slots", 0.02)
+        take_ids(history.kit.at(), sheets, "slots", 0.02)
     reference = MeshFile("other", str(tmp_path / "other.glb"), "sheet_1", seen.size, seen.sha256, reference=True)
     history.do(mesh_commands.add_mesh(reference))
-    history.do(take_ids(history.kit.at(), sheets.meshes, "slots", 0.02))
+    history.do(take_ids(history.kit.at(), sheets, "slots", 0.02))
     kit = history.kit
     assert [region.name for region in kit.sheets[0].regions] == ["wood", "iron"]
-    weights = sheets.weights(kit.at())
+    weights = weights_of(kit.at(), sheets)
     for number, (left, top, right, bottom) in enumerate(GRID):
         at = int((top + bottom) / 2 * 1024), int((left + right) / 2 * 1024)
         expected = (255, 0) if number < 3 else (0, 255) if number < 6 else (0, 0)
         assert (weights.levels[0][at], weights.levels[1][at]) == expected
-    _, made = sheets.meshes.bake(kit.at(), kit.sheets[0].bake(kit.sheets[0].id_bake))
+    _, made = bake_of(kit.at(), sheets, kit.sheets[0].bake(kit.sheets[0].id_bake))
     assert made.missed_texels / made.covered_texels == pytest.approx(1 / 3, abs=0.01)
-    shown = sheets.shown_ids(kit.at())
+    shown = shown_ids_of(kit.at(), sheets)
     assert shown is not None
     left, top, right, bottom = GRID[8]
     assert len(set(shown.samples[int((top + bottom) / 2 * 1024), int((left + right) / 2 * 1024)])) == 1  # grey
@@ -282,11 +286,11 @@ def test_bakes_follow_the_assignment_and_only_what_they_depend_on(tiles: tuple[H
     history, sheets = tiles
     for name in ("id_colours", "position"):
         history.do(mesh_commands.add_bake("sheet_1", Bake(name, name, 256, 4, 1)))
-    before = {bake.key: sheets.meshes.bake(history.kit.at(), bake)[0] for bake in history.kit.sheets[0].bakes}
-    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
-    assert sheets.meshes.known_bake(history.kit.at(), history.kit.sheets[0].bake("id_colours")) is None
-    assert sheets.meshes.known_bake(history.kit.at(), history.kit.sheets[0].bake("position")) is not None
-    after = sheets.meshes.bake(history.kit.at(), history.kit.sheets[0].bake("id_colours"))[0]
+    before = {bake.key: bake_of(history.kit.at(), sheets, bake)[0] for bake in history.kit.sheets[0].bakes}
+    history.do(divide(history.kit.at(), sheets, ElementKind.SHELL))
+    assert known_bake(history.kit.at(), sheets, history.kit.sheets[0].bake("id_colours")) is None
+    assert known_bake(history.kit.at(), sheets, history.kit.sheets[0].bake("position")) is not None
+    after = bake_of(history.kit.at(), sheets, history.kit.sheets[0].bake("id_colours"))[0]
     assert not np.array_equal(after.samples, before["id_colours"].samples)
 
 
@@ -294,7 +298,7 @@ def test_findings_of_meshes(tmp_path: Path) -> None:
     """Overlaps, UVs outside, faces that no longer fit, no UVs, a missing file: each is told with its number."""
     bad = quads([(0.1, 0.1, 0.4, 0.4), (0.2, 0.2, 0.5, 0.5), (0.9, 0.1, 1.2, 0.3)])
     history, sheets = opened(tmp_path / "bad.ply", bad)
-    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SLOT))
+    history.do(divide(history.kit.at(), sheets, ElementKind.SLOT))
     told = " ".join(finding.text for finding in find(history.kit, sheets))
     overlap = round((0.2 * 1024) ** 2)
     counted = int(told.split(" texels are claimed")[0].split()[-1].replace(",", ""))
@@ -311,7 +315,7 @@ def test_findings_of_meshes(tmp_path: Path) -> None:
     seen = fingerprint(path)
     kit = replace(history.kit, meshes=(replace(changed, size=seen.size, sha256=seen.sha256),))
     assert "has no UVs; unwrap it" in " ".join(finding.text for finding in find(kit, Sheets()))
-    assert sheets.meshes.on_sheet(replace(kit, meshes=(replace(kit.meshes[0], unwrap=True),)).at()) is not None
+    assert mesh_on_sheet(replace(kit, meshes=(replace(kit.meshes[0], unwrap=True),)).at(), sheets) is not None
     path.unlink()
     assert "(mesh) is missing" in " ".join(finding.text for finding in find(kit, Sheets()))
 
@@ -327,7 +331,7 @@ def test_fresh_id_colours_are_far_apart() -> None:
 def test_mutated_kits_with_meshes(tiles: tuple[History, Sheets], tmp_path: Path) -> None:
     """200 damaged kit.json with meshes, boxes and bakes: refused in one line, or opened and computed."""
     history, sheets = tiles
-    history.do(divide(history.kit.at(), sheets.meshes, ElementKind.SHELL))
+    history.do(divide(history.kit.at(), sheets, ElementKind.SHELL))
     history.do(mesh_commands.add_box(history.kit.sheets[0].regions[0].key, Box(0.1, 0.1, 0.6, 0.6)))
     history.do(mesh_commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1, {"axis": "x"})))
     history.do(mesh_commands.set_roots({"tiles": pack_chosen(np.arange(18) < 3)}))
@@ -336,12 +340,12 @@ def test_mutated_kits_with_meshes(tiles: tuple[History, Sheets], tmp_path: Path)
     for number in range(200):
         try:
             kit = decode_kit((mutate_values if number % 2 else mutate)(data, rng), tmp_path, "damaged.json")
-            labels = sheets.meshes.face_regions(kit.at())
+            labels = regions_of_faces(kit.at(), sheets)
             assert ((labels >= -1) & (labels < len(kit.sheets[0].regions))).all()
-            sheets.meshes.roots(kit.at())
+            roots_of(kit.at(), sheets)
             for bake in kit.sheets[0].bakes:
                 if bake.size == 256:
-                    sheets.meshes.bake(kit.at(), bake)
+                    bake_of(kit.at(), sheets, bake)
             opened_kits += 1
         except UserError as error:
             refused.append(str(error))

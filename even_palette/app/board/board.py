@@ -32,7 +32,8 @@ from even_palette.core.kit.owners import OVER, coats_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
 from even_palette.core.material.variants import lineage
-from even_palette.core.results.materials import coat_strip, made_of, paint_strip, strip_made_of
+from even_palette.core.results.materials import made_of
+from even_palette.core.results.strips import coat_strip, paint_strip, strip_made_of
 
 ROW_PX, COLUMN_PX, NAME_PX = 26, 132, 150
 THUMB_PX, HEAD_PX = 46, 74

@@ -4,11 +4,14 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
+from even_palette.app.controls import swatch_icon
 from even_palette.app.jobs import Rank, one_shot
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import swatch_icon
 from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.results.id_map import has_masks
+from even_palette.core.results.sheet_mesh import regions_of_faces
+from even_palette.core.results.weights import weights_of
 
 REST_MS = 150
 COLUMNS = ("Region", "ID colour", "From the ID map", "Faces", "Boxes", "Steps", "Area of the sheet")
@@ -55,12 +58,12 @@ class AreaTable(QTableWidget):
 
     def _measure(self) -> None:
         at = self.session.shown
-        if at is None or not self.isVisible() or not at.sheet.regions or not self.session.sheets.has_masks(at):
+        if at is None or not self.isVisible() or not at.sheet.regions or not has_masks(at, self.session.sheets):
             return
 
         def work(progress: Progress, cancel: CancelToken) -> dict[str, tuple[float, int]]:
-            areas = self.session.sheets.weights(at, cancel=cancel).areas
-            labels = self.session.sheets.meshes.face_regions(at)
+            areas = weights_of(at, self.session.sheets, cancel=cancel).areas
+            labels = regions_of_faces(at, self.session.sheets)
             faces = np.bincount(labels[labels >= 0], minlength=len(areas))
             found = zip(areas, faces.tolist(), strict=True)
             return {region.key: shares for region, shares in zip(at.sheet.regions, found, strict=True)}

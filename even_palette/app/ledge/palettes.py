@@ -9,11 +9,11 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from even_palette.app.controls import choice, give_menu, label, show_choice, tool
 from even_palette.app.ledge.palette_grid import PaletteGrid
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.theme import set_icon
-from even_palette.app.tray.panel import choice, give_menu, label, show_choice, tool
 from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.colour.swatches import Swatch, read_swatches, write_swatches
 from even_palette.core.disk.gate import read_bytes
@@ -27,7 +27,7 @@ from even_palette.core.material.model import Colour
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of
 from even_palette.core.results.looks import Look, LookKind
-from even_palette.core.results.tones import entry_numbers
+from even_palette.core.results.planes import entry_numbers
 from even_palette.core.results.toning import entry_counts
 from even_palette.core.tones.palette import (
     Palette,

@@ -9,12 +9,12 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from even_palette.app.controls import choice, give_menu, label, row, show_choice, tool
 from even_palette.app.ledge.ramp_strip import RampStrip
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.theme import set_icon
-from even_palette.app.tray.panel import choice, give_menu, label, row, show_choice, tool
 from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.kit import commands
@@ -293,7 +293,7 @@ class RampPage(QWidget):
         self.add(made, palette.name)
 
     def _from_paint(self) -> None:
-        from even_palette.core.results.materials import paint_strip
+        from even_palette.core.results.strips import paint_strip
 
         at, region = self.session.at, self.session.region
         if not region:

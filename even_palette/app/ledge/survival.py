@@ -13,8 +13,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from even_palette.app.controls import label
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import label
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Tone
 from even_palette.core.proof.survival import Survivor, verdict

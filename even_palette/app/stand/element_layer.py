@@ -16,6 +16,8 @@ from even_palette.core.errors import NotReady
 from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.footprint import Footprint
 from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.results.footprints import footprint_of
+from even_palette.core.results.id_map import mask_size_of
 
 
 class ElementLayer(QObject):
@@ -72,7 +74,7 @@ class ElementLayer(QObject):
         """The footprint of the mesh, once it is there; asking has it made."""
         sheets = self.choice.session.sheets
         try:
-            return sheets.meshes.footprint(at, *sheets.mask_size(at))
+            return footprint_of(at, sheets, *mask_size_of(at, sheets))
         except NotReady as missing:
             self.choice.session.results.make(missing)
             return None

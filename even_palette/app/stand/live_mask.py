@@ -14,7 +14,7 @@ from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.mesh.view import FIELD_DEG
 from even_palette.core.regions.stroke import Rect, Stroke
-from even_palette.core.results.meshes import SheetMesh
+from even_palette.core.results.sheet_mesh import SheetMesh
 
 TINT_ALPHA = 0.62
 RIM_CORNERS = 48

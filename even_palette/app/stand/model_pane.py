@@ -16,6 +16,7 @@ from even_palette.app.stand.tiles import Tile
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
 from even_palette.core.results.looks import Look
+from even_palette.core.results.sheet_mesh import mesh_on_sheet
 
 if TYPE_CHECKING:
     from even_palette.gl.model_view import Skin
@@ -78,7 +79,7 @@ class ModelPane(QWidget):
     def show_looks(self, at: Focus, looks: list[tuple[str, Look, str, Look | None]]) -> None:
         """Show looks, each with its label and perhaps another one to wipe to. What cannot be shown is told."""
         try:
-            if self.session.sheets.meshes.on_sheet(at) is None:
+            if mesh_on_sheet(at, self.session.sheets) is None:
                 self.canvas.show_message(EMPTY)
                 return
             if trouble := self.renderer.model_trouble():

@@ -18,6 +18,7 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import encode_kit
 from even_palette.core.raster.guess import Role
+from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.looks import Look, LookKind, picture
 
 REST_MS = 1500
@@ -80,7 +81,7 @@ class Opening(QObject):
         if look is None or size is None or self._kept is kit:
             return
         try:
-            drawn, base = picture(kit.at(), sheets, look), sheets.base_colour(kit.at())
+            drawn, base = picture(kit.at(), sheets, look), base_colour_of(kit.at(), sheets)
         except (NotReady, UserError):
             return  # such as where another sheet was in front all the time
         if not self.renderer.has_room(drawn):

@@ -14,7 +14,9 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import Look, LookKind, picture
+from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.ready import sheets_seen
+from even_palette.core.results.sheet_mesh import mesh_on_sheet
 
 if TYPE_CHECKING:
     from even_palette.gl.model_view import Skin
@@ -32,7 +34,7 @@ def skins_of(session: Session, at: Focus, look: Look) -> list[Skin]:
     skins = []
     for key in sheets_seen(at):
         part = at.kit.at(key)
-        found = session.sheets.meshes.on_sheet(part)
+        found = mesh_on_sheet(part, session.sheets)
         if found is None:
             continue
         own = look if key == at.key else Look(variant=look.variant)
@@ -53,7 +55,7 @@ def model_points(skins: list[Skin]) -> Floats:
 def _map(session: Session, at: Focus, role: Role) -> Plane | None:
     source = at.sheet.source(role)
     try:
-        return session.sheets.plane(source) if source else None
+        return plane_of_map(source, session.sheets) if source else None
     except NotReady as missing:
         if session.results.make(missing):
             return None

@@ -39,6 +39,8 @@ from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.regions.steps import STEPS
+from even_palette.core.results.base_colour import base_colour_of
+from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import (
     Look,
     LookKind,
@@ -335,9 +337,9 @@ class Stand(QWidget):
             return
         if self.panes != Panes.MODEL:
             try:
-                base = self.session.sheets.base_colour(at)
+                base = base_colour_of(at, self.session.sheets)
                 painted = at.sheet.source(Role.BASE_COLOUR) is not None
-                size = (base.width, base.height) if painted else self.session.sheets.mask_size(at)
+                size = (base.width, base.height) if painted else mask_size_of(at, self.session.sheets)
                 self.canvas.show_tiles(self._tiles(at), size)
             except NotReady as missing:
                 if told := self.session.results.make(missing):

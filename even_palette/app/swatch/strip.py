@@ -6,9 +6,9 @@ from PyQt6.QtCore import QEvent, QPoint, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFileDialog, QFrame, QScrollArea, QToolTip, QVBoxLayout, QWidget
 
+from even_palette.app.controls import choice, give_menu, row, show_choice, tool
 from even_palette.app.session import Session
 from even_palette.app.theme import grey, tokens
-from even_palette.app.tray.panel import choice, give_menu, row, show_choice, tool
 from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.colour.swatches import Swatch, read_swatches, write_swatches
 from even_palette.core.disk.gate import read_bytes, reason, refuse_sources

@@ -9,17 +9,19 @@ from PyQt6.QtWidgets import QFileDialog, QListWidgetItem, QPushButton, QSpinBox,
 
 from even_palette.app import plain
 from even_palette.app.choosing import Choice
+from even_palette.app.controls import ShortList, empty, label, row, show_choice, tool
+from even_palette.app.controls import choice as choice_box
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.stand.stand import bake_name
-from even_palette.app.tray.panel import ShortList, empty, label, row, show_choice, tool
-from even_palette.app.tray.panel import choice as choice_box
 from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
 from even_palette.core.kit.model import Bake
-from even_palette.core.mesh.bakes import bakes
+from even_palette.core.mesh.bakes import BAKES
+from even_palette.core.mesh.bakes._declare import Reads
 from even_palette.core.raster.files import write_plane
+from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.dividing import choose_roots
 from even_palette.core.results.looks import Look, LookKind
 
@@ -91,7 +93,7 @@ class BakesTab(QWidget):
     def refresh(self) -> None:
         at = self.session.at
         if not self.kind.count():
-            for kind in bakes().values():
+            for kind in BAKES.values():
                 self.kind.addItem(kind.label, kind.name)
                 self.kind.setItemData(self.kind.count() - 1, kind.told, Qt.ItemDataRole.ToolTipRole)
         keys = [bake.key for bake in at.sheet.bakes]
@@ -122,8 +124,8 @@ class BakesTab(QWidget):
             empty(self.values)
             self._shown_kind = ""
             return
-        kind = bakes()[bake.kind]
-        self.variant.setVisible(kind.reads_light)
+        kind = BAKES[bake.kind]
+        self.variant.setVisible(Reads.LIGHT in kind.reads)
         self.variant.clear()
         for key, name in self.session.kit.variant_names.items():
             self.variant.addItem(f"Light of {name}", key)
@@ -149,7 +151,7 @@ class BakesTab(QWidget):
 
     def _build_values(self, bake: Bake) -> None:
         empty(self.values)
-        kind = bakes()[bake.kind]
+        kind = BAKES[bake.kind]
         filled = kind.settings(bake.values)
         for value in kind.values:
             if value.choices:
@@ -195,7 +197,7 @@ class BakesTab(QWidget):
 
     def _roots(self) -> None:
         at, faces = self.session.at, self.choice.faces
-        self.session.do_made("Begin here", lambda: choose_roots(at, self.session.sheets.meshes, faces))
+        self.session.do_made("Begin here", lambda: choose_roots(at, self.session.sheets, faces))
         bake = self._current()
         if bake is not None and bake.values.get("way") != "way":
             self._set("way", "way")
@@ -220,7 +222,7 @@ class BakesTab(QWidget):
 
         def work(progress: Progress, cancel: CancelToken) -> None:
             refuse_sources(path, [Path(file.path) for file in at.kit.files])
-            plane, _ = self.session.sheets.meshes.bake(at, bake, progress, cancel)
+            plane, _ = bake_of(at, self.session.sheets, bake, progress, cancel)
             write_plane(path, plane)
 
         def done(_: object) -> None:

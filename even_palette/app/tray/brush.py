@@ -7,10 +7,10 @@ from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QFileDialog, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
+from even_palette.app.controls import Fold, choice, row, show_choice
 from even_palette.app.files import FILTER
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Fold, choice, row, show_choice
 from even_palette.app.view_state import Hand, Limit
 from even_palette.core.regions.brush import LEAST_RADIUS
 

@@ -10,7 +10,7 @@ from even_palette.core.arrays import Levels
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.model import PlaneUse
-from even_palette.core.results.materials import cell_pictures
+from even_palette.core.results.slots import cell_pictures
 
 PICTURE_PX = 48
 

@@ -4,9 +4,9 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QPushButton
 
+from even_palette.app.controls import Fold, choice, row
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Fold, choice, row
 from even_palette.core.kit import commands
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.randomise import Spread

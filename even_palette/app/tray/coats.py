@@ -7,9 +7,9 @@ from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QListWidgetItem
 
 from even_palette.app import plain
+from even_palette.app.controls import ShortList
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import to_image
-from even_palette.app.tray.panel import ShortList
 from even_palette.core.arrays import Levels
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
@@ -17,7 +17,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.kit.owners import coats_of, recipe_length
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
-from even_palette.core.results.materials import coat_strip, paint_strip
+from even_palette.core.results.strips import coat_strip, paint_strip
 
 PICTURE = QSize(72, 22)
 MOST_SEEN = 4

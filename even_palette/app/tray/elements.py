@@ -19,9 +19,9 @@ from PyQt6.QtWidgets import (
 )
 
 from even_palette.app.choosing import Choice
+from even_palette.app.controls import Fold, ShortList, empty, label, row, show_choice, tool
+from even_palette.app.controls import choice as choice_box
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Fold, ShortList, empty, label, row, show_choice, tool
-from even_palette.app.tray.panel import choice as choice_box
 from even_palette.app.view_state import Tool
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
@@ -296,11 +296,11 @@ class ElementsTab(QWidget):
 
     def _assign(self, region: str) -> None:
         at, faces = self.session.at, self.choice.faces
-        self.session.do_made("Give faces", lambda: assign(at, self.session.sheets.meshes, faces, region))
+        self.session.do_made("Give faces", lambda: assign(at, self.session.sheets, faces, region))
 
     def _divide(self) -> None:
         at, kind = self.session.at, self.choice.kind
-        self.session.do_made("Divide", lambda: divide(at, self.session.sheets.meshes, kind))
+        self.session.do_made("Divide", lambda: divide(at, self.session.sheets, kind))
 
     def _roll(self) -> None:
         self.seed.setValue(self.seed.value() % 9999 + 1)
@@ -313,7 +313,7 @@ class ElementsTab(QWidget):
         by_area, apart = self.by.currentData(), self.apart.isChecked()
 
         def work(progress: Progress, cancel: CancelToken) -> Split:
-            return scatter_split(at, self.session.sheets.meshes, faces, shares, seed, by_area, apart)
+            return scatter_split(at, self.session.sheets, faces, shares, seed, by_area, apart)
 
         def done(found: Split) -> None:
             if at is self.session.at:

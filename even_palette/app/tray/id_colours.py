@@ -4,16 +4,18 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
+from even_palette.app.controls import Fold, ShortList, choice, label, row, show_choice, swatch_icon, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Fold, ShortList, choice, label, row, show_choice, swatch_icon, tool
 from even_palette.core.colour.hexcode import Rgb8, format_hex, parse_hex
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.id_colours import IdColours
+from even_palette.core.results.bakes import known_bake
 from even_palette.core.results.dividing import take_ids
+from even_palette.core.results.id_map import known_id_colours
 
 
 class IdColoursTab(QWidget):
@@ -73,7 +75,7 @@ class IdColoursTab(QWidget):
     def _colours(self) -> IdColours | None:
         at = self.session.shown
         try:
-            return self.session.sheets.known_id_colours(at) if at else None
+            return known_id_colours(at, self.session.sheets) if at else None
         except UserError:
             return IdColours((), 0)
 
@@ -121,7 +123,7 @@ class IdColoursTab(QWidget):
         show_choice(self.by, bake.values.get("by", "slots"))
         if at.sheet.source(Role.ID):
             self.taken.setText("The painted ID map is used; remove it in Source to use the IDs of the other mesh.")
-        elif self.session.shown is at and (made := self.session.sheets.meshes.known_bake(at, bake)):
+        elif self.session.shown is at and (made := known_bake(at, self.session.sheets, bake)):
             share = made.missed_texels / max(1, made.covered_texels)
             self.taken.setText(
                 f"{made.missed_texels:,} of {made.covered_texels:,} texels found nothing ({share:.2%}); "
@@ -131,7 +133,7 @@ class IdColoursTab(QWidget):
     def _take(self) -> None:
         at = self.session.at
         by, limit = self.by.currentData(), self.limit.value() / 100
-        self.session.do_made("Take region IDs", lambda: take_ids(at, self.session.sheets.meshes, by, limit))
+        self.session.do_made("Take region IDs", lambda: take_ids(at, self.session.sheets, by, limit))
 
     def _make(self, item: QListWidgetItem | None = None) -> None:
         items = [item] if item else self.found.selectedItems()

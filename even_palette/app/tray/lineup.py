@@ -3,9 +3,10 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QPushButton
 
+from even_palette.app.controls import choice, label, row, show_choice, tool
 from even_palette.app.session import Session
 from even_palette.app.tray.chance import Chance
-from even_palette.app.tray.panel import Panel, choice, label, row, show_choice, tool
+from even_palette.app.tray.panel import Panel
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.core.kit import commands
 from even_palette.core.material.variants import MASTER

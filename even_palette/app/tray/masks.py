@@ -5,10 +5,11 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from even_palette.app import plain
+from even_palette.app.controls import Fold, choice, label, row, show_choice, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.histogram import DistanceHistogram
-from even_palette.app.tray.panel import Fold, Panel, choice, label, row, show_choice, tool
+from even_palette.app.tray.panel import Panel
 from even_palette.app.tray.steps import StepsList
 from even_palette.core.errors import NotReady
 from even_palette.core.kit import commands
@@ -17,7 +18,9 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
+from even_palette.core.results.id_map import has_masks, id_distances_of, known_id_colours
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.weights import weights_of
 
 MOST_TOLERANCE = 255
 
@@ -147,12 +150,12 @@ class MasksPanel(Panel):
 
     def _show_figures(self) -> None:
         at = self.session.shown
-        if at is None or not at.sheet.regions or not self.session.sheets.has_masks(at):
+        if at is None or not at.sheet.regions or not has_masks(at, self.session.sheets):
             for value in self._values.values():
                 value.setText("–")
             self.coverage.head.setText("Coverage of the sheet")
             return
-        seen, colours = self.session.sheets.weights(at).coverage, self.session.sheets.known_id_colours(at)
+        seen, colours = weights_of(at, self.session.sheets).coverage, known_id_colours(at, self.session.sheets)
         shares = {
             "covered": seen.covered,
             "partly": 1 - seen.covered - seen.empty,
@@ -184,7 +187,7 @@ class MasksPanel(Panel):
 
     def _show_histogram(self, region: Region) -> None:
         try:
-            counts = self.session.sheets.id_distances(self.session.at, region)
+            counts = id_distances_of(self.session.at, self.session.sheets, region)
         except NotReady as missing:
             self.session.results.make(missing)
             counts = None

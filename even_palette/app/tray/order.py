@@ -7,7 +7,7 @@ from typing import Protocol, TypeVar
 from PyQt6.QtWidgets import QHBoxLayout, QMenu
 
 from even_palette.app import plain
-from even_palette.app.tray.panel import row, tool
+from even_palette.app.controls import row, tool
 
 
 class Kind(Protocol):

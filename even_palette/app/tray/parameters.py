@@ -14,10 +14,10 @@ from PyQt6.QtWidgets import (
 )
 
 from even_palette.app import plain
+from even_palette.app.controls import choice, empty, label, row, show_choice, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
-from even_palette.app.tray.panel import choice, empty, label, row, show_choice, tool
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.kit import commands
 from even_palette.core.kit.owners import owner_name, users_of, users_of_all

@@ -4,8 +4,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
+from even_palette.app.controls import Fold, choice, row, show_choice
 from even_palette.app.number import NumberRow
-from even_palette.app.tray.panel import Fold, choice, row, show_choice
 from even_palette.core.kit.model import MOST_GRID, Focus
 from even_palette.core.material.declare import Reads
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse

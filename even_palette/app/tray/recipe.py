@@ -4,8 +4,8 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from even_palette.app.controls import choice, give_menu, label, row, show_choice, tool
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import choice, give_menu, label, row, show_choice, tool
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.owners import OVER, owner_name

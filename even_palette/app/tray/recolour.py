@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
+from even_palette.app.controls import Fold, choice, empty, label, row, show_choice, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
@@ -14,7 +15,7 @@ from even_palette.app.tray.cells import CellGrid
 from even_palette.app.tray.coats import CoatList
 from even_palette.app.tray.order import Order
 from even_palette.app.tray.overcoats import DEFAULT_OVERCOATS, suited
-from even_palette.app.tray.panel import Fold, Panel, choice, empty, label, row, show_choice, tool
+from even_palette.app.tray.panel import Panel
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.app.tray.plane_use import PlaneUseEditor, StripBox
 from even_palette.app.tray.recipe import HEAD_PX, RecipeRow
@@ -38,7 +39,7 @@ from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import CoatKind, Reads, ValueSpec
 from even_palette.core.material.model import Blending, Coat, Colour, PlaneUse, Setting, ValueKind
 from even_palette.core.results.looks import Look, LookKind, coats_that_vary
-from even_palette.core.results.materials import coat_strip
+from even_palette.core.results.strips import coat_strip
 
 BINDING_PX = 120
 OF_ITS_OWN = "+"

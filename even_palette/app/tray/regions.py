@@ -4,11 +4,12 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QButtonGroup, QListWidgetItem, QSizePolicy, QToolButton
 
 from even_palette.app.choosing import Choice
+from even_palette.app.controls import Pages, ShortList, row, swatch_icon, tool
 from even_palette.app.session import Session
 from even_palette.app.tray.bakes import BakesTab
 from even_palette.app.tray.elements import ElementsTab
 from even_palette.app.tray.id_colours import IdColoursTab
-from even_palette.app.tray.panel import Pages, Panel, ShortList, row, swatch_icon, tool
+from even_palette.app.tray.panel import Panel
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.dividing import fresh_id_colours, new_regions

@@ -7,9 +7,10 @@ from PyQt6.QtCore import QProcess, QProcessEnvironment, Qt, QTemporaryDir, pyqtS
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QListWidgetItem, QPushButton, QTreeWidget, QTreeWidgetItem
 
 from even_palette.app import plain
+from even_palette.app.controls import ShortList, choice, label, row, show_choice, swatch_icon, tool
 from even_palette.app.jobs import Rank
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Panel, ShortList, choice, label, row, show_choice, swatch_icon, tool
+from even_palette.app.tray.panel import Panel
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Kit

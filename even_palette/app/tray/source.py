@@ -15,9 +15,10 @@ from PyQt6.QtWidgets import (
 )
 
 from even_palette.app import plain
+from even_palette.app.controls import ShortList, choice, empty, label, row, show_choice, tool
 from even_palette.app.files import FILTER, MESH_FILTER
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Panel, ShortList, choice, empty, label, row, show_choice, tool
+from even_palette.app.tray.panel import Panel
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
@@ -26,8 +27,10 @@ from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.maps import known_map
 from even_palette.core.results.masks_made_elsewhere import regions_from_masks
-from even_palette.core.results.meshes import write_with_ids
+from even_palette.core.results.sheet_mesh import mesh_of_file
+from even_palette.core.ship.mesh_with_ids import write_with_ids
 
 ENCODINGS = [("sRGB", Encoding.SRGB), ("Linear", Encoding.LINEAR), ("Data", Encoding.DATA)]
 UNITS = [
@@ -198,7 +201,7 @@ class SourcePanel(Panel):
     def _told(self, source: Source) -> str:
         if self.session.files.is_missing(source.path):
             return "Missing. Point to it with the folder button."
-        plane = self.session.sheets.known_plane(source)
+        plane = known_map(source, self.session.sheets)
         if plane is None:
             return "Not read yet."
         bits = plane.samples.dtype.itemsize * 8
@@ -252,7 +255,7 @@ class SourcePanel(Panel):
         if self.session.files.is_missing(file.path):
             return "Missing. Point to it with the folder button."
         try:
-            return self.session.sheets.meshes.file(file)
+            return mesh_of_file(file, self.session.sheets)
         except NotReady as missing:
             return self.session.results.make(missing) or "It is being read …"
         except UserError as error:
@@ -322,7 +325,7 @@ class SourcePanel(Panel):
         kit = self.session.kit
 
         def work(progress: Progress, cancel: CancelToken) -> None:
-            write_with_ids(kit, self.session.sheets.meshes, file.key, path)
+            write_with_ids(kit, self.session.sheets, file.key, path)
 
         self.session.jobs.run(
             "Write mesh", work, lambda _: self.session.notice.emit(f"Written: {path}."), self.session.notice.emit

@@ -5,11 +5,11 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QListWidget, QListWidgetItem, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
+from even_palette.app.controls import choice, empty, label, show_choice, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.brush import BrushEditor
 from even_palette.app.tray.order import Order
-from even_palette.app.tray.panel import choice, empty, label, show_choice, tool
 from even_palette.app.tray.plane_use import PlaneUseEditor
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Region, Step

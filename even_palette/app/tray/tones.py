@@ -6,9 +6,10 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QMenu, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
 from even_palette.app import plain
+from even_palette.app.controls import Fold, choice, empty, label, row, show_choice, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Fold, Panel, choice, empty, label, row, show_choice, tool
+from even_palette.app.tray.panel import Panel
 from even_palette.app.tray.plane_use import CHANNELS, pictures_of
 from even_palette.app.tray.tone_histogram import ToneHistogram
 from even_palette.core.jobs import CancelToken, Progress
@@ -18,9 +19,10 @@ from even_palette.core.kit.model import Focus, Tone
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.maps import paint_of
 from even_palette.core.results.toning import extract_palette, refit_palette, tone_facts
 from even_palette.core.settings import SettingSpec
-from even_palette.core.tones.kinds import tone_kinds
+from even_palette.core.tones.kinds import TONES
 from even_palette.core.tones.kinds._declare import ToneKind
 
 METHODS: list[tuple[str, object]] = [
@@ -127,7 +129,7 @@ class TonesPanel(Panel):
 
     def add(self, name: str) -> None:
         """Add a tone of a kind; an index map with the chosen palette, packed planes with what fits."""
-        at, kind = self.session.at, tone_kinds()[name]
+        at, kind = self.session.at, TONES[name]
         palette = self.session.view.state.toning.palette if kind.matches else ""
         palettes = [each.key for each in at.kit.palettes]
         palette = palette if palette in palettes or not kind.matches else next(iter(palettes), "")
@@ -153,7 +155,7 @@ class TonesPanel(Panel):
     def refresh(self) -> None:
         at, tone = self.session.at, self.tone
         if self.menu.isEmpty():
-            for each in tone_kinds().values():
+            for each in TONES.values():
                 action = self.menu.addAction(each.label)
                 assert action is not None
                 action.setToolTip(plain.tip(each.help))
@@ -162,7 +164,7 @@ class TonesPanel(Panel):
         every = [("All sheets, one palette", SHEETS)] if len(_painted(at)) > 1 else []
         regions = [(region.name, region.key) for region in at.sheet.regions]
         _fill(self.of, [("Whole sheet", WHOLE), *every, *regions], None)
-        kind = tone_kinds()[tone.kind] if tone else None
+        kind = TONES[tone.kind] if tone else None
         flat = tone is not None and tone.kind == "neutral"
         self.list.setEnabled(tone is not None)
         self.remove.setEnabled(tone is not None)
@@ -205,7 +207,7 @@ class TonesPanel(Panel):
 
     def _show_facts(self, tone: Tone, region: str) -> None:
         at = self.session.at
-        size = self.session.sheets.paint(at)
+        size = paint_of(at, self.session.sheets)
         saved = 2 * size.width * size.height * 4 / 3 / 2**20
         told = f"One channel instead of three: {saved:.1f} MiB of video memory less, with mips."
         self.under.setToolTip(plain.tip(f"Takes the place of the base colour, here and in the package. {told}"))
@@ -286,7 +288,7 @@ class TonesPanel(Panel):
         """Bring all regions to the mean and spread of the whole sheet's neutral, or those that are set."""
         at, tone = self.session.at, self.tone
         assert tone is not None
-        settings = tone_kinds()[tone.kind].settings(tone.values)
+        settings = TONES[tone.kind].settings(tone.values)
         regions = [region.key for region in at.sheet.regions]
         self.session.do(
             commands.even_tone(at.key, tone.key, regions, float(settings["mean"]), float(settings["spread"]))

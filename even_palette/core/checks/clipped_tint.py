@@ -9,7 +9,7 @@ from even_palette.core.kit.commands import read_cell
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.variants import resolve_all
-from even_palette.core.results.materials import clipped_share
+from even_palette.core.results.clipping import clipped_share
 from even_palette.core.results.sheets import Sheets
 
 LEAST_SHARE = 0.0005

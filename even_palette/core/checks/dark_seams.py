@@ -16,8 +16,10 @@ from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.model import Blending
-from even_palette.core.results.materials import coat_strip
+from even_palette.core.results.id_map import has_masks
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.strips import coat_strip
+from even_palette.core.results.weights import weights_of
 
 SEEN = 6.0
 """CIEDE2000 between the two ways of mixing, halfway, from which a seam is told."""
@@ -30,9 +32,9 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     if at.kit.blending != Blending.ENCODED or not at.sheet.regions:
         return
     try:
-        if not sheets.has_masks(at):
+        if not has_masks(at, sheets):
             return
-        weights = sheets.weights(at, cancel=cancel)
+        weights = weights_of(at, sheets, cancel=cancel)
         regions = at.sheet.regions
         means = {
             variant: float32([_mean(coat_strip(at, sheets, region.key, variant)) for region in regions])

@@ -9,7 +9,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Region
-from even_palette.core.results.claims import LIKE, LIKE_LOSSY
+from even_palette.core.results.id_map import LIKE, LIKE_LOSSY, id_colours_of, id_levels_of
 from even_palette.core.results.sheets import Sheets
 
 PURE = 255
@@ -21,9 +21,9 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     """Raises Cancelled."""
     keyed = [region for region in at.sheet.regions if region.keyed]
     try:
-        if sheets.id_levels(at) is None:
+        if id_levels_of(at, sheets) is None:
             return
-        known = sheets.id_colours(at).colours
+        known = id_colours_of(at, sheets).colours
     except UserError:
         return
     lossy = at.sheet.unmix is not None and at.sheet.unmix.lossy

@@ -7,7 +7,10 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.kit.model import MOST_PADDING, Focus, Step
+from even_palette.core.results.id_map import has_masks
+from even_palette.core.results.sheet_mesh import mesh_on_sheet
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 
 HALF = 128
 
@@ -18,9 +21,9 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     if level == 0 or not at.sheet.regions:
         return
     try:
-        if not sheets.has_masks(at):
+        if not has_masks(at, sheets):
             return
-        weights = sheets.weights(at, cancel=cancel)
+        weights = weights_of(at, sheets, cancel=cancel)
     except UserError:
         return
     side = 1 << level
@@ -40,7 +43,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                 region.key, "weight", place=place_of(levels > 0, cancel),
                 mend=Mend("Grow the region", commands.add_step(region.key, Step("grow", {"radius": radius}))),
             )  # fmt: skip
-    if sheets.meshes.on_sheet(at) is not None and at.sheet.padding + 1 < side:
+    if mesh_on_sheet(at, sheets) is not None and at.sheet.padding + 1 < side:
         wanted = min(MOST_PADDING, side)
         yield Finding(
             "Regions", Severity.WARNING,

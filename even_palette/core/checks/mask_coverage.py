@@ -7,8 +7,9 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Unmix
-from even_palette.core.results.claims import LIKE, LIKE_LOSSY
+from even_palette.core.results.id_map import LIKE, LIKE_LOSSY, has_masks, id_colours_of, id_levels_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 
 LEAST_FRINGE = 0.0005
 ONE, STEP = 65535 / 4, 65535 / 4 / 255
@@ -20,9 +21,9 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     if not at.sheet.regions:
         return
     try:
-        if not sheets.has_masks(at):
+        if not has_masks(at, sheets):
             return
-        weights = sheets.weights(at, cancel=cancel)
+        weights = weights_of(at, sheets, cancel=cancel)
     except UserError:
         return
     for region, area in zip(at.sheet.regions, weights.areas, strict=True):
@@ -58,14 +59,14 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
 
 def _mend(at: Focus, sheets: Sheets) -> Mend | None:
     """Unmix a map that is keyed by tolerances; give colours that no region has to those around them."""
-    if sheets.id_levels(at) is None:
+    if id_levels_of(at, sheets) is None:
         return None
     if at.sheet.unmix is None:
         return Mend("Unmix the ID map", commands.set_unmix(at.key, Unmix()))
     taken = [colour for region in at.sheet.regions for colour in region.id_colours]
     like = LIKE_LOSSY if at.sheet.unmix.lossy else LIKE
     free = [
-        colour.levels for colour in sheets.id_colours(at).colours
+        colour.levels for colour in id_colours_of(at, sheets).colours
         if colour.levels not in at.sheet.unmix.dissolved
         and all(max(abs(a - b) for a, b in zip(colour.levels, other, strict=True)) > like for other in taken)
     ]  # fmt: skip

@@ -13,7 +13,10 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Step
 from even_palette.core.raster.plane import Plane
 from even_palette.core.regions.edges import border_length, texels_between
+from even_palette.core.results.id_map import has_masks
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 
 LEAST_REGIONS, LEAST_EDGE = 3, 64
 SOFTER, HARDER, LEAST_TEXELS = 3.0, 3.0, 0.5
@@ -22,14 +25,14 @@ SOFTER, HARDER, LEAST_TEXELS = 3.0, 3.0, 0.5
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     """The width of a region's edge: the texels that it has in part, over the length of its border. Raises Cancelled."""
     try:
-        if len(at.sheet.regions) < LEAST_REGIONS or not sheets.has_masks(at):
+        if len(at.sheet.regions) < LEAST_REGIONS or not has_masks(at, sheets):
             return
-        sheets.weights(at, cancel=cancel)
+        weights_of(at, sheets, cancel=cancel)
         widths = {}
         for region in at.sheet.regions:
             if cancel:
                 cancel.check()
-            mask = sheets.mask(at, region.key)
+            mask = mask_of(at, sheets, region.key)
             key = ("edge width", mask.content_id)
             (width,) = sheets.cache.get_lasting(np.ndarray, key, partial(_width, mask, cancel))
             if not np.isnan(width):
@@ -44,7 +47,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         softer = width > SOFTER * max(middle, LEAST_TEXELS)
         if not softer and not (middle > HARDER * max(width, LEAST_TEXELS / HARDER) and middle > LEAST_TEXELS * HARDER):
             continue
-        mask = sheets.mask(at, region.key)
+        mask = mask_of(at, sheets, region.key)
         step = Step("levels", {"low": 25.0, "high": 75.0}) if softer else Step("feather", {"radius": round(middle, 1)})
         yield Finding(
             "Masks", Severity.NOTE,

@@ -9,6 +9,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.assignment import is_readable
 from even_palette.core.kit.model import Focus
+from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.results.sheets import Sheets
 
 
@@ -22,7 +23,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             yield Finding("Source", Severity.ERROR, f"{name} (mesh) is missing; point to it in Source.")
             continue
         try:
-            mesh = sheets.meshes.file(file)
+            mesh = mesh_of_file(file, sheets)
         except UserError as error:
             yield Finding("Source", Severity.ERROR, str(error))
             continue

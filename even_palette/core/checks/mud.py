@@ -18,8 +18,10 @@ from even_palette.core.kit.owners import coats_of
 from even_palette.core.material.variants import resolve_all
 from even_palette.core.raster.plane import rgb_of
 from even_palette.core.raster.sampling import sample
-from even_palette.core.results.materials import spots
+from even_palette.core.results.base_colour import base_colour_of
+from even_palette.core.results.means import means_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.typical_texels import typical_texels
 
 FAR = 20.0
 """CIEDE2000 between the swatch and the mean of a tinted region from which it is told."""
@@ -34,7 +36,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         firsts = {key: coat.kind if coat.on else "" for key, coat in worn.items()}
         if "tint" not in firsts.values():
             return
-        places, means, base = spots(at, sheets), sheets.means(at), sheets.base_colour(at)
+        places, means, base = typical_texels(at, sheets), means_of(at, sheets), base_colour_of(at, sheets)
         for number, region in enumerate(at.sheet.regions):
             if firsts[region.key] != "tint":
                 continue

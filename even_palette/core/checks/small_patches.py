@@ -17,8 +17,10 @@ from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.tiles import TiledPlane, spots
 from even_palette.core.regions.edges import HALF, border_length, texels_between
 from even_palette.core.regions.patches import patches_where
+from even_palette.core.results.id_map import has_masks
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.sheets import Sheets
-from even_palette.core.results.weights import QUARTER
+from even_palette.core.results.weights import MOST_MASK_SUM, weights_of
 
 FAINT, TENTH, NEAR = 6554, 6554, 3
 LEAST_SPECK, SPECK, MOST_SPECK = 16, 64, 1024
@@ -32,16 +34,16 @@ T = TypeVar("T")
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     """Patches of a mask that are small beside the region, holes in it that no region has, and mist far from it."""
     try:
-        if not at.sheet.regions or not sheets.has_masks(at):
+        if not at.sheet.regions or not has_masks(at, sheets):
             return
-        total = sheets.weights(at, cancel=cancel).mask_sum
+        total = weights_of(at, sheets, cancel=cancel).mask_sum
     except UserError:
         return
     texels = total.height * total.width
     speck = int(min(MOST_SPECK, max(LEAST_SPECK, SPECK * texels / 1024**2)))
     hole = int(min(MOST_HOLE, texels * HOLE_SHARE))
     for region in at.sheet.regions:
-        mask = sheets.mask(at, region.key)
+        mask = mask_of(at, sheets, region.key)
         key = mask.content_id
 
         def lasting(kind: type[T], name: str, make: Callable[[], T], key: str = key) -> T:
@@ -113,7 +115,7 @@ def _holes(region: Region, small: _Gaps, total: Plane) -> Iterator[Finding]:
     rows, columns = np.divmod(small.places, total.width)
     _, gap = np.unique(small.gaps, return_inverse=True)
     sizes = np.bincount(gap)
-    free = np.bincount(gap[total.fetch(rows, columns)[:, 0] < 0.5 / QUARTER], minlength=len(sizes))
+    free = np.bincount(gap[total.fetch(rows, columns)[:, 0] < 0.5 / MOST_MASK_SUM], minlength=len(sizes))
     holes = free > 0.5 * sizes
     if not holes.any():
         return

@@ -9,6 +9,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
+from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.sheets import Sheets
 
 
@@ -21,7 +22,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             yield Finding("Source", Severity.ERROR, f"{name} ({source.role}) is missing; point to it in Source.")
             continue
         try:
-            plane = sheets.plane(source)
+            plane = plane_of_map(source, sheets)
             shapes[source.role] = (plane.width, plane.height)
             for note in plane.notes:
                 yield Finding("Source", Severity.NOTE, note)

@@ -7,7 +7,7 @@ from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
-from even_palette.core.results.claims import LIKE, LIKE_LOSSY
+from even_palette.core.results.id_map import LIKE, LIKE_LOSSY, id_colours_of, id_levels_of
 from even_palette.core.results.sheets import Sheets
 
 SMALL = 0.001
@@ -21,7 +21,7 @@ def _near(colour: Rgb8, others: Sequence[Rgb8], within: int) -> bool:
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     """Texels of the ID map that are near to no region's colour. Raises Cancelled."""
     try:
-        plane, colours = sheets.id_levels(at), sheets.id_colours(at)
+        plane, colours = id_levels_of(at, sheets), id_colours_of(at, sheets)
     except UserError:
         return
     if plane is None:

@@ -6,13 +6,15 @@ from even_palette.core.checks._finding import Finding, Severity
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
+from even_palette.core.results.footprints import layout_of
+from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.sheets import Sheets
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     """UVs that overlap, leave the sheet, are no numbers or have no area."""
     try:
-        found = sheets.meshes.layout(at, *sheets.mask_size(at))
+        found = layout_of(at, sheets, *mask_size_of(at, sheets))
     except UserError:
         return
     if found is None:

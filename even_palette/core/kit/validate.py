@@ -50,10 +50,10 @@ from even_palette.core.kit.planes import check_coats_on, check_steps_on
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Bound, Coat, Parameter, PlaneKind, PlaneRef, PlaneUse, Setting, ValueKind
-from even_palette.core.mesh.bakes import BAKE_NAMES
+from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.steps import STEPS
-from even_palette.core.tones.kinds import REPLACING, TONE_NAMES
+from even_palette.core.tones.kinds import TONES
 from even_palette.core.tones.palette import check_palette
 from even_palette.core.tones.ramp import check_ramp
 
@@ -201,7 +201,7 @@ def check_tones(sheet: Sheet, palettes: set[str]) -> None:
         return
     if sheet.base_tone not in before:
         raise UserError(f"sheet “{sheet.name[:40]}” has a base colour made of a tone that is not there.")
-    if sheet.tone(sheet.base_tone).kind not in REPLACING:
+    if not TONES[sheet.tone(sheet.base_tone).kind].replaces:
         raise UserError(f"{sheet.tone(sheet.base_tone).name[:40]} cannot stand in place of the base colour.")
 
 
@@ -209,7 +209,7 @@ def _check_tone(tone: Tone, before: list[str], pictures: set[PlaneRef], palettes
     who = f"tone “{tone.name[:40]}”"
     if not IDENTIFIER.fullmatch(tone.key):
         raise UserError(f"tone key “{tone.key[:40]}” is not a plain identifier.")
-    if tone.kind not in TONE_NAMES:
+    if tone.kind not in TONES:
         raise UserError(f"there is no tone called “{tone.kind[:40]}”.")
     if tone.palette and tone.palette not in palettes:
         raise UserError(f"{who} has a palette that is not there.")
@@ -230,7 +230,7 @@ def _check_tone(tone: Tone, before: list[str], pictures: set[PlaneRef], palettes
 
 
 def _check_bake(bake: Bake) -> None:
-    if bake.kind not in BAKE_NAMES:
+    if bake.kind not in BAKES:
         raise UserError(f"there is no bake called “{bake.kind[:40]}”.")
     if not (LEAST_BAKE <= bake.size <= MOST_BAKE and 0 <= bake.padding <= MOST_PADDING and 1 <= bake.samples <= 4):
         raise UserError(f"the bake “{bake.key[:40]}” has a size, padding or samples out of range.")

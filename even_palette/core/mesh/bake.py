@@ -81,7 +81,7 @@ def make_bake(
     if radius:
         out = _without_noise(out, ground, at, uv, size, radius, most, cancel)
     nearest = nearest_covered(covered, padding)
-    lost = int((covered & ~out.any(axis=-1)).sum()) if kind.name == "transfer" else 0
+    lost = int((covered & ~out.any(axis=-1)).sum()) if kind.counts_lost else 0
     return Baked(spread(out, nearest), int(covered.sum()), lost)
 
 

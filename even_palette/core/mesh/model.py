@@ -95,6 +95,11 @@ def distinct_rows(rows: Samples) -> tuple[Samples, Samples]:
     return first[order], rank[inverse.ravel()]
 
 
+def diagonal(mesh: Mesh) -> float:
+    """The length of the bounding box's diagonal, in metres."""
+    return float(np.linalg.norm(np.ptp(mesh.points, axis=0))) if len(mesh.points) else 0.0
+
+
 def _hashed(rows: Samples) -> Samples:
     """A 64-bit hash of each row (SplitMix64 finalizer, Steele et al. 2014)."""
     keys = np.zeros(len(rows), dtype=np.uint64)

@@ -8,9 +8,9 @@ import numba as nb
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
+from even_palette.core.chance_kernel import pcg_compiled
 from even_palette.core.jobs import CancelToken
-from even_palette.core.mesh.hashing import pcg_compiled
-from even_palette.core.mesh.model import Mesh
+from even_palette.core.mesh.model import Mesh, diagonal
 
 RAYS_A_CALL = 1 << 18
 LIFT = 1e-5
@@ -119,11 +119,6 @@ def build_scene(mesh: Mesh) -> Scene:
     # The tree is built with the first ray; let it not be two threads that shoot it.
     scene.run(np.zeros((1, 3), np.float32), np.ones((1, 3), np.float32), query="OCCLUDED")
     return Scene(scene, diagonal(mesh))
-
-
-def diagonal(mesh: Mesh) -> float:
-    """The length of the bounding box's diagonal, in metres."""
-    return float(np.linalg.norm(np.ptp(mesh.points, axis=0))) if len(mesh.points) else 0.0
 
 
 @nb.njit(nogil=True, cache=True)

@@ -7,7 +7,7 @@ import numba as nb
 import numpy as np
 
 from even_palette.core.arrays import Samples
-from even_palette.core.mesh.hashing import pcg_compiled
+from even_palette.core.chance_kernel import pcg_compiled
 
 TRIES = 6
 STEPS_AN_ELEMENT = 400

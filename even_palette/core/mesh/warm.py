@@ -7,7 +7,7 @@ import numpy as np
 
 from even_palette.core.arrays import float32
 from even_palette.core.mesh.bake import make_bake
-from even_palette.core.mesh.bakes import bakes
+from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.bakes._declare import Ground
 from even_palette.core.mesh.files import MeshLimits
 from even_palette.core.mesh.files.obj import read_obj
@@ -25,7 +25,7 @@ def main() -> None:
     mesh = read_obj(TRIANGLE, "triangle.obj", MeshLimits())
     ground = Ground(mesh, mesh.uv_sets[0], np.zeros((1, 3), np.uint8), np.zeros(1, dtype=bool))
     for name in ("id_colours", "occlusion", "thickness"):
-        make_bake(bakes()[name], ground, {"rays": 16.0}, 256, 2, 2)
+        make_bake(BAKES[name], ground, {"rays": 16.0}, 256, 2, 2)
     seen = footprint(ground.uv, 64, 64, 2, 2)
     surface_texels(mesh, ground.uv, seen)
     overlapping_faces(float32(np.repeat(ground.uv, 2, axis=0)), seen.claims * 2)

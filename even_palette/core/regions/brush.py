@@ -122,7 +122,7 @@ class Path:
         flow = brush.flow * (pressure if brush.pressure_flow else 1.0)
         turn = math.radians(brush.turn_deg)
         if brush.jitter:
-            from even_palette.core.mesh.hashing import hashed_unit
+            from even_palette.core.chance import hashed_unit
 
             turn += float(hashed_unit(np.array([self._count]), self.seed)[0]) * brush.jitter * math.tau
         self._count += 1

@@ -6,7 +6,7 @@ from functools import cache
 import numpy as np
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.mesh.hashing import hashed_unit
+from even_palette.core.chance import hashed_unit
 
 SIDE = 128
 

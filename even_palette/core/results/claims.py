@@ -1,28 +1,26 @@
 """What the regions of a sheet claim before their steps, by classes of texels."""
 
-from __future__ import annotations
-
 import hashlib
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, Samples, float32
-from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.tiles import Spot, each_tile
 from even_palette.core.regions.claims import box_masks, join_classes
 from even_palette.core.regions.id_colours import distinct_colours
 from even_palette.core.regions.keying import key_mask
 from even_palette.core.regions.unmix import Unmixed
-
-if TYPE_CHECKING:
-    from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.footprints import footprint_of
+from even_palette.core.results.id_map import LIKE, LIKE_LOSSY, id_levels_of, mask_size_of, unmixed_of
+from even_palette.core.results.sheet_mesh import faces_name, mesh_on_sheet, regions_of_faces
+from even_palette.core.results.store import Store
 
 
 @dataclass(frozen=True, eq=False)
-class Leaf:
+class Claims:
     """What regions claim before their steps: masks (R, n) uint16 of the classes of texels, and each texel's (H, W).
 
     `present` are the classes in each tile; `name` names the classes, without the masks. Where the ID map is unmixed,
@@ -38,20 +36,20 @@ class Leaf:
     chosen: dict[int, Bools] = field(default_factory=dict)
 
 
-def leaf_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToken | None) -> Leaf:
+def claims_of(at: Focus, store: Store, progress: Progress = silent, cancel: CancelToken | None = None) -> Claims:
     """The claims of the regions of a sheet. Where several sources claim a texel for a region, the strongest counts.
 
     A claim depends on a texel's ID colour, on the elements that it shows, and on the boxes that it lies in; texels that
     are alike in these are one class, so each mask is computed once a class.
     """
     regions = at.sheet.regions
-    width, height = sheets.mask_size(at)
+    width, height = mask_size_of(at, store)
     tables: list[Floats] = []
     indices: list[Samples] = []
     names: list[object] = [(width, height)]
-    plane = sheets.id_levels(at)
+    plane = id_levels_of(at, store)
     if plane and at.sheet.unmix is None:
-        colours, index, _ = sheets.cache.get(("distinct", plane.content_id), lambda: distinct_colours(plane.samples))
+        colours, index, _ = store.cache.get(("distinct", plane.content_id), lambda: distinct_colours(plane.samples))
         table = np.zeros((len(regions), len(colours)), dtype=np.float32)
         for row, region in enumerate(regions):
             if region.keyed:
@@ -59,22 +57,22 @@ def leaf_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToken |
         tables.append(table)
         indices.append(index)
         names.append(plane.content_id)
-    seen = sheets.meshes.footprint(at, width, height, progress, cancel)
+    seen = footprint_of(at, store, width, height, progress, cancel)
     if seen is not None and regions:
         from even_palette.core.mesh.footprint import label_classes
 
-        found = sheets.meshes.on_sheet(at)
+        found = mesh_on_sheet(at, store)
         keys = tuple(region.key for region in regions)
         given = (
             "elements",
             found.content_id if found else "",
-            sheets.meshes.assignment_key(at),
+            faces_name(at),
             at.sheet.padding,
             keys,
         )
         print_ = seen
-        classes, shares = sheets.cache.get(
-            (*given, width, height), lambda: label_classes(print_, sheets.meshes.face_regions(at), len(regions))
+        classes, shares = store.cache.get(
+            (*given, width, height), lambda: label_classes(print_, regions_of_faces(at, store), len(regions))
         )
         tables.append(float32(shares.T))
         indices.append(classes)
@@ -99,21 +97,17 @@ def leaf_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToken |
 
         return whole, rows, each_tile(height, width, present, cancel)
 
-    whole, rows, present = sheets.cache.get(("classes", name), classes_of)
+    whole, rows, present = store.cache.get(("classes", name), classes_of)
     masks = tables[0][:, rows[0]]
     for table, row in zip(tables[1:], rows[1:], strict=True):
         masks = np.maximum(masks, table[:, row])
     levels = np.asarray(masks * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
-    leaf = Leaf(levels, whole, present, name)
+    claims = Claims(levels, whole, present, name)
     if plane and at.sheet.unmix is not None:
         progress(0.0, "Unmixing")
-        made, made_name = sheets.unmixed(at, cancel)
-        return replace(leaf, unmixed=made, unmixed_name=made_name, chosen=_chosen(at, made))
-    return leaf
-
-
-LIKE, LIKE_LOSSY = 8, 32
-"""Within how many levels (Chebyshev) an ID colour means a pure colour of the map, from clean files and lossy ones."""
+        made, made_name = unmixed_of(at, store, cancel)
+        return replace(claims, unmixed=made, unmixed_name=made_name, chosen=_chosen(at, made))
+    return claims
 
 
 def _chosen(at: Focus, made: Unmixed) -> dict[int, Bools]:

@@ -16,7 +16,8 @@ from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Focus, Kit, Region
 from even_palette.core.kit.names import Names, identifier, keys_of
 from even_palette.core.mesh.kinds import ElementKind
-from even_palette.core.results.meshes import Meshes, SheetMesh, reference_colours
+from even_palette.core.results.sheet_mesh import SheetMesh, elements_of, mesh_of_file, mesh_on_sheet, reference_colours
+from even_palette.core.results.store import Store
 
 LEVELS, FINER = (40, 95, 150, 205, 250), tuple(range(24, 256, 33))
 """Of ID colours that are made here: those of the first are given before any of the finer ones."""
@@ -49,15 +50,15 @@ def _farthest(levels: Sequence[int], count: int, used: list[Rgb8]) -> list[Rgb8]
     return found
 
 
-def assign(at: Focus, meshes: Meshes, chosen: Bools, region: str) -> Command:
+def assign(at: Focus, store: Store, chosen: Bools, region: str) -> Command:
     """Give the chosen faces (F,) of the sheet to a region, or to none with ""."""
     name = at.kit.region(region).name if region else "no region"
-    return mesh_commands.set_faces(f"Give faces to {name}", _relabelled(at, meshes, {region: chosen}))
+    return mesh_commands.set_faces(f"Give faces to {name}", _relabelled(at, store, {region: chosen}))
 
 
-def divide(at: Focus, meshes: Meshes, kind: ElementKind) -> Command:
+def divide(at: Focus, store: Store, kind: ElementKind) -> Command:
     """Make a region of each element of a kind and give it its faces. Raises UserError if there are too many."""
-    found = meshes.elements(at, kind)
+    found = elements_of(at, store, kind)
     room = MOST_REGIONS - len(at.sheet.regions)
     if found.count > room:
         raise UserError(
@@ -71,7 +72,7 @@ def divide(at: Focus, meshes: Meshes, kind: ElementKind) -> Command:
         colours = [mine if mine not in taken else fresh for mine, fresh in zip(own, colours, strict=True)]
     made = new_regions(at, [found.name(number) for number in range(found.count)], colours)
     parts = {region.key: found.labels == number for number, region in enumerate(made)}
-    return mesh_commands.set_faces(f"A region per {kind}", _relabelled(at, meshes, parts), at.key, made)
+    return mesh_commands.set_faces(f"A region per {kind}", _relabelled(at, store, parts), at.key, made)
 
 
 def new_regions(at: Focus, wanted: list[str], colours: list[Rgb8]) -> tuple[Region, ...]:
@@ -96,7 +97,7 @@ class Split:
 
 def scatter_split(
     at: Focus,
-    meshes: Meshes,
+    store: Store,
     chosen: Bools,
     shares: dict[str, float],
     seed: int,
@@ -112,11 +113,11 @@ def scatter_split(
     wanted = {key: share for key, share in shares.items() if share > 0}
     if not wanted:
         raise UserError("Give at least one region a share above 0.")
-    shells = meshes.elements(at, ElementKind.SHELL)
+    shells = elements_of(at, store, ElementKind.SHELL)
     numbers = np.unique(shells.labels[chosen])
     if not len(numbers):
         raise UserError("Select the shells to be scattered first.")
-    pairs = _pairs_among(at, meshes, numbers) if keep_apart else None
+    pairs = _pairs_among(at, store, numbers) if keep_apart else None
     sizes = shells.area_shares[numbers]
     found = scatter(sizes, list(wanted.values()), seed, by_area, pairs)
     part_of = np.full(shells.count, -1, dtype=np.int64)
@@ -124,14 +125,14 @@ def scatter_split(
     parts = {key: part_of[shells.labels] == number for number, key in enumerate(wanted)}
     total = float(sizes.sum()) or 1.0
     return Split(
-        mesh_commands.set_faces(f"Scatter split, seed {seed}", _relabelled(at, meshes, parts)),
+        mesh_commands.set_faces(f"Scatter split, seed {seed}", _relabelled(at, store, parts)),
         tuple(int((found.parts == number).sum()) for number in range(len(wanted))),
         tuple(float(sizes[found.parts == number].sum()) / total for number in range(len(wanted))),
         found.conflicts,
     )
 
 
-def take_ids(at: Focus, meshes: Meshes, by: str, limit: float) -> Command:
+def take_ids(at: Focus, store: Store, by: str, limit: float) -> Command:
     """Let the parts of the reference mesh, `by` slots or colours, be the ID map of the sheet.
 
     A region is made of each part that has none yet. `limit` is a share of the diagonal. Raises UserError without a
@@ -140,7 +141,7 @@ def take_ids(at: Focus, meshes: Meshes, by: str, limit: float) -> Command:
     reference = next((file for file in at.kit.meshes if file.reference), None)
     if reference is None:
         raise UserError("There is no other mesh to take IDs from; open one in Source and call it a reference.")
-    _, named = reference_colours(meshes.file(reference), by)
+    _, named = reference_colours(mesh_of_file(reference, store), by)
     if len(named) > MOST_REGIONS:
         raise UserError(f"The other mesh has {len(named)} parts; the limit is {MOST_REGIONS} regions on one sheet.")
 
@@ -163,9 +164,9 @@ def take_ids(at: Focus, meshes: Meshes, by: str, limit: float) -> Command:
     return Command("Take IDs from another mesh", apply)
 
 
-def choose_roots(at: Focus, meshes: Meshes, chosen: Bools) -> Command:
+def choose_roots(at: Focus, store: Store, chosen: Bools) -> Command:
     """Make the chosen faces (F,) of the sheet those at which *along* starts."""
-    found = _mesh_of(at, meshes)
+    found = _mesh_of(at, store)
     roots = {}
     for (key, count, faces), part in _parts(found, chosen):
         whole = np.zeros(count, dtype=bool)
@@ -174,13 +175,13 @@ def choose_roots(at: Focus, meshes: Meshes, chosen: Bools) -> Command:
     return mesh_commands.set_roots(roots)
 
 
-def _pairs_among(at: Focus, meshes: Meshes, numbers: Samples) -> Samples:
+def _pairs_among(at: Focus, store: Store, numbers: Samples) -> Samples:
     """Pairs of touching shells, as places in `numbers`."""
     from even_palette.core.mesh.surface import touching
 
-    found, shells = _mesh_of(at, meshes), meshes.elements(at, ElementKind.SHELL)
+    found, shells = _mesh_of(at, store), elements_of(at, store, ElementKind.SHELL)
     within = TOUCH_SHARE * float(np.linalg.norm(np.ptp(found.mesh.points, axis=0)))
-    pairs: Samples = meshes.cache.get(
+    pairs: Samples = store.cache.get(
         ("touching", found.content_id), lambda: touching(found.mesh, shells.labels, within)
     )
     place = np.full(shells.count, -1, dtype=np.int64)
@@ -189,8 +190,8 @@ def _pairs_among(at: Focus, meshes: Meshes, numbers: Samples) -> Samples:
     return inside[(inside >= 0).all(axis=1)]
 
 
-def _mesh_of(at: Focus, meshes: Meshes) -> SheetMesh:
-    found = meshes.on_sheet(at)
+def _mesh_of(at: Focus, store: Store) -> SheetMesh:
+    found = mesh_on_sheet(at, store)
     if found is None:
         raise UserError("There is no mesh with UVs on this sheet; open one in Source.")
     return found
@@ -202,9 +203,9 @@ def _parts(found: SheetMesh, values: Samples) -> list[tuple[tuple[str, int, Samp
     return list(zip(found.origins, np.split(values, ends[:-1]), strict=True))
 
 
-def _relabelled(at: Focus, meshes: Meshes, parts: dict[str, Bools]) -> dict[str, FaceRegions]:
+def _relabelled(at: Focus, store: Store, parts: dict[str, Bools]) -> dict[str, FaceRegions]:
     """The stored faces of each mesh on the sheet with those of each part (F,) given to the region of its key."""
-    found = _mesh_of(at, meshes)
+    found = _mesh_of(at, store)
     changed = {}
     for number, (key, count, faces) in enumerate(found.origins):
         stored = at.kit.mesh(key).faces

@@ -29,8 +29,18 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.core.raster.sampling import SHARP, SMOOTH
 from even_palette.core.regions.packing import plane_and_channel
-from even_palette.core.results.materials import dressed, material_of, packing_plan, pictures_of, slots_of
-from even_palette.core.results.sheets import MOST_MASK_SUM, Sheets
+from even_palette.core.results.bakes import known_bake_plane
+from even_palette.core.results.footprints import footprint_of
+from even_palette.core.results.id_map import mask_size_of
+from even_palette.core.results.maps import paint_of, plane_of_map
+from even_palette.core.results.masks import mask_of
+from even_palette.core.results.materials import dressed, material_of, packing_plan, pictures_of
+from even_palette.core.results.planes import tone_of
+from even_palette.core.results.sheet_mesh import mesh_on_sheet
+from even_palette.core.results.shown_ids import shown_ids_of
+from even_palette.core.results.slots import slots_of
+from even_palette.core.results.store import Store
+from even_palette.core.results.weights import MOST_MASK_SUM, weights_of
 
 DIFFERENCE_GAIN = 4.0
 HOLE = (0.13, 0.42, 0.95)
@@ -139,73 +149,75 @@ class Picture:
         return widest.width, widest.height
 
 
-def picture(at: Focus, sheets: Sheets, look: Look) -> Picture:
+def picture(at: Focus, store: Store, look: Look) -> Picture:
     """The expressions of a look. Raises UserError if a map that it needs cannot be read."""
     match look.kind:
         case LookKind.RESULT | LookKind.SURFACE:
-            return _result(at, sheets, look)
+            return _result(at, store, look)
         case LookKind.DIFFERENCE:
-            return _difference(at, sheets, look)
+            return _difference(at, store, look)
         case LookKind.COAT:
-            return _acting(at, sheets, look)
+            return _acting(at, store, look)
         case LookKind.SOURCE:
             source = at.sheet.source(Role.BASE_COLOUR) if not look.map else _map(at, look.map)
             if source is None:
                 raise UserError("There is no such map yet; open one in Source.")
-            return map_picture(sheets.plane(source))
+            return map_picture(plane_of_map(source, store))
         case LookKind.ID:
-            ids = sheets.shown_ids(at)
+            ids = shown_ids_of(at, store)
             if ids is None:
                 raise UserError("There is no ID map and no mesh yet; open one in Source.")
             return map_picture(ids, sharp=True)
         case LookKind.LAYOUT:
-            found, size = sheets.meshes.on_sheet(at), sheets.mask_size(at)
-            seen = sheets.meshes.footprint(at, *size)
+            found, size = mesh_on_sheet(at, store), mask_size_of(at, store)
+            seen = footprint_of(at, store, *size)
             if found is None or seen is None:
                 raise UserError("There is no mesh on this sheet yet; open one in Source.")
             claims = Plane(seen.claims[..., None], Encoding.DATA, f"claims {found.content_id} {size}")
             return Picture({SHOWN: _layout()}, {"claims": slots.of(claims, SHARP)}, {})
         case LookKind.BAKE:
-            made = sheets.meshes.made_bake(at, at.sheet.bake(look.bake))
+            made = known_bake_plane(at, store, at.sheet.bake(look.bake))
             if made is None:
                 raise UserError("The bake is being made …")
             return map_picture(made)
         case LookKind.TONE:
-            return map_picture(_tone(at, sheets, look.map))
+            return map_picture(_tone(at, store, look.map))
         case LookKind.ENTRY:
-            return _entry(at, sheets, look)
+            return _entry(at, store, look)
         case LookKind.WEIGHT:
             names = [region.key for region in at.sheet.regions]
             if look.region not in names:
                 raise UserError("Choose a region to see its weight.")
             plane_index, channel = plane_and_channel(names.index(look.region))
             texel = nodes.texture("weights", nodes.uv())["xyzw"[channel]]
-            packed = sheets.weights(at).packed[plane_index]
+            packed = weights_of(at, store).packed[plane_index]
             return Picture({SHOWN: nodes.join(texel, texel, texel)}, {"weights": slots.of(packed)}, {})
         case LookKind.MASK:
             if all(region.key != look.region for region in at.sheet.regions):
                 raise UserError("Choose a region to see its mask.")
-            return map_picture(sheets.mask(at, look.region, look.steps))
+            return map_picture(mask_of(at, store, look.region, look.steps))
         case LookKind.HEAT:
-            return Picture({SHOWN: _heat()}, {"mask_sum": slots.of(sheets.weights(at).mask_sum)}, {})
+            return Picture({SHOWN: _heat()}, {"mask_sum": slots.of(weights_of(at, store).mask_sum)}, {})
 
 
-def _tone(at: Focus, sheets: Sheets, key: str) -> Plane:
+def _tone(at: Focus, store: Store, key: str) -> Plane:
     if all(tone.key != key for tone in at.sheet.tones):
         raise UserError("There is no such tone yet; add one in Tones.")
-    return sheets.tone(at, key)
+    return tone_of(at, store, at.sheet.tone(key))
 
 
-def _entry(at: Focus, sheets: Sheets, look: Look) -> Picture:
+def _entry(at: Focus, store: Store, look: Look) -> Picture:
     """The paint, dimmed and grey but where a palette's entry occurs."""
-    index = _tone(at, sheets, look.map)
+    index = _tone(at, store, look.map)
     count = at.kit.palette(at.sheet.tone(look.map).palette).size
     stored = nodes.texture("index", nodes.uv())["x"]
     here = 1 - nodes.step(0.5, nodes.absolute(nodes.floor(stored * max(1, count - 1) + 0.5) - look.entry))
     colour = encode(nodes.clamp(nodes.texture("map", nodes.uv())["xyz"]))
     dim = nodes.splat(nodes.dot(colour, nodes.constant(*BT601)) * 0.3 + 0.1, Type.VEC3)
     return Picture(
-        {SHOWN: nodes.mix(dim, colour, here)}, {"map": slots.of(sheets.paint(at)), "index": slots.of(index, SHARP)}, {}
+        {SHOWN: nodes.mix(dim, colour, here)},
+        {"map": slots.of(paint_of(at, store)), "index": slots.of(index, SHARP)},
+        {},
     )
 
 
@@ -213,9 +225,9 @@ def _map(at: Focus, key: str) -> Source | None:
     return next((source for source in at.sheet.sources if source.key == key), None)
 
 
-def _result(at: Focus, sheets: Sheets, look: Look) -> Picture:
+def _result(at: Focus, store: Store, look: Look) -> Picture:
     """The material in a variant, with its surface values; or one of these seen as grey."""
-    material = material_of(at, sheets, live=True)
+    material = material_of(at, store, live=True)
     plan = packing_plan(at, material, live=True)
     outputs = material.packed(plan)
     light = None
@@ -228,14 +240,14 @@ def _result(at: Focus, sheets: Sheets, look: Look) -> Picture:
     else:
         light = outputs.pop(COLOUR)
         shown = {SHOWN: encode(nodes.clamp(light)), **outputs}
-    there = {**slots_of(at, sheets, material.slots), **plan.slots(sheets.weights(at).packed)}
+    there = {**slots_of(at, store, material.slots), **plan.slots(weights_of(at, store).packed)}
     settings = resolve(at.kit.parameters, at.kit.variants, look.variant)
     return Picture(shown, there, material.inputs(settings), light=light)
 
 
-def _difference(at: Focus, sheets: Sheets, look: Look) -> Picture:
+def _difference(at: Focus, store: Store, look: Look) -> Picture:
     """How far the colours of two variants are from each other: OKLab distance, white from a quarter on."""
-    material = material_of(at, sheets, live=True)
+    material = material_of(at, store, live=True)
     plan = packing_plan(at, material, live=True)
     one = material.packed(plan)[COLOUR]
     (other,) = nodes.replaced(
@@ -245,11 +257,11 @@ def _difference(at: Focus, sheets: Sheets, look: Look) -> Picture:
     settings = [resolve(at.kit.parameters, at.kit.variants, key) for key in (look.variant, look.other)]
     inputs = dict(material.inputs(settings[0]))
     inputs |= {f"Other_{name}": value for name, value in material.inputs(settings[1]).items()}
-    there = {**slots_of(at, sheets, material.slots), **plan.slots(sheets.weights(at).packed)}
+    there = {**slots_of(at, store, material.slots), **plan.slots(weights_of(at, store).packed)}
     return Picture({SHOWN: nodes.join(apart, apart, apart)}, there, inputs)
 
 
-def _acting(at: Focus, sheets: Sheets, look: Look) -> Picture:
+def _acting(at: Focus, store: Store, look: Look) -> Picture:
     """How far a coat acts, as grey."""
     try:
         there = look.coat < len(coats_of(at.kit, look.region))
@@ -257,12 +269,12 @@ def _acting(at: Focus, sheets: Sheets, look: Look) -> Picture:
         there = False
     if not there:
         raise UserError("There is no such coat any more.")
-    region = dressed(at, sheets, look.region)
-    found = acting(region, look.coat, at.kit.parameters, pictures_of(at, sheets), live=True)
+    region = dressed(at, store, look.region)
+    found = acting(region, look.coat, at.kit.parameters, pictures_of(at, store), live=True)
     share = found.outputs["share"]
     settings = resolve(at.kit.parameters, at.kit.variants, look.variant)
     inputs = {**found.extra, **{key: linear_setting(setting) for key, setting in settings.items()}}
-    return Picture({SHOWN: nodes.join(share, share, share)}, slots_of(at, sheets, found.slots), inputs)
+    return Picture({SHOWN: nodes.join(share, share, share)}, slots_of(at, store, found.slots), inputs)
 
 
 def coats_that_vary(at: Focus, owner: str) -> list[int]:
@@ -372,18 +384,18 @@ class Texel:
 
 
 def read_texel(
-    at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float], time: float = 0.0, seed: float = 0.0
+    at: Focus, store: Store, look: Look, uv: tuple[float, float], time: float = 0.0, seed: float = 0.0
 ) -> Texel:
     """Exact values at a texel by the reference, at a time in seconds and of the instance with a seed.
 
     Raises UserError if a map cannot be read.
     """
-    shown = replace(picture(at, sheets, look), time=time, seed=seed)
+    shown = replace(picture(at, store, look), time=time, seed=seed)
     centre = _texel_centres_at(float32([[uv]]), shown)
     texel = (1 / shown.finest[0], 0.0, 0.0, 1 / shown.finest[1])
     values = {name: value[0, 0] for name, value in run(shown.program, _environment(shown, centre, texel)).items()}
     encoded = values.pop(SHOWN)
-    weights = sheets.weights(at)
+    weights = weights_of(at, store)
     height, width = weights.mask_sum.height, weights.mask_sum.width
     row, column = min(int(uv[1] * height), height - 1), min(int(uv[0] * width), width - 1)
     linear = srgb_to_linear(encoded)
@@ -393,15 +405,15 @@ def read_texel(
         weights.at(row, column),
         float(weights.mask_sum.fetch(np.array([row]), np.array([column]))[0, 0]) * MOST_MASK_SUM,
         {name: tuple(float(part) for part in np.atleast_1d(value)) for name, value in values.items()},
-        _entry_at(at, sheets, look, uv),
+        _entry_at(at, store, look, uv),
     )
 
 
-def _entry_at(at: Focus, sheets: Sheets, look: Look, uv: tuple[float, float]) -> tuple[int, Rgb8] | None:
+def _entry_at(at: Focus, store: Store, look: Look, uv: tuple[float, float]) -> tuple[int, Rgb8] | None:
     tone = at.sheet.tone(look.map) if look.kind == LookKind.TONE else None
     if tone is None or not tone.palette:
         return None
-    palette, plane = at.kit.palette(tone.palette), sheets.tone(at, look.map)
+    palette, plane = at.kit.palette(tone.palette), tone_of(at, store, at.sheet.tone(look.map))
     row, column = min(int(uv[1] * plane.height), plane.height - 1), min(int(uv[0] * plane.width), plane.width - 1)
     stored = float(plane.fetch(np.array([row]), np.array([column]))[0, 0])
     number = int(stored * max(1, palette.size - 1) + 0.5)

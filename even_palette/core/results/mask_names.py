@@ -1,19 +1,17 @@
 """What masks are called in the keys of results, and the order in which regions that take each other's are made."""
 
-from __future__ import annotations
-
 import hashlib
 from collections.abc import Iterable
-from typing import TYPE_CHECKING
 
 from even_palette.core.kit.model import MOST_STEPS, Focus, Region, Step
 from even_palette.core.material.model import PlaneKind, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.steps import STEPS
-from even_palette.core.results.sources import map_name
-
-if TYPE_CHECKING:
-    from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.bakes import bake_name
+from even_palette.core.results.file_names import map_name
+from even_palette.core.results.id_map import id_name_of, mask_size_of
+from even_palette.core.results.sheet_mesh import faces_name, mesh_on_sheet
+from even_palette.core.results.store import Store
 
 Wanted = tuple[str, int]
 """A region by its key, and how many of its first steps its mask has gone through."""
@@ -36,19 +34,19 @@ class MaskNames:
     regions do besides is no part of it.
     """
 
-    def __init__(self, at: Focus, sheets: Sheets) -> None:
-        found = sheets.meshes.on_sheet(at)
+    def __init__(self, at: Focus, store: Store) -> None:
+        found = mesh_on_sheet(at, store)
         self.claims: tuple[object, ...] = (
-            sheets.id_name(at),
-            (found.content_id, sheets.meshes.assignment_key(at), at.sheet.padding) if found else "",
-            sheets.mask_size(at),
+            id_name_of(at, store),
+            (found.content_id, faces_name(at), at.sheet.padding) if found else "",
+            mask_size_of(at, store),
             at.sheet.unmix,
             tuple(_claims(region) for region in at.sheet.regions),
         )
         base = map_name(at.sheet.source(Role.BASE_COLOUR))
         self._regions = {region.key: region for region in at.sheet.regions}
         self._told = {
-            region.key: [(step, _step_name(at, sheets, step, base)) for step in acting(region)]
+            region.key: [(step, _step_name(at, store, step, base)) for step in acting(region)]
             for region in at.sheet.regions
             if region.steps
         }
@@ -101,17 +99,22 @@ class MaskNames:
         return self._names[wanted]
 
 
+def mask_names_of(at: Focus, store: Store) -> MaskNames:
+    """The names of the masks of a sheet."""
+    return store.named(at, MaskNames)
+
+
 def _claims(region: Region) -> tuple[object, ...]:
     """What a region claims before its steps; the key stands for its faces."""
     return (region.key, region.keyed, region.id_colours, region.inner, region.outer, region.metric, region.boxes)
 
 
-def _step_name(at: Focus, sheets: Sheets, step: Step, base: tuple[object, ...]) -> str:
-    read = _plane_name(at, sheets, step.plane) if step.plane else ()
+def _step_name(at: Focus, store: Store, step: Step, base: tuple[object, ...]) -> str:
+    read = _plane_name(at, store, step.plane) if step.plane else ()
     return repr((step, read, base if STEPS[step.kind].reads_base else ()))
 
 
-def _plane_name(at: Focus, sheets: Sheets, use: PlaneUse) -> object:
+def _plane_name(at: Focus, store: Store, use: PlaneUse) -> object:
     if use.plane.kind == PlaneKind.MAP:
         return map_name(at.sheet.map(use.plane.key))
-    return sheets.meshes.bake_key(at, at.sheet.bake(use.plane.key))
+    return bake_name(at, store, at.sheet.bake(use.plane.key))

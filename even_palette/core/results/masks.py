@@ -4,11 +4,8 @@ Every tile is looked up by the names of the tiles that it is made of. So an edit
 and tiles that come out as they were are the same objects, for textures and files as well.
 """
 
-from __future__ import annotations
-
 import hashlib
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -23,54 +20,61 @@ from even_palette.core.raster.sampling import Sampler, sample, texel_centres, te
 from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, TiledPlane, each_tile, make_tile
 from even_palette.core.regions.paint import Paint, over, packed_levels
 from even_palette.core.regions.steps import STEPS, joined, strengthened
-from even_palette.core.results.claims import Leaf
-from even_palette.core.results.mask_names import Wanted, acting
-
-if TYPE_CHECKING:
-    from even_palette.core.results.sheets import Sheets
-
+from even_palette.core.results.bakes import bake_of
+from even_palette.core.results.claims import Claims, claims_of
+from even_palette.core.results.footprints import footprint_of
+from even_palette.core.results.id_map import id_levels_of
+from even_palette.core.results.maps import paint_of, plane_of_map
+from even_palette.core.results.mask_names import Wanted, acting, mask_names_of
+from even_palette.core.results.sheet_mesh import elements_of, mesh_on_sheet
+from even_palette.core.results.store import Store
 
 HALF = 32768
 
 
 def masks_of(
-    at: Focus, sheets: Sheets, wanted: Sequence[Wanted], leaf: Leaf | None = None, cancel: CancelToken | None = None
+    at: Focus, store: Store, wanted: Sequence[Wanted], claims: Claims | None = None, cancel: CancelToken | None = None
 ) -> list[TiledPlane]:
     """The masks of regions after their first steps, (H, W, 1) uint16 each. Raises Cancelled.
 
     Those that they take are made before them, one by one.
     """
-    names = sheets.mask_names(at)
+    names = mask_names_of(at, store)
     numbers = {region.key: number for number, region in enumerate(at.sheet.regions)}
     made: dict[Wanted, TiledPlane] = {}
 
     def grid(each: Wanted) -> TiledPlane:
-        nonlocal leaf
-        leaf = leaf or sheets.leaf(at, cancel=cancel)
-        return TiledPlane(mask_grid(at, sheets, leaf, numbers[each[0]], made, cancel, each[1]))
+        nonlocal claims
+        claims = claims or claims_of(at, store, cancel=cancel)
+        return TiledPlane(mask_grid(at, store, claims, numbers[each[0]], made, cancel, each[1]))
 
     for each in names.in_order(wanted):
-        made[each] = sheets.cache.get(("mask", names.name(each)), lambda each=each: grid(each))  # type: ignore[misc]
+        made[each] = store.cache.get(("mask", names.name(each)), lambda each=each: grid(each))  # type: ignore[misc]
     return [made[each] for each in wanted]
 
 
-def mask_of(at: Focus, sheets: Sheets, region: str, steps: int) -> TiledPlane:
-    """The mask of one region after its first steps; where nothing may be made, all that it needs is made at once."""
-    names, wanted = sheets.mask_names(at), (region, steps)
+def mask_of(at: Focus, store: Store, region: str, steps: int = MOST_STEPS) -> TiledPlane:
+    """The mask of a region after its first steps, (H, W, 1) uint16. Raises KeyError without such a region.
+
+    Where nothing may be made, all that it needs is made at once.
+    """
+    if at.kit.sheet_of(region).key != at.key:
+        raise KeyError(region)
+    names, wanted = mask_names_of(at, store), (region, steps)
     before = [each for each in names.in_order([wanted]) if each != wanted]
 
     def compute() -> TiledPlane:
-        made = dict(zip(before, masks_of(at, sheets, before), strict=True))
+        made = dict(zip(before, masks_of(at, store, before), strict=True))
         number = [other.key for other in at.sheet.regions].index(region)
-        return TiledPlane(mask_grid(at, sheets, sheets.leaf(at), number, made, None, steps))
+        return TiledPlane(mask_grid(at, store, claims_of(at, store), number, made, None, steps))
 
-    return sheets.cache.get(("mask", names.name(wanted)), compute)
+    return store.cache.get(("mask", names.name(wanted)), compute)
 
 
 def mask_grid(
     at: Focus,
-    sheets: Sheets,
-    leaf: Leaf,
+    store: Store,
+    claims: Claims,
     number: int,
     taken: Mapping[Wanted, TiledPlane],
     cancel: CancelToken | None = None,
@@ -81,49 +85,55 @@ def mask_grid(
     `taken` are the masks of other regions that its steps take.
     """
     region = at.sheet.regions[number]
-    height, width = leaf.index.shape
-    row = leaf.masks[number]
+    height, width = claims.index.shape
+    row = claims.masks[number]
 
-    own = leaf.chosen.get(number)
-    own_name = (leaf.unmixed_name, own.tobytes()) if own is not None else ()
+    own = claims.chosen.get(number)
+    own_name = (claims.unmixed_name, own.tobytes()) if own is not None else ()
 
     def claimed(spot: Spot) -> Tile:
-        there = leaf.present[spot.down * -(-width // TILE) + spot.across]
+        there = claims.present[spot.down * -(-width // TILE) + spot.across]
         values = row[there]
         if own is not None:
             return with_unmixed(spot, values)
         if (values == values[0]).all():
             return make_tile(np.broadcast_to(values[0], (*spot.shape, 1)))
-        key = ("claimed", leaf.name, spot.down, spot.across, hashlib.blake2b(values.tobytes(), digest_size=16).digest())
-        cut = leaf.index[spot.top : spot.bottom, spot.left : spot.right]
-        return sheets.cache.get(key, lambda: make_tile(row[cut][..., None]))
+        key = (
+            "claimed",
+            claims.name,
+            spot.down,
+            spot.across,
+            hashlib.blake2b(values.tobytes(), digest_size=16).digest(),
+        )
+        cut = claims.index[spot.top : spot.bottom, spot.left : spot.right]
+        return store.cache.get(key, lambda: make_tile(row[cut][..., None]))
 
     def with_unmixed(spot: Spot, values: Samples) -> Tile:
-        assert leaf.unmixed is not None
+        assert claims.unmixed is not None
         assert own is not None
-        unmixed, chosen = leaf.unmixed, own
+        unmixed, chosen = claims.unmixed, own
         named = (*own_name, spot.down, spot.across)
-        shares = sheets.cache.get(
+        shares = store.cache.get(
             ("unmixed tile", *named), lambda: make_tile(unmixed.tile_shares(chosen, spot)[..., None])
         )
         if not values.any():
             return shares
-        key = ("unmixed claim", leaf.name, *named, hashlib.blake2b(values.tobytes(), digest_size=16).digest())
-        cut = leaf.index[spot.top : spot.bottom, spot.left : spot.right]
-        return sheets.cache.get(key, lambda: make_tile(np.maximum(row[cut][..., None], shares.samples)))
+        key = ("unmixed claim", claims.name, *named, hashlib.blake2b(values.tobytes(), digest_size=16).digest())
+        cut = claims.index[spot.top : spot.bottom, spot.left : spot.right]
+        return store.cache.get(key, lambda: make_tile(np.maximum(row[cut][..., None], shares.samples)))
 
-    claims = grid = Grid(height, width, tuple(each_tile(height, width, claimed, cancel)))
+    own_claims = grid = Grid(height, width, tuple(each_tile(height, width, claimed, cancel)))
     for step in acting(region, steps):
         if STEPS[step.kind].keeps_islands:
-            grid = _kept_to_islands(at, sheets, claims, grid, step.strength, cancel)
+            grid = _kept_to_islands(at, store, own_claims, grid, step.strength, cancel)
         else:
-            grid = _stepped(at, sheets, grid, step, taken, cancel)
+            grid = _stepped(at, store, grid, step, taken, cancel)
     return grid
 
 
 def _stepped(
     at: Focus,
-    sheets: Sheets,
+    store: Store,
     before: Grid,
     step: Step,
     taken: Mapping[Wanted, TiledPlane],
@@ -132,9 +142,9 @@ def _stepped(
     kind = STEPS[step.kind]
     values = kind.filled(step.values)
     reach = kind.reach(values)
-    plane = _plane(at, sheets, step.plane) if step.plane and kind.reads_channel else None
-    plane = sheets.paint(at) if kind.reads_base else plane
-    plane = sheets.id_levels(at) if kind.of_ids else plane
+    plane = _plane(at, store, step.plane) if step.plane and kind.reads_channel else None
+    plane = paint_of(at, store) if kind.reads_base else plane
+    plane = id_levels_of(at, store) if kind.of_ids else plane
     if kind.reads_region:
         plane = taken[step.region, 0 if kind.claims_only else MOST_STEPS]
     told = repr((step.kind, values, step.plane if kind.reads_channel else "", step.join, step.strength))
@@ -164,7 +174,7 @@ def _stepped(
                 found = kind.through(found, values) if kind.through else found
             return _as_tile(joined(_as_floats(tile.samples), found, step.join, step.strength))
 
-        return sheets.cache.get(key, compute)
+        return store.cache.get(key, compute)
 
     def alike(tile: Tile) -> Tile:
         """What the edit makes of a mask of one value."""
@@ -179,7 +189,7 @@ def _stepped(
         assert tile is not None
         names = before.names_within(spot, reach)
         if tile.is_constant and all(name == tile.name or not name for name in names):
-            even = sheets.cache.get(("edit of one value", told, tile.name), lambda: alike(tile))
+            even = store.cache.get(("edit of one value", told, tile.name), lambda: alike(tile))
             return make_tile(np.broadcast_to(even.samples[:1, :1], (*spot.shape, 1)))
         guide = plane.content_id if kind.guided and plane else ""
         key = ("edit step", told, guide, before.height, before.width, spot.top, spot.left, names)
@@ -194,12 +204,12 @@ def _stepped(
                 made = kind.edit(around, values)
             return _as_tile(strengthened(_as_floats(tile.samples), made, step.strength))
 
-        return sheets.cache.get(key, compute)
+        return store.cache.get(key, compute)
 
     if step.paint is not None:
-        return _painted(sheets, before, step, step.paint, cancel)
+        return _painted(store, before, step, step.paint, cancel)
     if kind.whole:
-        return sheets.cache.get(("whole step", told, before.name), lambda: _whole(before, step, values, cancel))
+        return store.cache.get(("whole step", told, before.name), lambda: _whole(before, step, values, cancel))
     made = each_tile(before.height, before.width, source if kind.is_source else edited, cancel)
     return Grid(before.height, before.width, tuple(made))
 
@@ -215,16 +225,16 @@ def _paint_around(plane: Plane, spot: Spot, reach: int, height: int, width: int)
 
 
 def _kept_to_islands(
-    at: Focus, sheets: Sheets, claims: Grid, grid: Grid, strength: float, cancel: CancelToken | None
+    at: Focus, store: Store, claims: Grid, grid: Grid, strength: float, cancel: CancelToken | None
 ) -> Grid:
     """The mask on the UV islands that the claims have a texel of, with their padding; as it is without a mesh."""
-    seen = sheets.meshes.footprint(at, grid.width, grid.height, cancel=cancel)
-    found = sheets.meshes.on_sheet(at)
+    seen = footprint_of(at, store, grid.width, grid.height, cancel=cancel)
+    found = mesh_on_sheet(at, store)
     if seen is None or found is None:
         return grid
 
     def compute() -> Grid:
-        labels = sheets.meshes.elements(at, ElementKind.ISLAND).labels
+        labels = elements_of(at, store, ElementKind.ISLAND).labels
         nearest = seen.nearest
         face = np.where(nearest < 0, -1, seen.face.ravel()[nearest])
         island = np.where(face < 0, -1, labels[face])
@@ -242,10 +252,10 @@ def _kept_to_islands(
         return Grid(grid.height, grid.width, tuple(each_tile(grid.height, grid.width, kept, cancel)))
 
     key = ("kept to islands", found.content_id, at.sheet.padding, claims.name, grid.name, strength)
-    return sheets.cache.get(key, compute)
+    return store.cache.get(key, compute)
 
 
-def _painted(sheets: Sheets, before: Grid, step: Step, paint: Paint, cancel: CancelToken | None) -> Grid:
+def _painted(store: Store, before: Grid, step: Step, paint: Paint, cancel: CancelToken | None) -> Grid:
     """The mask with paint over it; paint of a sheet of another size is scaled to this one."""
     alike = (paint.height, paint.width) == (before.height, before.width)
 
@@ -261,7 +271,7 @@ def _painted(sheets: Sheets, before: Grid, step: Step, paint: Paint, cancel: Can
             mask = _as_floats(tile.samples)
             return _as_tile(strengthened(mask, over(mask, texels), step.strength))
 
-        return sheets.cache.get(key, compute)
+        return store.cache.get(key, compute)
 
     return Grid(before.height, before.width, tuple(each_tile(before.height, before.width, painted, cancel)))
 
@@ -301,11 +311,11 @@ def plane_values(plane: Plane, use: PlaneUse, spot: Spot, height: int, width: in
     return through_levels(float32(x), use)
 
 
-def _plane(at: Focus, sheets: Sheets, use: PlaneUse) -> Plane:
+def _plane(at: Focus, store: Store, use: PlaneUse) -> Plane:
     """The plane that a step reads; a bake is made."""
     if use.plane.kind == PlaneKind.MAP:
-        return sheets.plane(at.sheet.map(use.plane.key))
-    return sheets.meshes.bake(at, at.sheet.bake(use.plane.key))[0]
+        return plane_of_map(at.sheet.map(use.plane.key), store)
+    return bake_of(at, store, at.sheet.bake(use.plane.key))[0]
 
 
 def _as_floats(samples: Samples) -> Floats:

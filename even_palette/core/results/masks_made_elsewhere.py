@@ -14,12 +14,13 @@ from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.steps import Join
 from even_palette.core.results.dividing import fresh_id_colours, new_regions
-from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.maps import plane_of_map
+from even_palette.core.results.store import Store
 
 LETTERS = "RGBA"
 
 
-def regions_from_masks(at: Focus, sheets: Sheets, maps: Sequence[str]) -> Command:
+def regions_from_masks(at: Focus, store: Store, maps: Sequence[str]) -> Command:
     """A command that adds a region for each channel of these maps (by key) that holds anything, named after its file.
 
     Three equal channels are one mask, and an alpha that is 1 all over is none: that is how many programs write grey.
@@ -30,7 +31,7 @@ def regions_from_masks(at: Focus, sheets: Sheets, maps: Sequence[str]) -> Comman
         source = at.sheet.map(key)
         if source.encoding != Encoding.DATA:
             source = replace(source, encoding=Encoding.DATA)
-        plane = sheets.plane(source)
+        plane = plane_of_map(source, store)
         stem = Path(source.path).stem.replace("_", " ")
         channels = used_channels(plane)
         for channel in channels:

@@ -1,20 +1,26 @@
 """The mean paint of each region, summed up by tiles, so that an edit sums up only what it changed."""
 
-from __future__ import annotations
-
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
+from even_palette.core.kit.model import Focus
 from even_palette.core.raster.plane import Plane, rgb_of
 from even_palette.core.raster.sampling import texels_beside
 from even_palette.core.raster.tiles import TILE, Grid, Spot, each_tile
-from even_palette.core.results.weights import SheetWeights
+from even_palette.core.results.base_colour import base_colour_of
+from even_palette.core.results.cache import Cache
+from even_palette.core.results.maps import GREY
+from even_palette.core.results.store import Store
+from even_palette.core.results.weights import SheetWeights, weights_of
 
-if TYPE_CHECKING:
-    from even_palette.core.results.cache import Cache
+
+def means_of(at: Focus, store: Store, cancel: CancelToken | None = None) -> Floats:
+    """The mean of the linear base colour in each region, weighted by the shipped weights; (R, 3)."""
+    weights, base = weights_of(at, store), base_colour_of(at, store)
+    grey = GREY.linear()[0, 0]
+    key = ("means", base.content_id, weights.content_id)
+    return store.cache.get_lasting(np.ndarray, key, lambda: region_means(base, weights, store.cache, grey, cancel))
 
 
 def region_means(

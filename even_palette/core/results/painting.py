@@ -14,15 +14,16 @@ from even_palette.core.kit.model import Focus, Region
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Sampler, sample, texel_centres
-from even_palette.core.raster.tiles import Spot, TiledPlane
+from even_palette.core.raster.tiles import Spot, TiledPlane, spots
 from even_palette.core.regions.brush import Brush
 from even_palette.core.regions.paint import Paint
 from even_palette.core.regions.steps import STEPS
 from even_palette.core.regions.stroke import Effect, Rect, Stroke
+from even_palette.core.results.masks import mask_of, scaled_paint
+from even_palette.core.results.store import Store
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.texels import SurfaceTexels
-    from even_palette.core.results.sheets import Sheets
 
 MOST_STAMP = 512
 Allow = Callable[[Rect], "Floats | Bools | None"]
@@ -74,7 +75,7 @@ class StrokeStart:
         return Stroke(grid.width, grid.height, self.paint, below, brush, value, effect, stamp, allow, surface)
 
 
-def ground_of(at: Focus, sheets: Sheets, key: str, number: int = -1) -> StrokeStart:
+def ground_of(at: Focus, store: Store, key: str, number: int = -1) -> StrokeStart:
     """What strokes of a region begin on, in the step with this number or the one that takes strokes by itself.
 
     Raises KeyError without such a region.
@@ -83,14 +84,14 @@ def ground_of(at: Focus, sheets: Sheets, key: str, number: int = -1) -> StrokeSt
     chosen = 0 <= number < len(region.steps) and STEPS[region.steps[number].kind].is_paint
     number = number if chosen else paint_number(region)
     paint = region.steps[number].paint if number < len(region.steps) else None
-    under = sheets.mask(at, key, number)
+    under = mask_of(at, store, key, number)
     if paint is not None and (paint.width, paint.height) != (under.width, under.height):
         paint = rescaled(paint, under.width, under.height)
-    locked = tuple(sheets.mask(at, other.key) for other in at.sheet.regions if other.locked and other.key != key)
+    locked = tuple(mask_of(at, store, other.key) for other in at.sheet.regions if other.locked and other.key != key)
     return StrokeStart(key, number, paint, under, locked)
 
 
-def taken_from_others(at: Focus, sheets: Sheets, key: str, stroke: Stroke) -> dict[str, tuple[int, Paint]]:
+def taken_from_others(at: Focus, store: Store, key: str, stroke: Stroke) -> dict[str, tuple[int, Paint]]:
     """The paint of other regions after a stroke that adds to one: it is taken from those that had what it covers.
 
     By region, the number of the step and the paint. What is locked was not covered.
@@ -99,7 +100,7 @@ def taken_from_others(at: Focus, sheets: Sheets, key: str, stroke: Stroke) -> di
     for other in at.sheet.regions:
         if other.key == key or other.locked:
             continue
-        ground = ground_of(at, sheets, other.key)
+        ground = ground_of(at, store, other.key)
         bare = ground.stroke(Brush())
         if stroke.covers(bare.mask):
             found[other.key] = (ground.number, stroke.taken_from(ground.paint))
@@ -108,9 +109,7 @@ def taken_from_others(at: Focus, sheets: Sheets, key: str, stroke: Stroke) -> di
 
 def rescaled(paint: Paint, width: int, height: int) -> Paint:
     """Paint for masks of another size, filtered linearly."""
-    from even_palette.core.raster.tiles import spots
     from even_palette.core.regions.paint import PaintTile, place_name
-    from even_palette.core.results.masks import scaled_paint
 
     tiles = {}
     for spot in spots(height, width):

@@ -7,9 +7,15 @@ from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.mips import PARTS
+from even_palette.core.results.base_colour import base_colour_of
+from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.materials import prepare_material
-from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.means import means_of
+from even_palette.core.results.sheet_mesh import mesh_on_sheet
+from even_palette.core.results.store import Store
+from even_palette.core.results.weights import weights_of
+from even_palette.core.results.weights_on_disk import lasting_weights_of
 
 
 def sheets_seen(at: Focus) -> list[str]:
@@ -24,7 +30,7 @@ def sheets_seen(at: Focus) -> list[str]:
 
 def make_ready(
     at: Focus,
-    sheets: Sheets,
+    store: Store,
     looks: Sequence[Look] = (),
     progress: Progress = silent,
     cancel: CancelToken | None = None,
@@ -39,29 +45,29 @@ def make_ready(
     cancel = cancel or CancelToken()
     for sheet in sheets_seen(at):
         part = at.kit.at(sheet)
-        sheets.base_colour(part)
-        sheets.meshes.on_sheet(part)
-        sheets.mask_size(part)
+        base_colour_of(part, store)
+        mesh_on_sheet(part, store)
+        mask_size_of(part, store)
         cancel.check()
-        sheets.weights(part, progress, cancel, lasting=opened)
-        sheets.means(part)
+        (lasting_weights_of if opened else weights_of)(part, store, progress, cancel)
+        means_of(part, store)
         cancel.check()
-        prepare_material(part, sheets)
-    make_look(at, sheets, Look(), cancel, prepared)
+        prepare_material(part, store)
+    make_look(at, store, Look(), cancel, prepared)
     for look in looks:
-        make_look(at, sheets, look, cancel)
+        make_look(at, store, look, cancel)
 
 
 def make_look(
     at: Focus,
-    sheets: Sheets,
+    store: Store,
     look: Look,
     cancel: CancelToken,
     prepared: Callable[[Slot], None] | None = None,
 ) -> None:
     """Compute what a look samples, and the parts of its tiles that textures take; tell of slots. Raises Cancelled."""
     try:
-        for slot in picture(at, sheets, look).slots.values():
+        for slot in picture(at, store, look).slots.values():
             for plane in slot.planes:
                 PARTS.prepare(plane, cancel)
             if prepared:

@@ -11,25 +11,27 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import Material, linear_setting
 from even_palette.core.material.model import Setting
 from even_palette.core.material.outputs import LIGHT
-from even_palette.core.results.materials import material_of, packing_plan, slots_of
-from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.base_colour import base_colour_of
+from even_palette.core.results.id_map import mask_size_of
+from even_palette.core.results.materials import material_of, packing_plan
+from even_palette.core.results.slots import slots_of
+from even_palette.core.results.store import Store
+from even_palette.core.results.weights import weights_of
 
 
 class SheetRender:
     """A sheet's material made ready to be rendered in any variant. Raises UserError if a plane cannot be read."""
 
-    def __init__(
-        self, at: Focus, sheets: Sheets, progress: Progress = silent, cancel: CancelToken | None = None
-    ) -> None:
-        self._material: Material = material_of(at, sheets)
-        plan = packing_plan(at, self._material, size=sheets.mask_size(at))
+    def __init__(self, at: Focus, store: Store, progress: Progress = silent, cancel: CancelToken | None = None) -> None:
+        self._material: Material = material_of(at, store)
+        plan = packing_plan(at, self._material, size=mask_size_of(at, store))
         self._whole = self._material.program(plan)
-        weights = sheets.weights(at, progress, cancel)
+        weights = weights_of(at, store, progress, cancel)
         self._slots: Mapping[str, Slot] = {
-            **slots_of(at, sheets, self._material.slots),
+            **slots_of(at, store, self._material.slots),
             **plan.slots(weights.packed),
         }
-        base = sheets.base_colour(at)
+        base = base_colour_of(at, store)
         self.size = base.width, base.height
 
     @property

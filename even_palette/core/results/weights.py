@@ -1,28 +1,24 @@
 """Weights of a sheet by tiles: overlaps of the masks resolved, as they are shipped, in 8 bits."""
 
-from __future__ import annotations
-
 import hashlib
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
-from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import MOST_STEPS, Focus
 from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, TiledPlane, each_tile, make_tile
 from even_palette.core.regions.packing import REGIONS_A_PLANE, plane_and_channel
 from even_palette.core.regions.weights import Coverage, Resolve, quantize_weights, resolve_weights
-from even_palette.core.results.claims import leaf_of
-from even_palette.core.results.mask_names import acting
+from even_palette.core.results.claims import claims_of
+from even_palette.core.results.mask_names import acting, mask_names_of
 from even_palette.core.results.masks import masks_of
+from even_palette.core.results.store import Store
 
-if TYPE_CHECKING:
-    from even_palette.core.results.sheets import Sheets
-
-QUARTER = 4
+MOST_MASK_SUM = 4
+"""The largest sum of masks that is told; the sum is kept as a share of it."""
 
 
 @dataclass(frozen=True)
@@ -72,9 +68,13 @@ class SheetWeights:
         return tuple(float(texels[plane][channel]) for plane, channel in places)
 
 
-def weights_key(at: Focus, sheets: Sheets) -> tuple[object, ...]:
+def weights_name(at: Focus, store: Store) -> tuple[object, ...]:
     """Names the weights of a sheet by what they are made of."""
-    names = sheets.mask_names(at)
+    return store.named(at, _put_name_together)
+
+
+def _put_name_together(at: Focus, store: Store) -> tuple[object, ...]:
+    names = mask_names_of(at, store)
     locks = tuple(region.locked for region in at.sheet.regions)
     return ("weights", names.claims, names.steps, at.sheet.resolve, locks)
 
@@ -88,34 +88,39 @@ class _Made:
     counts: tuple[int, int, int]
 
 
-def weights_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToken | None) -> SheetWeights:
-    """The weights of a sheet: looked up by class, or with steps resolved texel by texel."""
-    leaf = leaf_of(at, sheets, progress, cancel)
+def weights_of(at: Focus, store: Store, progress: Progress = silent, cancel: CancelToken | None = None) -> SheetWeights:
+    """The weights of a sheet as they are shipped, in 8 bits. Raises Cancelled."""
+    return store.cache.get(weights_name(at, store), lambda: make_weights(at, store, progress, cancel))
+
+
+def make_weights(at: Focus, store: Store, progress: Progress, cancel: CancelToken | None) -> SheetWeights:
+    """The weights made now: looked up by class, or with steps resolved texel by texel."""
+    claims = claims_of(at, store, progress, cancel)
     regions = at.sheet.regions
-    height, width = leaf.index.shape
+    height, width = claims.index.shape
     locks = [region.locked for region in regions]
-    stepped = [number for number, region in enumerate(regions) if acting(region) or number in leaf.chosen]
-    masks = masks_of(at, sheets, [(regions[number].key, MOST_STEPS) for number in stepped], leaf, cancel)
+    stepped = [number for number, region in enumerate(regions) if acting(region) or number in claims.chosen]
+    masks = masks_of(at, store, [(regions[number].key, MOST_STEPS) for number in stepped], claims, cancel)
     grids = {number: mask.grid for number, mask in zip(stepped, masks, strict=True)}
     table = quantize_weights(
-        resolve_weights(float32(leaf.masks[:, None]) / np.float32(65535), at.sheet.resolve, locks)
+        resolve_weights(float32(claims.masks[:, None]) / np.float32(65535), at.sheet.resolve, locks)
     )[:, 0]
-    total = (float32(leaf.masks) / np.float32(65535)).sum(axis=0, dtype=np.float32)
-    quarter = np.asarray(np.minimum(total / QUARTER, 1) * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
+    total = (float32(claims.masks) / np.float32(65535)).sum(axis=0, dtype=np.float32)
+    quarter = np.asarray(np.minimum(total / MOST_MASK_SUM, 1) * np.float32(65535) + np.float32(0.5), dtype=np.uint16)
     across, done = -(-width // TILE), [0]
     count = across * -(-height // TILE)
 
     def make(spot: Spot) -> _Made:
         done[0] += 1
         progress(done[0] / count, "Weights")
-        there = leaf.present[spot.down * across + spot.across]
+        there = claims.present[spot.down * across + spot.across]
         cut = (slice(spot.top, spot.bottom), slice(spot.left, spot.right))
         tiles = [grids[number].tiles[spot.down * across + spot.across] for number in stepped]
-        digest = hashlib.blake2b(leaf.masks[:, there].tobytes(), digest_size=16).digest()
+        digest = hashlib.blake2b(claims.masks[:, there].tobytes(), digest_size=16).digest()
         own = tuple(tile.name for tile in tiles)
         key = (
             "weights tile",
-            leaf.name,
+            claims.name,
             spot.down,
             spot.across,
             digest,
@@ -125,28 +130,28 @@ def weights_of(at: Focus, sheets: Sheets, progress: Progress, cancel: CancelToke
             own,
         )
         if not stepped:
-            return sheets.cache.get(key, lambda: _by_class(leaf.index[cut], table, total, quarter, there))
+            return store.cache.get(key, lambda: _by_class(claims.index[cut], table, total, quarter, there))
 
         def compute() -> _Made:
             """Only regions that are on the tile are resolved; a tile of one value as one texel."""
             found = dict(zip(stepped, tiles, strict=True))
             acts = [
                 number for number in range(len(regions))
-                if (found[number].samples.any() if number in found else leaf.masks[number, there].any())
+                if (found[number].samples.any() if number in found else claims.masks[number, there].any())
             ]  # fmt: skip
             even = all(found[number].is_constant if number in found else len(there) == 1 for number in acts)
             size = (1, 1) if even else spot.shape
             masks = np.empty((len(acts), *size), dtype=np.uint16)
-            index = leaf.index[cut][: size[0], : size[1]]
+            index = claims.index[cut][: size[0], : size[1]]
             for row, number in enumerate(acts):
                 tile = found.get(number)
-                own = tile.samples[: size[0], : size[1], 0] if tile else leaf.masks[number, index]
+                own = tile.samples[: size[0], : size[1], 0] if tile else claims.masks[number, index]
                 masks[row] = own
             return _by_texel(
                 masks, at.sheet.resolve, [locks[number] for number in acts], acts, len(regions), spot.shape
             )
 
-        return sheets.cache.get(key, compute)
+        return store.cache.get(key, compute)
 
     made = each_tile(height, width, make, cancel)
     planes = -(-len(regions) // REGIONS_A_PLANE)

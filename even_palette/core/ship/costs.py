@@ -6,7 +6,9 @@ from even_palette.core.disk.gate import size_text
 from even_palette.core.kit.model import Focus
 from even_palette.core.regions.edge_pairs import PairExactness, exactness, pyramid_size
 from even_palette.core.regions.packing import Packing, PackingPlan, rows_of_planes, shared_blocks, suggested_order
+from even_palette.core.results.id_map import has_masks, mask_size_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 
 BLOCK_BYTES = 1.0
 """Of a texel in BC7, which holds four channels; RGB planes in BC1 take half of that."""
@@ -14,9 +16,9 @@ BLOCK_BYTES = 1.0
 
 def told_of(at: Focus, sheets: Sheets) -> str:
     """The costs of the packing of a sheet; what cannot be block-compressed is said to be so. Raises UserError."""
-    if not at.sheet.regions or not sheets.has_masks(at):
+    if not at.sheet.regions or not has_masks(at, sheets):
         return "There are no weights on this sheet yet."
-    width, height = sheets.mask_size(at)
+    width, height = mask_size_of(at, sheets)
     plan = PackingPlan(at.sheet.packing, tuple(region.key for region in at.sheet.regions), (width, height))
     texels = width * height * 4 / 3  # with all mips
     planes = plan.units if plan.packing != Packing.ARRAY else plan.samples
@@ -35,7 +37,7 @@ def told_of(at: Focus, sheets: Sheets) -> str:
 
 def suggested_channels(at: Focus, sheets: Sheets) -> tuple[str, ...]:
     """The regions of a sheet, by key, in an order that suits block compression (see `suggested_order`)."""
-    levels = sheets.weights(at).levels
+    levels = weights_of(at, sheets).levels
     return tuple(at.sheet.regions[index].key for index in suggested_order(levels))
 
 
@@ -51,7 +53,7 @@ def exact_text(found: PairExactness) -> str:
 
 def _crowd_text(at: Focus, sheets: Sheets) -> str:
     """How many blocks hold edges of two regions of one plane: those lose most under block compression."""
-    weights = sheets.weights(at)
+    weights = weights_of(at, sheets)
     keys = [region.key for region in at.sheet.regions]
     order = [keys.index(key) for key in at.sheet.channel_order]
     key = ("shared blocks", weights.content_id, tuple(order))
@@ -60,7 +62,7 @@ def _crowd_text(at: Focus, sheets: Sheets) -> str:
 
 
 def _exactness(at: Focus, sheets: Sheets) -> PairExactness:
-    weights = sheets.weights(at)
+    weights = weights_of(at, sheets)
     key = ("exactness of pairs", weights.content_id)
     size = weights.count, weights.mask_sum.height, weights.mask_sum.width
     return sheets.cache.get(key, lambda: exactness(rows_of_planes(weights.packed, range(weights.count)), size))

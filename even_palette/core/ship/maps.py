@@ -17,7 +17,11 @@ from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.tiles import TILE, TiledPlane
 from even_palette.core.regions.weights import quantize_weights, resolve_weights
+from even_palette.core.results.bakes import bake_of
+from even_palette.core.results.id_map import has_masks
+from even_palette.core.results.masks import mask_of
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.weights import weights_of
 
 
 def write_bakes(
@@ -35,7 +39,7 @@ def write_bakes(
     """
 
     def baked(at: Focus, bake: Bake) -> Plane:
-        return sheets.meshes.bake(at, bake, progress, cancel)[0]
+        return bake_of(at, sheets, bake, progress, cancel)[0]
 
     wanted = {
         f"{sheet.key}-{bake.key}{suffix}": partial(baked, kit.at(sheet.key), bake)
@@ -65,9 +69,9 @@ def write_masks(
     names = Names(joiner="_")
     for sheet in kit.sheets:
         at = kit.at(sheet.key)
-        if not sheet.regions or not sheets.has_masks(at):
+        if not sheet.regions or not has_masks(at, sheets):
             continue
-        weights = sheets.weights(at, progress, cancel)
+        weights = weights_of(at, sheets, progress, cancel)
         levels = weights.levels if bits == 8 else fine_weights(at, sheets, cancel)
         for region, level in zip(sheet.regions, levels, strict=True):
             wanted[names.give(f"{sheet.key}-{identifier(region.name)}") + suffix] = partial(
@@ -86,7 +90,7 @@ def _whole(plane: TiledPlane) -> Plane:
 
 def fine_weights(at: Focus, sheets: Sheets, cancel: CancelToken | None = None) -> list[Samples]:
     """The weights (H, W) uint16 of each region; with the base they add up to 65535 at every texel. Raises Cancelled."""
-    grids = [sheets.mask(at, region.key).grid for region in at.sheet.regions]
+    grids = [mask_of(at, sheets, region.key).grid for region in at.sheet.regions]
     height, width = grids[0].height, grids[0].width
     locks = [region.locked for region in at.sheet.regions]
     made = [np.empty((height, width), dtype=np.uint16) for _ in grids]

@@ -36,8 +36,12 @@ from even_palette.core.regions.packing import (
     Packing,
     PackingPlan,
 )
-from even_palette.core.results.materials import material_of, packing_plan, slots_of
+from even_palette.core.results.base_colour import base_colour_of
+from even_palette.core.results.id_map import has_masks, mask_size_of
+from even_palette.core.results.materials import material_of, packing_plan
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.slots import slots_of
+from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.package import (
     FORMAT,
     FUNCTION,
@@ -116,9 +120,9 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
         prefix = f"{stems[number]}-" if len(shipped) > 1 else ""
         _check_sheet(part, sheets)
         material = material_of(part, sheets)
-        plan = packing_plan(part, material, size=sheets.mask_size(part))
+        plan = packing_plan(part, material, size=mask_size_of(part, sheets))
         program = material.program(plan)
-        weights = sheets.weights(part, _share(progress, number, len(shipped)), cancel)
+        weights = weights_of(part, sheets, _share(progress, number, len(shipped)), cancel)
         _check_units(part, program, material)
         own = {**slots_of(part, sheets, material.slots), **plan.slots(weights.packed)}
         # What the program does not sample is not there, and neither are channels that it does not read.
@@ -155,7 +159,7 @@ def _check_sheet(at: Focus, sheets: Sheets) -> None:
     of = f" of {sheet.name}" if len(at.kit.sheets) > 1 else ""
     if sheet.source(Role.BASE_COLOUR) is None:
         raise UserError(f"There is no base colour{of} to ship; open one in Source.")
-    if sheet.regions and not sheets.has_masks(at):
+    if sheet.regions and not has_masks(at, sheets):
         raise UserError(f"The regions{of} have no ID map, no mesh and no boxes; open a map or a mesh in Source.")
 
 
@@ -308,7 +312,7 @@ def _sheet(
                 tuple(COATS[coat.kind].label for coat in coats_of(at.kit, region.key)),
             )
         )
-    base = sheets.base_colour(at)
+    base = base_colour_of(at, sheets)
     return PackageSheet(
         sheet.name,
         base.width,

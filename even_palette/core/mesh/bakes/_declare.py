@@ -1,31 +1,49 @@
-"""What a bake declares, and the mesh that it is made from."""
+"""What a bake declares, and the mesh that it is made from.
+
+Declarations are read at every start. So modules with compiled loops or sparse graphs, which take half a second to
+import, are imported where a bake is made.
+"""
+
+from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, Levels, Samples
 from even_palette.core.jobs import CancelToken
-from even_palette.core.mesh.elements import island_labels, shell_labels
-from even_palette.core.mesh.model import Mesh
-from even_palette.core.mesh.rays import Scene, build_scene, diagonal
+from even_palette.core.mesh.model import Mesh, diagonal
 from even_palette.core.settings import Settings, SettingSpec, filled
+
+if TYPE_CHECKING:
+    from even_palette.core.mesh.rays import Scene
+
+
+class Reads(StrEnum):
+    """What a bake may be made from beside the mesh on the sheet and its own settings; its name holds all of it."""
+
+    REGIONS = "regions"
+    ROOTS = "roots"
+    OTHER = "other mesh"
+    LIGHT = "light"
 
 
 @dataclass(eq=False)
 class Ground:
     """A mesh to bake from, with what bakes share; made anew for each state of the mesh.
 
-    `face_colours` (F, 3) uint8 are the ID colours of the regions, black for none; `roots` (F,) the picked root faces;
-    `other` another mesh in the same place with the colours of its faces (G, 3) uint8; `light` (H, W, 3) float32 what
-    the texels of the sheet give, linear.
+    What a bake does not say that it reads is not there. `face_colours` (F, 3) uint8 are the ID colours of the regions,
+    black for none; `roots` (F,) the picked root faces; `other` another mesh in the same place with the colours of its
+    faces (G, 3) uint8; `light` (H, W, 3) float32 what the texels of the sheet give, linear.
     """
 
     mesh: Mesh
     uv: Floats
-    face_colours: Levels
-    roots: Bools
+    face_colours: Levels | None = None
+    roots: Bools | None = None
     other: Mesh | None = None
     other_colours: Levels | None = None
     light: Floats | None = None
@@ -33,17 +51,27 @@ class Ground:
 
     @property
     def diagonal(self) -> float:
+        """The length of the bounding box's diagonal, in metres."""
         return diagonal(self.mesh)
 
     def shells(self) -> Samples:
+        """The shell of each face, (F,)."""
+        from even_palette.core.mesh.elements import shell_labels
+
         return self._keep("shells", lambda: shell_labels(self.mesh))  # type: ignore[return-value]
 
     def islands(self) -> Samples:
+        """The UV island of each face, (F,)."""
+        from even_palette.core.mesh.elements import island_labels
+
         return self._keep(  # type: ignore[return-value]
             "islands", lambda: island_labels(replace(self.mesh, uv_sets=(self.uv,)))
         )
 
     def scene(self) -> Scene:
+        """The mesh made ready for rays."""
+        from even_palette.core.mesh.rays import build_scene
+
         return self._keep("scene", lambda: build_scene(self.mesh))  # type: ignore[return-value]
 
     def light_at(self, faces: Samples, u: Floats, v: Floats) -> Floats:
@@ -71,7 +99,8 @@ Tracer = Callable[[Floats, Samples, CancelToken | None], Floats]
 class BakeKind:
     """How a bake is made: values at the corners of faces (F, 3, C), carried to texels, and perhaps traced from there.
 
-    Index-like bakes are taken at texel centres and never mixed; others are averaged over the samples of a texel.
+    Index-like bakes are taken at texel centres and never mixed; others are averaged over the samples of a texel. One
+    that `counts_lost` tells how many of the texels that the mesh covers found nothing and stayed 0.
     """
 
     name: str
@@ -83,10 +112,10 @@ class BakeKind:
     corners: Callable[[Ground, Settings], Floats]
     tracer: Callable[[Ground, Settings], Tracer] | None = None
     index_like: bool = False
+    counts_lost: bool = False
     background: float = 0.0
     values: tuple[SettingSpec, ...] = ()
-    reads_light: bool = False
-    """Whether it is made from what the sheet's texels give in a variant."""
+    reads: frozenset[Reads] = frozenset()
 
     def settings(self, own: Settings) -> dict[str, float | str]:
         """The settings with defaults filled in, numbers held in their ranges."""

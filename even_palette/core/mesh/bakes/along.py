@@ -1,11 +1,9 @@
 """Along: 0 at the root and 1 at the tip of each shell, by UV direction or by the way from picked root faces."""
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import dijkstra
 
 from even_palette.core.arrays import Floats, Samples, float32
-from even_palette.core.mesh.bakes._declare import BakeKind, Ground
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Reads
 from even_palette.core.mesh.model import distinct_rows
 from even_palette.core.settings import Settings, SettingSpec
 
@@ -41,7 +39,11 @@ def by_way(ground: Ground) -> Samples:
 
     A shell without a root face starts at its lowest points.
     """
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import dijkstra
+
     mesh, labels = ground.mesh, ground.shells()
+    picked = np.zeros(len(labels), dtype=bool) if ground.roots is None else ground.roots
     rows = np.stack([np.repeat(labels, 3), mesh.faces.ravel()], axis=-1)
     first, number = distinct_rows(rows)
     nodes = number.reshape(-1, 3)
@@ -53,9 +55,9 @@ def by_way(ground: Ground) -> Samples:
     keep = keep[length[keep] > 0]
     graph = coo_matrix((length[keep], (ends[keep, 0], ends[keep, 1])), shape=(len(first), len(first))).tocsr()
     roots = np.zeros(len(first), dtype=bool)
-    roots[nodes[ground.roots]] = True
+    roots[nodes[picked]] = True
     rooted = np.zeros(int(labels.max()) + 1, dtype=bool)
-    rooted[labels[ground.roots]] = True
+    rooted[labels[picked]] = True
     lowest = np.full(len(rooted), np.inf)
     np.minimum.at(lowest, node_shell, place[:, 1])
     roots |= ~rooted[node_shell] & (place[:, 1] <= lowest[node_shell] + 1e-6)
@@ -65,6 +67,7 @@ def by_way(ground: Ground) -> Samples:
 
 BAKE = BakeKind(
     "along", "Along", "0 at the root and 1 at the tip of each shell.", 11, 1, 16, corners,
+    reads=frozenset({Reads.ROOTS}),
     values=(
         SettingSpec("way", "Direction", "up", "Where the tip lies from the root; root faces are picked in a pane.",
                   choices=WAYS),

@@ -3,8 +3,8 @@
 import numpy as np
 
 from even_palette.core.arrays import Floats
+from even_palette.core.chance import hashed_unit
 from even_palette.core.mesh.bakes._declare import SEED, BakeKind, Ground, flat
-from even_palette.core.mesh.hashing import hashed_unit
 from even_palette.core.settings import Settings
 
 

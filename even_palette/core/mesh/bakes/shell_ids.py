@@ -1,8 +1,8 @@
 """Shell IDs: each connected piece in a colour of its own."""
 
 from even_palette.core.arrays import Floats, float32
+from even_palette.core.colour.numbered import number_colours
 from even_palette.core.mesh.bakes._declare import BakeKind, Ground, flat
-from even_palette.core.mesh.hashing import number_colours
 from even_palette.core.settings import Settings
 
 

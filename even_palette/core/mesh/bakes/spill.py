@@ -2,7 +2,7 @@
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
-from even_palette.core.mesh.bakes._declare import RAYS, REACH, SEED, SMOOTH, BakeKind, Ground, Tracer, reach_of
+from even_palette.core.mesh.bakes._declare import RAYS, REACH, SEED, SMOOTH, BakeKind, Ground, Reads, Tracer, reach_of
 from even_palette.core.mesh.bakes.occlusion import corners, unit
 from even_palette.core.settings import Settings, SettingSpec
 
@@ -31,5 +31,6 @@ def tracer(ground: Ground, settings: Settings) -> Tracer:
 
 BAKE = BakeKind(
     "spill", "Spill", "Light that glowing texels throw around them; add it by a glow with this plane.",
-    13, 3, 16, corners, tracer, values=(BRIGHTEST, RAYS, REACH, SEED, SMOOTH), reads_light=True,
+    13, 3, 16, corners, tracer, values=(BRIGHTEST, RAYS, REACH, SEED, SMOOTH),
+    reads=frozenset({Reads.LIGHT}),
 )  # fmt: skip

@@ -5,15 +5,16 @@ import numpy as np
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
-from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Tracer
+from even_palette.core.mesh.bakes._declare import BakeKind, Ground, Reads, Tracer
 from even_palette.core.mesh.bakes.occlusion import corners, unit
-from even_palette.core.mesh.rays import build_scene
-from even_palette.core.mesh.surface import NearestFace
 from even_palette.core.settings import Settings, SettingSpec
 
 
 def tracer(ground: Ground, settings: Settings) -> Tracer:
     """Gives the ID colour that the other mesh has at points with normals, (n, 3), encoded 0..1."""
+    from even_palette.core.mesh.rays import build_scene
+    from even_palette.core.mesh.surface import NearestFace
+
     if ground.other is None or ground.other_colours is None:
         raise UserError("There is no other mesh to take IDs from; open one in Source and call it a reference.")
     scene, limit = build_scene(ground.other), float(settings["limit"]) * ground.diagonal
@@ -41,7 +42,7 @@ def tracer(ground: Ground, settings: Settings) -> Tracer:
 
 BAKE = BakeKind(
     "transfer", "IDs from another mesh", "Slots or vertex colours of a reference mesh in the same place.", 12, 3, 8,
-    corners, tracer, index_like=True,
+    corners, tracer, index_like=True, counts_lost=True, reads=frozenset({Reads.OTHER}),
     values=(
         SettingSpec("by", "By", "slots", "What tells the parts of the other mesh apart.",
                   choices=(("slots", "Material slots"), ("colours", "Vertex colours"))),

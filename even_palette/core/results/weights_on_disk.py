@@ -1,15 +1,16 @@
 """Weights in the form in which they last on disk, so that a kit that is opened again needs nothing made anew."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from even_palette.core.arrays import Levels, Samples
+from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.kit.model import Focus
 from even_palette.core.raster.tiles import Grid, TiledPlane, make_tile, spots
 from even_palette.core.regions.weights import Coverage
-from even_palette.core.results.disk_cache import DiskCache
-from even_palette.core.results.weights import SheetWeights
+from even_palette.core.results.store import Store
+from even_palette.core.results.weights import SheetWeights, make_weights, weights_name
 
 
 @dataclass(frozen=True)
@@ -32,16 +33,26 @@ class KeptWeights:
     empty: float
 
 
-def lasting_weights(disk: DiskCache, key: object, make: Callable[[], SheetWeights]) -> SheetWeights:
-    """The weights under a key from the disk; made and kept there where they are not."""
-    made: list[SheetWeights] = []
+def lasting_weights_of(
+    at: Focus, store: Store, progress: Progress = silent, cancel: CancelToken | None = None
+) -> SheetWeights:
+    """The weights of a sheet as `weights_of` gives them, looked for on the disk and kept there. Raises Cancelled.
 
-    def compute() -> KeptWeights:
-        made.append(make())
-        return take_apart(made[0])
+    They are, once a kit is opened, not with each of its edits.
+    """
+    name = weights_name(at, store)
 
-    kept = disk.get(KeptWeights, key, compute)
-    return made[0] if made else put_together(kept)
+    def find_or_make() -> SheetWeights:
+        made: list[SheetWeights] = []
+
+        def compute() -> KeptWeights:
+            made.append(make_weights(at, store, progress, cancel))
+            return take_apart(made[0])
+
+        kept = store.cache.disk.get(KeptWeights, name, compute)
+        return made[0] if made else put_together(kept)
+
+    return store.cache.get(name, find_or_make)
 
 
 def take_apart(weights: SheetWeights) -> KeptWeights:

@@ -1,0 +1,64 @@
+"""The planes of a sheet's maps, as they were read."""
+
+from pathlib import Path
+
+import numpy as np
+
+from even_palette.core.disk.gate import check_memory
+from even_palette.core.errors import FileChanged, UserError
+from even_palette.core.kit.model import Focus, Source
+from even_palette.core.raster.files import read_plane
+from even_palette.core.raster.guess import COLOUR_ROLES, Role
+from even_palette.core.raster.plane import Encoding, Plane, colour_plane
+from even_palette.core.results.file_names import name_of
+from even_palette.core.results.store import Store
+
+ID_BYTES = 14
+"""What listing and keying the colours of an ID map takes a texel, beside the map."""
+GREY = Plane(np.full((1, 1, 3), 128, dtype=np.uint8), Encoding.SRGB)
+
+
+def plane_of_map(source: Source, store: Store) -> Plane:
+    """The plane of a map; maps of colour have three channels, or four with alpha, also where the file is grey.
+
+    Raises UserError if its file cannot be read, or if work on it would not fit into memory, and FileChanged if the
+    file is not what the kit knows: what is made of it would be kept under the name of something else.
+    """
+
+    def read_known() -> Plane:
+        found = read_plane(Path(source.path), Encoding.DATA)
+        if source.sha256 not in ("", found.known_id):
+            raise FileChanged(source.path)
+        return found
+
+    read = store.cache.get(("plane", name_of(source)), read_known)
+    if (source.width or read.width, source.height or read.height) != (read.width, read.height):
+        raise UserError(
+            f"{Path(source.path).name}: is {read.width} x {read.height} texels, the kit says "
+            f"{source.width} x {source.height}; remove the map in Source and open it again."
+        )
+    if source.role == Role.ID:
+        texels = read.width * read.height
+        check_memory(Path(source.path).name, texels * (read.channels + ID_BYTES), "keying")
+    read = read.with_encoding(source.encoding)
+    return colour_plane(read) if source.role in COLOUR_ROLES else read
+
+
+def known_map(source: Source, store: Store) -> Plane | None:
+    """The plane of a map as it was read, if it was."""
+    found: Plane | None = store.cache.peek(("plane", name_of(source)))
+    return found
+
+
+def size_of_map(source: Source, store: Store) -> tuple[int, int]:
+    """Width and height of a map; it is read only where the kit does not say."""
+    if source.width and source.height:
+        return source.width, source.height
+    plane = plane_of_map(source, store)
+    return plane.width, plane.height
+
+
+def paint_of(at: Focus, store: Store) -> Plane:
+    """The base colour as it was painted, three channels or four with alpha; a grey texel where there is none."""
+    source = at.sheet.source(Role.BASE_COLOUR)
+    return plane_of_map(source, store) if source else GREY

@@ -1,0 +1,43 @@
+"""What every function of this package is given beside a kit: where results are kept, and who tells what glows."""
+
+from collections.abc import Callable
+from typing import Protocol, TypeVar
+from weakref import WeakKeyDictionary
+
+from even_palette.core.arrays import Floats
+from even_palette.core.kit.model import Bake, Focus
+from even_palette.core.results.cache import Cache, Seen
+
+T = TypeVar("T")
+
+
+class Light(Protocol):
+    """What texels of a sheet send out as a bake wants it: its name, and the light itself (see `glow`).
+
+    Bakes stand below the materials that glow, so whoever makes a store gives it the one that asks those.
+    """
+
+    def key(self, at: Focus, store: "Store", bake: Bake) -> tuple[object, ...]:
+        """Names the light by all that it depends on; () where nothing glows."""
+        ...
+
+    def made(self, at: Focus, store: "Store", bake: Bake) -> Floats | None:
+        """The light, (size, size, 3) float32; None where nothing glows."""
+        ...
+
+
+class Store:
+    """Where results are kept, by what they are made of. May be used from any thread."""
+
+    def __init__(self, cache: Cache | None = None, light: Light | None = None) -> None:
+        self.cache = cache or Cache()
+        self.light = light
+        self.seen = Seen()
+        self._names: dict[Callable[..., object], WeakKeyDictionary[Focus, object]] = {}
+
+    def named(self, at: Focus, make: Callable[[Focus, "Store"], T]) -> T:
+        """What this function makes of a kit at a sheet. Views ask for names often, so each is put together once."""
+        known = self._names.setdefault(make, WeakKeyDictionary())
+        if at not in known:
+            known[at] = make(at, self)
+        return known[at]  # type: ignore[return-value]
