@@ -126,6 +126,11 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--out", type=Path, required=True, metavar="PNG")
     command.set_defaults(run=_play)
 
+    command = commands.add_parser("memory", help="who would hold how much memory with a kit that is looked at")
+    command.add_argument("kit", type=Path)
+    command.add_argument("--json", action="store_true", help="for machines, in bytes")
+    command.set_defaults(run=_memory)
+
     command = commands.add_parser("run", help="run a Python script on kits; what it does are commands of the history")
     command.add_argument("script", type=Path)
     command.add_argument("kits", nargs="+", type=Path, metavar="KIT")
@@ -275,6 +280,26 @@ def _play(options: argparse.Namespace) -> int:
     light = options.output in LIGHT
     pixels = play(loaded, options.variant, width, height, options.output, options.time, options.seed)
     write_plane(options.out, Plane(pixels, Encoding.SRGB if light else Encoding.DATA))
+    return 0
+
+
+def _memory(options: argparse.Namespace) -> int:
+    import json
+
+    from even_palette.core.memory_account import ACCOUNT
+    from even_palette.core.results.ready import make_ready
+    from even_palette.core.results.sheets import Sheets
+
+    kit, sheets = _kit(options.kit), Sheets()
+    for sheet in kit.sheets:
+        make_ready(kit.at(sheet.key), sheets, progress=_progress())
+    lines = ACCOUNT.lines()
+    if options.json:
+        held = [{"holder": line.label, "held": line.held, "own": line.own} for line in lines]
+        say(json.dumps({"budget": ACCOUNT.budget, "holders": held}))
+        return 0
+    _print_sizes({line.label: line.held for line in lines})
+    say(f"{sum(line.held for line in lines):>12,}  together, of {ACCOUNT.budget:,} that may be held")
     return 0
 
 

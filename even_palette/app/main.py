@@ -71,12 +71,14 @@ def _start(stage: int = 0) -> tuple[QApplication, Window]:
     except ImportError as error:
         raise UserError(f"Qt cannot start ({error}). ./run installs what it needs.") from error
     from even_palette.app import theme
+    from even_palette.app.memory_panel import take_saved_share
     from even_palette.app.window import Window
 
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Even Palette")
     theme.choose_scheme(app, theme.saved_scheme())
+    take_saved_share()
     window = Window(stage)
     sys.excepthook = lambda kind, error, trace: report(window, error)
     gc.freeze()

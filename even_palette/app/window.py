@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -27,6 +27,7 @@ from even_palette.app.findings import Findings
 from even_palette.app.help import MOUSE_KEYS, about, documents, log_text, read_document
 from even_palette.app.jobs import Jobs, Rank
 from even_palette.app.ledge.ledge import HEAD_PX, Ledge
+from even_palette.app.memory_panel import MemoryPanel
 from even_palette.app.notice import Notice
 from even_palette.app.painting import Painting
 from even_palette.app.panels import FindingsPanel, TextPanel
@@ -197,6 +198,7 @@ class Window(QMainWindow):
         self._action(self.help_menu, "Keys", "F1", self._show_keys)
         for title, path in documents():
             self._action(self.help_menu, title, "", partial(self._tell_read, title, partial(read_document, path), True))
+        self._action(self.help_menu, "Memory", "", lambda: self.memory_panel.open())
         self._action(self.help_menu, "Log", "", lambda: self._tell_read("Log", log_text, False))
         self._action(self.help_menu, "About", "", lambda: self.text_panel.tell("About Even Palette", about()))
         for index, name in enumerate(STAGES):
@@ -369,6 +371,11 @@ class Window(QMainWindow):
         self._show_states()
 
     # Help
+
+    @cached_property
+    def memory_panel(self) -> MemoryPanel:
+        """Who holds memory; built when it is asked for."""
+        return MemoryPanel(self)
 
     def _show_keys(self) -> None:
         lines = []

@@ -1,6 +1,7 @@
-"""Memory that is free again, given back to the system."""
+"""Memory of the machine: how much there is, and giving back what is free again."""
 
 import ctypes
+import os
 from collections.abc import Callable
 from functools import lru_cache
 
@@ -21,3 +22,8 @@ def give_back() -> None:
     trim = _trim()
     if trim:
         trim(0)
+
+
+def physical_memory() -> int:
+    """Bytes of memory that the machine has."""
+    return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")

@@ -13,6 +13,7 @@ import numpy as np
 
 from even_palette.core.arrays import Samples
 from even_palette.core.graph.slots import Slot
+from even_palette.core.memory_account import ACCOUNT, Account
 from even_palette.core.raster.mips import PARTS, level_count, own_levels, spots_of, tail, tile_name
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Filter, Sampler, Wrap
@@ -39,14 +40,21 @@ class _Held:
 
 
 class Textures:
-    """Textures of slots within a budget. Lives on the thread of the context. `uploaded` counts tiles."""
+    """Textures of slots, as much as memory allows. Lives on the thread of the context. `uploaded` counts tiles."""
 
-    def __init__(self, context: Any, budget_bytes: int = 2 << 30) -> None:
-        self._context, self._budget = context, budget_bytes
+    label, share = "Textures", 0.3
+
+    def __init__(self, context: Any, account: Account = ACCOUNT) -> None:
+        self._context, self._account = context, account
         self._held: list[_Held] = []
         self._clock = 0
         self._begun = 0
         self.uploaded = 0
+        self.bytes = 0
+        account.open(self)
+
+    def settle(self) -> None:
+        """Let go of what is more than the account allows: with the next drawing, on the thread of the context."""
 
     def begin(self) -> None:
         """From here on, textures that are asked for stay as they are until the next beginning."""
@@ -62,7 +70,10 @@ class Textures:
         """Upload tiles for at most so long; whether all are there."""
         deadline = time.monotonic() + seconds
         self.begin()
-        return all(self._fill(self._place(slot), slot, deadline) for slot in slots)
+        there = all(self._fill(self._place(slot), slot, deadline) for slot in slots)
+        if there:
+            self._forget_old(0)
+        return there
 
     def _place(self, slot: Slot) -> _Held:
         """The texture that holds the slot, or the one that is written over with least to do."""
@@ -75,13 +86,15 @@ class Textures:
             names = _names(slot)
             shared = {id(held): sum(held.names.get(at) == name for at, name in names.items()) for held in alike}
             best = max(alike, key=lambda held: (shared[id(held)], -held.used))
-            full = len(alike) >= MOST_ALIKE or self._bytes() + _bytes(shape) > self._budget
+            full = len(alike) >= MOST_ALIKE or self.bytes + _bytes(shape) > self._account.allowed(self)
             if shared[id(best)] >= LEAST_SHARED * len(names) or full:
                 found = best if shared[id(best)] else min(alike, key=lambda held: held.used)
         if found is None:
             self._forget_old(_bytes(shape))
             found = self._allocate(shape)
             self._held.append(found)
+            self.bytes += _bytes(shape)
+            self._account.settle()
         found.used = self._clock
         return found
 
@@ -138,24 +151,22 @@ class Textures:
             for number, level in enumerate(tail(held.eighth[layer]), own + 1):
                 raw.write(number, 0, 0, at_layer, level)
 
-    def _bytes(self) -> int:
-        return sum(_bytes(held.shape) for held in self._held)
-
     def _forget_old(self, needed: int) -> None:
         """Make room; what was asked for since the last beginning stays."""
-        total = self._bytes() + needed
+        most = self._account.allowed(self) - needed
         for held in sorted(self._held, key=lambda held: held.used):
-            if total <= self._budget or held.used > self._begun:
+            if self.bytes <= most or held.used > self._begun:
                 return
             self._held.remove(held)
             held.texture.release()
-            total -= _bytes(held.shape)
+            self.bytes -= _bytes(held.shape)
 
     def release(self) -> None:
         """Free all textures."""
         for held in self._held:
             held.texture.release()
         self._held.clear()
+        self.bytes = 0
 
 
 def _shape(slot: Slot) -> Shape:

@@ -205,7 +205,7 @@ def test_the_window_answers_while_large_maps_are_opened(empty: Driver, tmp_path:
     window_thread = threading.get_ident()
     offences: list[str] = []
     import even_palette.app.files as files
-    import even_palette.core.results.sheets as sheets_module
+    import even_palette.core.results.maps as maps
 
     def watched(name: str, real: Callable[..., object]) -> Callable[..., object]:
         def call(*args: object, **options: object) -> object:
@@ -220,7 +220,7 @@ def test_the_window_answers_while_large_maps_are_opened(empty: Driver, tmp_path:
         write_plane(
             tmp_path / f"{name}.png", Plane(rng.integers(0, 3, (900, 700, 3)).astype(np.uint8) * 99, Encoding.SRGB)
         )
-    patches = [(files, "fingerprint"), (sheets_module, "read_plane")]
+    patches = [(files, "fingerprint"), (maps, "read_plane")]
     real = [(module, name, getattr(module, name)) for module, name in patches]
     try:
         for module, name, function in real:

@@ -13,6 +13,7 @@ import pytest
 
 from even_palette.core.arrays import Samples
 from even_palette.core.errors import NotReady
+from even_palette.core.memory_account import Account
 from even_palette.core.raster.tiles import Grid, Spot, Tile, TiledPlane, each_tile, grid_of, make_tile, spots
 from even_palette.core.results.cache import Cache
 from even_palette.core.results.disk_cache import SUFFIX, DiskCache
@@ -110,7 +111,7 @@ def test_two_windows_at_once(tmp_path: Path) -> None:
 def test_memory_keeps_what_cost_most_and_is_looked_at(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     clock = [0.0]
     monkeypatch.setattr("even_palette.core.results.cache.time.perf_counter", lambda: clock[0])
-    cache = Cache(10_000, DiskCache(tmp_path))
+    cache = Cache(Account(10_000), DiskCache(tmp_path))
 
     def costing(seconds: float) -> np.ndarray:
         clock[0] += seconds
@@ -131,7 +132,7 @@ def test_memory_keeps_what_cost_most_and_is_looked_at(tmp_path: Path, monkeypatc
 
 
 def test_a_key_that_is_kept_twice_counts_once(tmp_path: Path) -> None:
-    cache = Cache(10_000, DiskCache(tmp_path))
+    cache = Cache(Account(10_000), DiskCache(tmp_path))
     for _ in range(5):
         cache._keep("key", np.zeros(1000, np.uint8), 1.0)
     assert 1000 <= cache.bytes < 1200
@@ -139,7 +140,7 @@ def test_a_key_that_is_kept_twice_counts_once(tmp_path: Path) -> None:
 
 def test_shared_memory_counts_once_and_goes_with_the_last_that_keeps_it() -> None:
     """Planes of tiles that they share, and views of one array: what is counted is what is really kept."""
-    cache, rng = Cache(1 << 20), np.random.default_rng(5)
+    cache, rng = Cache(Account(1 << 20)), np.random.default_rng(5)
     first = grid_of(rng.integers(0, 9, (500, 700, 1), dtype=np.uint8))
     second = Grid(first.height, first.width, (make_tile(first.tiles[0].samples + 1), *first.tiles[1:]))
     cache.get("first", lambda: TiledPlane(first))
@@ -159,7 +160,7 @@ def test_shared_memory_counts_once_and_goes_with_the_last_that_keeps_it() -> Non
 
 def test_planes_that_nobody_sees_give_their_tiles_back() -> None:
     """Edits of a plane that is held: the memory that is counted stays within the budget, and tiles in view stay."""
-    cache, rng = Cache(4 << 20), np.random.default_rng(6)
+    cache, rng = Cache(Account(4 << 20)), np.random.default_rng(6)
 
     def tiled(number: int) -> TiledPlane:
         """As masks are made: each tile looked up by threads of a pool, which note nothing."""
@@ -184,7 +185,7 @@ def test_planes_that_nobody_sees_give_their_tiles_back() -> None:
 
 def test_the_thread_that_only_looks_makes_nothing() -> None:
     """It gets what is kept, or NotReady at once, also while another thread makes the same; `make` makes it elsewhere."""
-    cache = Cache(1 << 20)
+    cache = Cache(Account(1 << 20))
     cache.only_looks = get_ident()
     with pytest.raises(NotReady) as told:
         cache.get("a", lambda: 7)
@@ -204,7 +205,7 @@ def test_the_thread_that_only_looks_makes_nothing() -> None:
 
 def test_what_is_held_does_not_go() -> None:
     """What a thread asks for while holding outlives any pressure, until the same purpose holds something else."""
-    cache = Cache(1000)
+    cache = Cache(Account(1000))
     with cache.holding("view"):
         cache.get("held", lambda: np.zeros(600, dtype=np.uint8))
     for number in range(20):

@@ -22,6 +22,7 @@ from even_palette.core.kit.owners import users_of, without_unused
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
 from even_palette.core.material.build import map_plane
 from even_palette.core.material.model import Blending, Bound, Coat, PlaneUse
+from even_palette.core.memory_account import Account
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.cache import Cache
 from tests.core.killing import Killing
@@ -241,7 +242,7 @@ def test_schemas_in_docs_are_those_of_the_code(kit: Kit, tmp_path: Path) -> None
 
 
 def test_the_cache_keeps_to_its_budget_and_computes_once() -> None:
-    cache, calls = Cache(budget_bytes=1000), []
+    cache, calls = Cache(Account(1000)), []
     barrier = Barrier(4)
 
     def ask() -> None:

@@ -55,7 +55,7 @@ from even_palette.core.ship.write import ship
 from even_palette.core.tones.palette import new_palette
 from even_palette.core.tones.ramp import Ramp, RampRow, Stop
 from even_palette.gl import raw
-from even_palette.gl.context import offscreen_context
+from even_palette.gl.context import driver_function, offscreen_context
 from even_palette.gl.model_view import Light, ModelRenderer, Skin
 from even_palette.gl.sheet_view import SheetRenderer
 from even_palette.gl.textures import Textures
@@ -626,12 +626,12 @@ def test_textures_take_only_tiles_that_they_do_not_have(renderer: SheetRenderer)
     assert textures.uploaded == 13
     texture = textures.of(two)
     wanted, size = changed.astype(np.float32), (777, 601)
+    uint = ctypes.c_uint
+    get_level = driver_function("glGetTexImage", None, uint, ctypes.c_int, uint, uint, ctypes.c_void_p)
     for level in range(10):
         read = np.zeros((max(1, size[1] >> level), max(1, size[0] >> level), 4), np.uint8)
         texture.use(0)
-        raw._library().glGetTexImage(
-            raw.TEXTURE_2D, level, raw.FORMATS[3], raw.TYPES["u1"], ctypes.c_void_p(read.ctypes.data)
-        )
+        get_level(raw.TEXTURE_2D, level, raw.FORMATS[3], raw.TYPES["u1"], read.ctypes.data)
         assert read.shape[:2] == wanted.shape[:2]
         assert np.abs(read - wanted).max() <= 1 + level * 0.5
         smaller = tuple(max(1, n // 2) for n in wanted.shape[:2])

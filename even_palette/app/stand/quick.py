@@ -17,9 +17,9 @@ from even_palette.core.graph.compiling import compile_apart
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import MOST_UNITS
 from even_palette.core.jobs import CancelToken
+from even_palette.core.memory_account import Kept
 from even_palette.core.results.looks import Picture, View
 from even_palette.core.results.loop_view import (
-    MOST_KEPT_BYTES,
     LoopView,
     bytes_kept,
     keep_view,
@@ -31,7 +31,7 @@ DRAWN_AGAIN = 4
 """So often a view is drawn before it is worth keeping what stays of it."""
 WORTH_COMPILING = 12
 """And so often where its loops may have to be compiled first."""
-MOST_VIEWS, MOST_REMEMBERED = 2, 32
+MOST_REMEMBERED = 32
 
 Key = tuple[Program, View, tuple[tuple[str, str], ...]]
 
@@ -44,7 +44,7 @@ class QuickDrawing(QObject):
     def __init__(self, renderer: Renderer, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.renderer = renderer
-        self.views: OrderedDict[Key, LoopView] = OrderedDict()
+        self.views: Kept[LoopView] = Kept("Views drawn by loops", 0.05, lambda view: view.bytes)
         self._drawn: OrderedDict[Key, int] = OrderedDict()
         self._compiled: set[str] = set()
         self._known: set[Program] = set()
@@ -58,9 +58,8 @@ class QuickDrawing(QObject):
         if program is None or not (self.renderer.in_software or len(program.slots) > MOST_UNITS):
             return None
         key = program, view, tuple((name, shown.slots[name].content_id) for name in program.slots)
-        if key in self.views:
-            self.views.move_to_end(key)
-            return self.views[key].draw(shown)
+        if kept := self.views.find(key):
+            return kept.draw(shown)
         self._drawn[key] = self._drawn.pop(key, 0) + 1
         while len(self._drawn) > MOST_REMEMBERED:
             self._drawn.popitem(last=False)
@@ -75,7 +74,7 @@ class QuickDrawing(QObject):
 
     def _make(self, key: Key, shown: Picture, token: CancelToken) -> LoopView | None:
         program, view, _ = key
-        if bytes_kept(shown, program, view) > MOST_KEPT_BYTES:
+        if bytes_kept(shown, program, view) > self.views.allowed:
             return None
         loops = loops_of(shown, program, view)
         missing = [loop for loop in loops if loop[0] not in self._compiled]
@@ -93,9 +92,7 @@ class QuickDrawing(QObject):
             self._given_up.add(key)
             return
         self._known.add(key[0])
-        self.views[key] = made
-        while len(self.views) > MOST_VIEWS:
-            self.views.popitem(last=False)
+        self.views.get(key, lambda: made)
 
     def close(self) -> None:
         """End the process that compiles, and forget what is kept."""

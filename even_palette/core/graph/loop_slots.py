@@ -1,9 +1,5 @@
-"""What a compiled loop is given for the slots that it reads: samples, tables, levels. Kept within a budget of bytes."""
+"""What a compiled loop is given for the slots that it reads: samples, tables, levels."""
 
-from collections import OrderedDict
-from collections.abc import Callable
-from dataclasses import dataclass, field
-from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -12,10 +8,9 @@ from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.graph.loops import SlotReading
 from even_palette.core.graph.slots import Slot
+from even_palette.core.memory_account import Kept
 from even_palette.core.raster.mips import gpu_samples, level_count, level_samples
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, stored_values
-
-MOST_KEPT_BYTES = 1 << 29
 
 
 def kind_of(plane: Plane) -> "np.dtype[Any]":
@@ -33,30 +28,9 @@ def level_kind(plane: Plane, how: SlotReading) -> "np.dtype[Any]":
     )
 
 
-@dataclass
-class _Kept:
-    """Arguments that were made for slots, by what they hold, within a budget of bytes; the oldest go first."""
-
-    items: "OrderedDict[tuple[object, ...], Any]" = field(default_factory=OrderedDict)
-    sizes: dict[tuple[object, ...], int] = field(default_factory=dict)
-    lock: Lock = field(default_factory=Lock)
-
-    def get(self, key: tuple[object, ...], make: Callable[[], Any]) -> Any:
-        with self.lock:
-            if key in self.items:
-                self.items.move_to_end(key)
-                return self.items[key]
-        made = make()
-        with self.lock:
-            self.items[key] = made
-            self.sizes[key] = sum(array.nbytes for array in (made if isinstance(made, tuple) else (made,)))
-            while sum(self.sizes.values()) > MOST_KEPT_BYTES and len(self.items) > 1:
-                oldest, _ = self.items.popitem(last=False)
-                del self.sizes[oldest]
-        return made
-
-
-_KEPT = _Kept()
+_KEPT: Kept[tuple[Samples, ...]] = Kept(
+    "Planes as loops read them", 0.07, lambda arrays: sum(array.nbytes for array in arrays)
+)
 NO_LEVELS = np.zeros((1, 4), np.uint8), np.zeros((1, 1, 3), np.int64)
 """What a loop is given for levels that it does not read."""
 
@@ -70,7 +44,7 @@ def whole_arguments(slot: Slot, how: SlotReading, levels_read: tuple[int, ...] =
     kind = kind_of(plane)
     empty = np.zeros((1, 1, 1, plane.channels), kind)
     read = how.direct or (how.minified and levels_read)
-    samples = empty if read else _KEPT.get(("whole", slot.content_id), lambda: _stacked(slot))
+    samples = empty if read else _KEPT.get(("whole", slot.content_id), lambda: (_stacked(slot),))[0]
     colours = table_of(kind.name, plane.encoding == Encoding.SRGB)
     levels, places = NO_LEVELS
     if how.chained:
@@ -98,9 +72,7 @@ def table_of(kind: str, colours: bool) -> Floats:
     if np.dtype(kind).kind == "f":
         return np.zeros(1, np.float32)
     every = np.arange(np.iinfo(np.dtype(kind)).max + 1).astype(kind)
-    found: Floats = _KEPT.get(
-        ("table", kind, colours), lambda: decode_levels(every) if colours else stored_values(every)
-    )
+    (found,) = _KEPT.get(("table", kind, colours), lambda: (decode_levels(every) if colours else stored_values(every),))
     return found
 
 
@@ -144,5 +116,5 @@ def encoding_tables() -> tuple[Samples, Floats]:
         levels = np.floor(starts * 255 + 0.5).astype(np.uint8)
         return levels, edges[levels]
 
-    found: tuple[Samples, Floats] = _KEPT.get(("encoding",), make)
-    return found
+    levels, edges = _KEPT.get(("encoding",), make)
+    return levels, edges

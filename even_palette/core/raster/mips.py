@@ -5,21 +5,17 @@ there: of two texels where n is even, of parts of three where it is odd. While s
 the texels of the levels that lie below it, eight at the most; smaller levels are made of the last that tiles own.
 """
 
-from collections import OrderedDict
-from functools import lru_cache
-from threading import Lock
-
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples
 from even_palette.core.jobs import CancelToken
+from even_palette.core.memory_account import ACCOUNT, Account, Kept
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import SMOOTH, Filter, Sampler, sample
 from even_palette.core.raster.tiles import TILE, Spot, Tile, TiledPlane, each_tile, spots
 
 OWN_LEVELS = 8
 """Levels below the first that a tile owns: 256 halves eight times."""
-BUDGET_BYTES = 3 << 27
 
 
 def level_count(height: int, width: int) -> int:
@@ -96,10 +92,16 @@ def tail(eighth: Samples) -> list[Samples]:
 def level_of(plane: Plane, number: int) -> Plane:
     """A mip level of a plane as a texture holds it, the first being the plane itself; numbers are held in the chain."""
     number = min(max(number, 0), level_count(plane.height, plane.width) - 1)
-    return plane if number == 0 else _chain(plane)[number - 1]
+    if number == 0:
+        return plane
+    return _CHAINS.get((plane.content_id, plane.encoding), lambda: _chain(plane))[number - 1]
 
 
-@lru_cache(maxsize=16)
+_CHAINS: Kept[tuple[Plane, ...]] = Kept(
+    "Mips of whole planes", 0.05, lambda levels: sum(level.samples.nbytes for level in levels)
+)
+
+
 def _chain(plane: Plane) -> tuple[Plane, ...]:
     """The levels of a plane below the first, each stored as textures store it."""
     first = gpu_samples(plane.samples, plane.encoding)
@@ -144,39 +146,31 @@ def lod_of(width: int, height: int, pixel: tuple[float, float, float, float]) ->
 
 
 class Parts:
-    """Parts of tiles that are ready for textures, by name, within a budget. May be used from any thread."""
+    """Parts of tiles that are ready for textures, by name, as much as memory allows. May be used from any thread."""
 
-    def __init__(self, budget_bytes: int = BUDGET_BYTES) -> None:
-        self._budget, self._bytes = budget_bytes, 0
-        self._kept: OrderedDict[str, list[Samples]] = OrderedDict()
-        self._lock = Lock()
+    def __init__(self, account: Account = ACCOUNT) -> None:
+        self._kept: Kept[list[Samples]] = Kept("Tiles made ready for textures", 0.08, _bytes_of_parts, account)
 
     def of(self, plane: Plane, spot: Spot) -> list[Samples]:
         """The parts of one tile of a plane, made now if they are not kept."""
-        name = tile_name(plane, spot)
-        with self._lock:
-            if name in self._kept:
-                self._kept.move_to_end(name)
-                return self._kept[name]
-        if isinstance(plane, TiledPlane):
-            tile = plane.grid.at(spot.down, spot.across)
-            assert tile is not None
-            made = _parts_of_tile(tile, plane.encoding)
-        else:
-            made = parts_of(plane.samples[spot.top : spot.bottom, spot.left : spot.right], plane.encoding)
-        with self._lock:
-            if name not in self._kept:
-                self._kept[name] = made
-                self._bytes += sum(part.nbytes for part in made)
-                while self._bytes > self._budget and len(self._kept) > 1:
-                    _, old = self._kept.popitem(last=False)
-                    self._bytes -= sum(part.nbytes for part in old)
-        return made
+
+        def make() -> list[Samples]:
+            if isinstance(plane, TiledPlane):
+                tile = plane.grid.at(spot.down, spot.across)
+                assert tile is not None
+                return _parts_of_tile(tile, plane.encoding)
+            return parts_of(plane.samples[spot.top : spot.bottom, spot.left : spot.right], plane.encoding)
+
+        return self._kept.get(tile_name(plane, spot), make)
 
     def prepare(self, plane: Plane, cancel: CancelToken | None = None) -> None:
         """Make the parts of all tiles of a plane, on a worker, so that uploading finds them. Raises Cancelled."""
-        if plane.height * plane.width * plane.channels * 4 < self._budget:
+        if plane.height * plane.width * plane.channels * 4 < self._kept.allowed:
             each_tile(plane.height, plane.width, lambda spot: self.of(plane, spot) and None, cancel)
+
+
+def _bytes_of_parts(parts: list[Samples]) -> int:
+    return sum(part.nbytes for part in parts)
 
 
 def _parts_of_tile(tile: Tile, encoding: Encoding) -> list[Samples]:

@@ -1,6 +1,5 @@
-"""Results looked up by content: one cache with a byte budget, and no result computed twice at a time."""
+"""Results looked up by content: one cache within the account of memory, and no result computed twice at a time."""
 
-import os
 import time
 from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
@@ -12,15 +11,12 @@ from typing import Any, TypeVar
 import numpy as np
 
 from even_palette.core.errors import NotReady
+from even_palette.core.memory_account import ACCOUNT, Account
 from even_palette.core.raster.tiles import Grid, Tile, TiledPlane
 from even_palette.core.results.disk_cache import DiskCache
 
 T = TypeVar("T")
 LEAST_SECONDS = 1e-4
-MOST_BYTES = 1 << 30
-"""However much memory a machine has: what follows from a kit shares it with game editors and painting programs."""
-
-
 SLACK = 16
 """What is over the budget goes with a sixteenth of the budget more, so that results are ranked seldom."""
 
@@ -48,19 +44,22 @@ class Cache:
     as all that the kit in view needs, does not go, nor does what would free nothing because of it.
     """
 
-    def __init__(self, budget_bytes: int = 0, disk: DiskCache | None = None) -> None:
-        self.budget_bytes = budget_bytes or min(physical_memory() * 2 // 5, MOST_BYTES)
+    label, share = "Results", 0.45
+
+    def __init__(self, account: Account = ACCOUNT, disk: DiskCache | None = None) -> None:
+        self._account = account
         self.disk = disk or DiskCache()
         self.only_looks: int | None = None
         self._results: dict[Hashable, _Kept] = {}
         self._bytes = 0
         self._blocks: dict[int, int] = {}
-        self._allowed = self.budget_bytes
+        self._needed = 0
         self._floor, self._uses = 0.0, 0
         self._lock = Lock()
         self._running: dict[Hashable, Lock] = {}
         self._held: dict[Hashable, set[Hashable]] = {}
         self._noting = local()
+        account.open(self)
 
     def get(self, key: Hashable, compute: Callable[[], T]) -> T:
         """The result under the key, computed now if it is not kept. Threads that ask for the same wait for one.
@@ -111,7 +110,7 @@ class Cache:
             yield
             with self._lock:
                 self._held[purpose] = keys
-                self._allowed = self.budget_bytes
+                self._needed = 0
         finally:
             self._noting.keys = None
             with self._lock:
@@ -142,8 +141,8 @@ class Cache:
                 users = self._blocks.get(block, 0)
                 self._blocks[block] = users + 1
                 self._bytes += 0 if users else size
-            if self._bytes > self._allowed:
-                self._make_room(key)
+            self._make_room(key)
+        self._account.settle()
 
     def _remove(self, key: Hashable) -> None:
         gone = self._results.pop(key, None)
@@ -156,14 +155,23 @@ class Cache:
                 del self._blocks[block]
                 self._bytes -= size
 
-    def _make_room(self, newest: Hashable) -> None:
+    def settle(self) -> None:
+        """Let go of what is more than the account allows."""
+        with self._lock:
+            self._make_room()
+
+    def _make_room(self, newest: Hashable = None) -> None:
         """Let go of those of least rank. However much is held, a quarter of the budget is there for what is not."""
+        budget = self._account.allowed(self)
+        if self._bytes <= max(budget, self._needed):
+            return
         held = set().union({newest}, *self._held.values())
         blocks: dict[int, int] = {}
         for key in held & self._results.keys():
             blocks |= self._results[key].blocks
-        self._allowed = max(self.budget_bytes, sum(blocks.values()) + self.budget_bytes // 4)
-        if self._bytes <= self._allowed:
+        self._needed = sum(blocks.values()) + budget // 4
+        allowed = max(budget, self._needed)
+        if self._bytes <= allowed:
             return
         others = [
             (kept.rank, kept.used, key) for key, kept in self._results.items()
@@ -172,7 +180,7 @@ class Cache:
         for rank, _, key in sorted(others, key=lambda other: other[:2]):
             self._remove(key)
             self._floor = max(self._floor, rank)
-            if self._bytes <= self._allowed - self.budget_bytes // SLACK:
+            if self._bytes <= allowed - budget // SLACK:
                 break
 
     @property
@@ -198,11 +206,6 @@ class Seen:
         if found is None or len(found[0]) != len(parts) or not all(map(is_, found[0], parts)):
             found = self._results[name] = parts, compute()
         return found[1]
-
-
-def physical_memory() -> int:
-    """Bytes of memory that the machine has."""
-    return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
 
 
 def blocks_of(result: Any) -> dict[int, int]:

@@ -19,7 +19,6 @@ from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.looks import SHOWN, Picture, View
 
-MOST_KEPT_BYTES = 256 << 20
 STORES = {SHOWN: "encoded"}
 
 
@@ -62,6 +61,11 @@ class LoopView:
     part: OnSheet | None
     parts: Parted
     kept: Mapping[str, Slot]
+
+    @property
+    def bytes(self) -> int:
+        """What the still part takes."""
+        return sum(slot.plane.samples.nbytes for slot in self.kept.values())
 
     def draw(self, shown: Picture) -> Levels:
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet."""
