@@ -31,7 +31,7 @@ from even_palette.core.material.model import Coat, PlaneUse
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
@@ -95,7 +95,7 @@ class Bench:
         return bool(quick.views)
 
 
-RESULT, PAINT = Look(variant=VARIANT), Look(LookKind.SOURCE)
+RESULT, PAINT = Look(variant=VARIANT), Look("source")
 
 
 def against_paint(name: str, kit: Kit, reach: float) -> None:

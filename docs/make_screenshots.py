@@ -19,7 +19,7 @@ from even_palette.app.window import Window
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Step
 from even_palette.core.regions.steps import Join
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.sheet_mesh import regions_of_faces
 
 PICTURES = Path(__file__).parent / "screenshots"
@@ -168,7 +168,7 @@ def main() -> None:
     picture("6-lineup-model")
     stand.set_panes(Panes.SHEET)
     window.enter_stage(2)
-    stand.set_look(Look(LookKind.HEAT))
+    stand.set_look(Look("mask_sum"))
     settle(window)
     canvas = stand.canvas
     for _ in range(7):

@@ -11,10 +11,11 @@ from even_palette.app.stand.renderer import to_image
 from even_palette.app.stand.stand import Stand
 from even_palette.app.view_state import Panes
 from even_palette.core.arrays import Levels
-from even_palette.core.checks import Finding, Mend, find, look_of
+from even_palette.core.checks import Finding, Mend, find, look_at, look_of
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Kit
-from even_palette.core.results.looks import Look, LookKind, picture, render_reference, view_of
+from even_palette.core.results.looks import picture
+from even_palette.core.results.pictures import render_reference, view_of
 from even_palette.core.results.weights import weights_of
 
 REST_MS = 400
@@ -60,16 +61,8 @@ class Findings(QObject):
             self.session.select(region=finding.region)
         if finding.stage in STAGES:
             self.stage_wanted.emit(STAGES.index(finding.stage))
-        looks = {
-            "heat": Look(LookKind.HEAT),
-            "layout": Look(LookKind.LAYOUT),
-            "id": Look(LookKind.ID),
-            "weight": Look(LookKind.WEIGHT, region=finding.region),
-            "source": Look(LookKind.SOURCE),
-            "result": Look(variant=finding.variant or self.session.variant),
-        }
-        if finding.look in looks:
-            self.stand.set_look(looks[finding.look])
+        if look := look_at(finding, self.session.variant):
+            self.stand.set_look(look)
         if finding.place is not None:
             if self.stand.panes == Panes.MODEL:
                 self.stand.set_panes(Panes.BOTH)

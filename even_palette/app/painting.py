@@ -33,7 +33,7 @@ from even_palette.core.regions.steps import STEPS
 from even_palette.core.regions.stroke import Effect, Rect
 from even_palette.core.results.footprints import surface_of
 from even_palette.core.results.id_map import mask_size_of
-from even_palette.core.results.looks import LookKind
+from even_palette.core.results.looks import LOOKS
 from even_palette.core.results.maps import paint_of
 from even_palette.core.results.masks import mask_of
 from even_palette.core.results.painting import (
@@ -55,7 +55,6 @@ if TYPE_CHECKING:
     from even_palette.core.regions.stroke import Stroke
 
 WHEEL_STEP = 1.15
-GREY_LOOKS = (LookKind.WEIGHT, LookKind.MASK)
 EFFECTS = {Hand.PAINT: Effect.VALUE, Hand.SOFTEN: Effect.SOFTEN, Hand.SMEAR: Effect.SMEAR}
 AXES = ("x", "y", "z")
 KINDS = {Limit.ISLAND: ElementKind.ISLAND, Limit.SHELL: ElementKind.SHELL, Limit.FACE: ElementKind.FACE}
@@ -239,7 +238,7 @@ class Painting(QObject):
 
     def _tint(self, region: Region) -> Rgb8 | None:
         """A mask is seen as grey where the pane shows one, else in the region's colour over the picture."""
-        return None if self.stand.look.kind in GREY_LOOKS else region.id_colour
+        return None if LOOKS[self.stand.look.kind].shows_masks else region.id_colour
 
     # Fill
 

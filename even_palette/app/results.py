@@ -17,7 +17,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.results.bakes import bake_name, bake_of, known_bake
 from even_palette.core.results.id_map import id_colours_of, known_id_colours
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import LOOKS, Look
 from even_palette.core.results.ready import make_look, make_ready
 from even_palette.core.results.sheet_mesh import elements_of, known_elements, mesh_on_sheet
 from even_palette.core.results.sheets import Sheets
@@ -25,8 +25,6 @@ from even_palette.core.results.sheets import Sheets
 if TYPE_CHECKING:
     from even_palette.core.mesh.elements import Elements
 
-ALWAYS_READY = (LookKind.RESULT, LookKind.SURFACE, LookKind.DIFFERENCE, LookKind.BAKE, LookKind.COAT)
-"""Looks whose planes are made with every kit, or, as bakes, by a way of their own."""
 MADE_MS, FORGET_S = 20, 2.0
 PATIENCE_S = 0.4
 """While nothing new was shown for so long, what is being made may be finished although a newer kit waits."""
@@ -123,7 +121,7 @@ class Results(QObject):
     def wants(self, looks: list[Look]) -> bool:
         """Whether these looks of the kit that is shown are ready; if not, they are made, and `shown_changed` tells."""
         at = self.shown
-        self._looks = tuple(look for look in dict.fromkeys(looks) if look.kind not in ALWAYS_READY)
+        self._looks = tuple(look for look in dict.fromkeys(looks) if not LOOKS[look.kind].always_ready)
         missing = [look for look in self._looks if look not in self._ready]
         if at is None or not missing:
             return True

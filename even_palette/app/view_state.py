@@ -13,9 +13,9 @@ from even_palette.core.kit.owners import OVER
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.brush import Brush
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 
-RESULT, SOURCE = Look(), Look(LookKind.SOURCE)
+RESULT, SOURCE = Look(), Look("source")
 ROUND = Brush()
 
 

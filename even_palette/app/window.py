@@ -47,7 +47,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.owners import coats_of
 from even_palette.core.kit.store import KIT_FILE
 from even_palette.core.raster.guess import Role
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.sheets import Sheets
 
 DOUBLE_KEY_S = 0.5
@@ -300,9 +300,9 @@ class Window(QMainWindow):
         self.stand.stop_picking()
         session = self.session
         looks = {
-            "Source": Look(LookKind.SOURCE),
-            "Regions": Look(LookKind.ID),
-            "Masks": Look(LookKind.WEIGHT, region=session.region),
+            "Source": Look("source"),
+            "Regions": Look("id_colours"),
+            "Masks": Look("weight", region=session.region),
             "Recolour": Look(variant=session.variant),
             "Ship": Look(variant=session.variant),
         }

@@ -16,7 +16,7 @@ from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.sampling import SMOOTH
-from even_palette.core.results.looks import SHOWN, Picture
+from even_palette.core.results.pictures import SHOWN, Picture
 from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.draw import BoundTexture, compile_program, read
 from even_palette.gl.programs import Programs

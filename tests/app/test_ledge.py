@@ -8,7 +8,7 @@ from even_palette.app import help as texts
 from even_palette.app.ledge.ledge import HEAD_PX
 from even_palette.app.rail import STAGES
 from even_palette.core.kit import commands
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.sheet_mesh import regions_of_faces
 from even_palette.core.results.weights import weights_of
 from tests.app.conftest import Driver, pixels
@@ -88,7 +88,7 @@ def test_maps_and_weights_as_pictures(demo: Driver) -> None:
     assert item is not None
     at = ledge.maps.visualItemRect(item).center()
     demo.qtbot.mouseClick(ledge.maps.viewport(), Qt.MouseButton.LeftButton, pos=at)
-    assert stand.look.kind == LookKind.SOURCE
+    assert stand.look.kind == "source"
     assert stand.look.map == ledge.maps.current_key() == session.at.sheet.sources[1].key
     demo.stage(3)
     demo.qtbot.waitUntil(lambda: len(ledge.weights._images) == len(session.at.sheet.regions), timeout=60_000)
@@ -174,7 +174,7 @@ def test_chain_of_steps_as_pictures(small: Driver) -> None:
     assert pictures[1] == 255 - pictures[2]
     ledge.chain.setCurrentRow(1)
     small.settle()
-    assert small.stand.look == Look(LookKind.MASK, region="region_2", steps=1)
+    assert small.stand.look == Look("mask", region="region_2", steps=1)
     assert (steps.number, list(steps.editors)) == (0, ["radius", "strength"])
     steps.list.setCurrentRow(1)
     assert ledge.chain.current_key() == "2"
@@ -184,4 +184,4 @@ def test_chain_of_steps_as_pictures(small: Driver) -> None:
     small.settle()
     small.session.select(region="region_1")
     small.settle()
-    assert small.stand.look == Look(LookKind.WEIGHT, region="region_1")
+    assert small.stand.look == Look("weight", region="region_1")

@@ -16,7 +16,8 @@ from even_palette.core.material.model import Coat, PlaneUse
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.looks import Look, Picture, View, on_sheet, picture, render_reference
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import Picture, View, on_sheet, render_reference
 from even_palette.core.ship.write import contents
 from tests.app.conftest import Driver, pixels
 from tests.conftest import source

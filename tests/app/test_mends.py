@@ -3,7 +3,6 @@
 import numpy as np
 from PyQt6.QtCore import Qt
 
-from even_palette.core.results.looks import LookKind
 from even_palette.core.results.weights import weights_of
 from tests.app.conftest import Driver, pixels
 
@@ -37,7 +36,7 @@ def test_the_flaws_of_the_demo_are_mended(demo: Driver) -> None:
     assert any("hole" in text for text in told(demo))
     choose(demo, "Boards has 1 hole")
     assert session.at.sheet.name == "Oar and crate"
-    assert demo.stand.look.kind == LookKind.WEIGHT
+    assert demo.stand.look.kind == "weight"
     middle = demo.stand.canvas.camera.centre
     assert abs(middle[0] - 70 / 512) < 0.02
     assert abs(middle[1] - 60 / 512) < 0.02

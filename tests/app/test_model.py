@@ -21,7 +21,7 @@ from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.bakes import bake_of, known_bake, known_bake_plane
 from even_palette.core.results.footprints import footprint_of
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.sheet_mesh import elements_of, regions_of_faces
 from even_palette.core.results.weights import weights_of
 from even_palette.gl.buffers import Flying
@@ -372,7 +372,7 @@ def test_lit_and_the_light_turned_by_drag(demo: Driver) -> None:
     assert lit != flat
     mouse(canvas, QPoint(100, 100), QPoint(260, 160), held=CONTROL)
     demo.qtbot.waitUntil(lambda: canvas.grab().toImage() != lit)
-    stand.set_look(Look(LookKind.WEIGHT, region="hull"))
+    stand.set_look(Look("weight", region="hull"))
     demo.settle()
     weight = canvas.grab().toImage()
     demo.click(stand.model.lit_button)
@@ -388,7 +388,7 @@ def test_bakes_tab(regions: Driver, tmp_path: Path) -> None:
     regions.settle()
     assert session.kit.sheets[0].bakes[-1].kind == "height"
     key = session.kit.sheets[0].bakes[-1].key
-    assert regions.stand.look == Look(LookKind.BAKE, bake=key)
+    assert regions.stand.look == Look("bake", bake=key)
     regions.choose(tab.size_box, "256")
     tab.padding.setValue(4)
     regions.settle()

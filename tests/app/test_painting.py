@@ -19,7 +19,7 @@ from even_palette.core.regions.brush import along
 from even_palette.core.regions.stroke import stroke_through
 from even_palette.core.results.footprints import surface_of
 from even_palette.core.results.id_map import mask_size_of
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.masks import mask_of
 from even_palette.core.results.painting import ground_of
 from even_palette.core.results.sheet_mesh import elements_of
@@ -164,7 +164,7 @@ def test_keys_of_the_brush(masks: Driver) -> None:
 def test_a_stroke_on_the_model(masks: Driver) -> None:
     """A drag over the model paints on what is under it, seen while the hand is down; elsewhere a drag turns the view."""
     masks.stand.choose_panes(Panes.BOTH)
-    masks.stand.set_look(Look(LookKind.WEIGHT, region=masks.session.region))
+    masks.stand.set_look(Look("weight", region=masks.session.region))
     masks.settle()
     masks.window.painting.follow()
     masks.settle()

@@ -9,7 +9,8 @@ from skimage import data
 from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.looks import Look, LookKind, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.planes import entry_numbers
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.toning import tone_facts
@@ -30,7 +31,7 @@ def test_a_neutral_lies_under_all_coats_and_is_evened(demo: Driver) -> None:
     panel, session = demo.tray.tones, demo.session
     before = session.kit
     add(demo, "Neutral")
-    assert demo.stand.look.kind == LookKind.TONE
+    assert demo.stand.look.kind == "tone"
     assert "of the tone range" in panel.advice.text()
     seen = demo.stand.canvas.grab().toImage()
     middle = seen.pixelColor(seen.width() // 2, seen.height() // 2)
@@ -105,7 +106,7 @@ def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) ->
     empty.qtbot.mouseClick(page.grid, Qt.MouseButton.LeftButton, pos=page.grid.cell(0, 2).center())
     page._show_entry()
     empty.settle()
-    assert empty.stand.look == Look(LookKind.ENTRY, map="index", entry=2)
+    assert empty.stand.look == Look("entry", map="index", entry=2)
     page._keep()
     page._merge()
     assert session.kit.palettes[0].size == 23

@@ -28,9 +28,11 @@ from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.packing import Packing
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
-from even_palette.core.results.looks import Look, LookKind, read_texel, render_reference, whole_sheet
+from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import plane_of_map
+from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.texels import read_texel
 from even_palette.core.results.weights import weights_of
 from tests.app.conftest import Driver, pixels
 from tests.conftest import write_maps
@@ -62,7 +64,7 @@ def test_source(small: Driver) -> None:
     small.choose(control(small, QComboBox, "Encoding of base colour"), "Linear")
     assert small.session.kit.sheets[0].source(Role.BASE_COLOUR).encoding == Encoding.LINEAR  # type: ignore[union-attr]
     pick_file(small, "crate_id.png")
-    assert small.window.stand.look == Look(LookKind.SOURCE, map="id_map")
+    assert small.window.stand.look == Look("source", map="id_map")
     small.choose(control(small, QComboBox, "What crate_id.png is"), "base colour")
     assert small.session.kit.sheets[0].source(Role.BASE_COLOUR).path.endswith("crate_id.png")  # type: ignore[union-attr]
     assert small.session.kit.sheets[0].source(Role.ID).path.endswith("crate_base_colour.png")  # type: ignore[union-attr]
@@ -547,7 +549,7 @@ def test_looks_at_surface_values_and_differences(demo: Driver) -> None:
     demo.settle()
     demo.choose(stand.look_box, "Roughness · Night Post")
     demo.settle()
-    assert stand.look == Look(LookKind.SURFACE, "night_post", output="roughness")
+    assert stand.look == Look("surface", "night_post", output="roughness")
     session.select(variant="harvest_barge")
     demo.settle()
     assert stand.look_box.currentText() == "Roughness · Harvest Barge"
@@ -651,7 +653,7 @@ def test_where_a_coat_acts_is_seen(demo: Driver) -> None:
     demo.settle()
     demo.click(tray.see)
     demo.settle()
-    assert stand.look.kind == LookKind.COAT
+    assert stand.look.kind == "coat"
     assert stand.look_box.currentText() == "Acts · 2 Surface · Wall"
     (tile,) = stand.canvas.tiles
     height = plane_of_map(demo.session.at.sheet.source(Role.HEIGHT), demo.session.sheets).samples[..., 0]  # type: ignore[arg-type]
@@ -705,7 +707,7 @@ def test_dirt_of_the_paint_itself_is_found_by_one_click(small: Driver) -> None:
     assert len(session.history.undo_labels) == steps + 1
     small.click(small.tray.recolour.see)
     small.settle()
-    assert small.stand.look.kind == LookKind.COAT
+    assert small.stand.look.kind == "coat"
     assert len(small.stand.canvas.tiles) == 1
 
 

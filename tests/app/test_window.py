@@ -29,7 +29,7 @@ from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.base_colour import base_colour_of
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.means import means_of
 from even_palette.core.results.strips import coat_strip, paint_strip
 from tests.app.conftest import Driver, pixels
@@ -159,7 +159,7 @@ def test_tolerance_is_seen_at_once(small: Driver) -> None:
     small.session.select(region="region_2")
     small.stage(3)
     small.settle()
-    assert small.stand.look == Look(LookKind.WEIGHT, region="region_2")
+    assert small.stand.look == Look("weight", region="region_2")
     small.choose(small.tray.masks.keying, "By tolerances")
     small.settle()
     before, told = grab(small.stand.canvas), small.tray.masks._values["covered"].text()
@@ -172,7 +172,7 @@ def test_tolerance_is_seen_at_once(small: Driver) -> None:
     small.choose(small.tray.masks.resolve, "Order")
     small.choose(small.tray.masks.view, "Sum of masks")
     small.settle()
-    assert small.stand.look.kind == LookKind.HEAT
+    assert small.stand.look.kind == "mask_sum"
 
 
 def test_regions_by_hex_and_list(small: Driver) -> None:

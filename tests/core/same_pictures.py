@@ -12,7 +12,9 @@ from even_palette.core.arrays import Levels
 from even_palette.core.kit.store import read_kit
 from even_palette.core.material.variants import MASTER
 from even_palette.core.results.bakes import bake_of
-from even_palette.core.results.looks import Look, LookKind, picture, render_reference, surface_outputs, whole_sheet
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.looks.surface import surface_outputs
+from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of
 from even_palette.demo import KIT_FOLDER
@@ -28,7 +30,7 @@ def pictures(sheets: Sheets) -> dict[str, Levels]:
     for sheet in kit.sheets:
         at = kit.at(sheet.key)
         for variant in (MASTER, *(one.key for one in kit.variants)):
-            looks = [Look(variant=variant), *(Look(LookKind.SURFACE, variant, output=o) for o in surface_outputs(at))]
+            looks = [Look(variant=variant), *(Look("surface", variant, output=o) for o in surface_outputs(at))]
             for look in looks:
                 shown = picture(at, sheets, look)
                 found[f"{sheet.key} {variant} {look.kind} {look.output}"] = render_reference(

@@ -31,7 +31,8 @@ from even_palette.core.mesh.files import read_mesh
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.looks import Look, LookKind, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship
 from even_palette.gl.sheet_view import SheetRenderer
@@ -361,7 +362,7 @@ def test_base_colours_of_all_kinds(mode: str, suffix: str, tmp_path: Path) -> No
     shown = {
         "window": SheetRenderer().render(look, view)[..., :3],
         "reference": render_reference(look, view),
-        "source look": SheetRenderer().render(picture(kit.at(), sheets, Look(LookKind.SOURCE)), view)[..., :3],
+        "source look": SheetRenderer().render(picture(kit.at(), sheets, Look("source")), view)[..., :3],
         "player": play_opengl(loaded, "", 47, 33),
         "player's reference": play_reference(loaded, "", 47, 33),
     }

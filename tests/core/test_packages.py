@@ -25,7 +25,8 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Wrap, texel_centres
 from even_palette.core.regions.packing import Packing
-from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.package import package_schema

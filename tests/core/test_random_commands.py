@@ -17,7 +17,8 @@ from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import Coat
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.ready import make_ready
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship

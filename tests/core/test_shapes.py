@@ -15,17 +15,11 @@ from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.keying import Metric
-from even_palette.core.results.looks import (
-    HOLE,
-    OVERLAP,
-    Look,
-    LookKind,
-    picture,
-    read_texel,
-    render_reference,
-    whole_sheet,
-)
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.looks._coverage import HOLE, OVERLAP
+from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.texels import read_texel
 from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.write import contents, ship
 from even_palette.gl.sheet_view import SheetRenderer
@@ -100,7 +94,7 @@ def test_paint_without_regions_is_shown_as_painted(tmp_path: Path) -> None:
     ship(history.kit, sheets, tmp_path / "package")
     assert np.array_equal(play_opengl(load(tmp_path / "package"), "", 24, 40), samples)
     with pytest.raises(UserError, match="no ID map"):
-        picture(history.kit.at(), sheets, Look(LookKind.ID))
+        picture(history.kit.at(), sheets, Look("id_colours"))
 
 
 def test_as_many_regions_as_there_may_be(tmp_path: Path) -> None:
@@ -140,7 +134,7 @@ def test_heat_shows_holes_and_overlaps(tmp_path: Path) -> None:
     history.do(commands.set_unmix("sheet_1", None))
     history.do(commands.set_tolerance("region_1", 10, 100))
     history.do(commands.set_tolerance("region_2", 10, 50))
-    heat = render_reference(picture(history.kit.at(), sheets, Look(LookKind.HEAT)), whole_sheet(40, 1))[0]
+    heat = render_reference(picture(history.kit.at(), sheets, Look("mask_sum")), whole_sheet(40, 1))[0]
     assert np.ptp(heat[5].astype(int)) == 0
     assert heat[5, 0] > 180
     orange, blue = heat[15] / 255, heat[25] / 255

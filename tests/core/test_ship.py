@@ -23,8 +23,9 @@ from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.footprints import layout_of
-from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.masks import mask_of
+from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file
 from even_palette.core.results.sheets import Sheets

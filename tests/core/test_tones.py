@@ -25,8 +25,9 @@ from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Tone
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.strip import look_up
-from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.maps import paint_of
+from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.planes import tone_of
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.tones.adjust import adjusted, bands_of

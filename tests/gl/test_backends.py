@@ -47,8 +47,9 @@ from even_palette.core.raster.sampling import Filter, Sampler, Wrap, sample, tex
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.base_colour import base_colour_of
-from even_palette.core.results.looks import SHOWN, Look, LookKind, Picture, View, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import LOOKS, Look, picture
 from even_palette.core.results.materials import material_of, packing_plan
+from even_palette.core.results.pictures import SHOWN, Picture, View, render_reference, whole_sheet
 from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship
@@ -497,7 +498,7 @@ def test_random_materials(
     assert_drawn(renderer, look, whole_sheet(48, 48))
     for name in look.outputs:
         if name != SHOWN:
-            surface = picture(at, sheets, Look(LookKind.SURFACE, output=name))
+            surface = picture(at, sheets, Look("surface", output=name))
             assert_drawn(renderer, surface, whole_sheet(48, 48))
 
 
@@ -534,7 +535,7 @@ def test_the_fused_loop_on_random_materials(
     got = ready.render(ready.outputs, settings_, in_levels=True)
     view = whole_sheet(47, 47)
     for name in ready.outputs:
-        look = Look() if name == "colour" else Look(LookKind.SURFACE, output=name)
+        look = Look() if name == "colour" else Look("surface", output=name)
         assert np.abs(got[name].astype(int) - render_reference(picture(at, sheets, look), view)).max() <= 1, name
 
 
@@ -650,14 +651,14 @@ def test_no_program_takes_more_units_than_there_are(renderer: SheetRenderer) -> 
         renderer.render(Picture({SHOWN: total}, held, {}), VIEW)
 
 
-@pytest.mark.parametrize("kind", [kind for kind in LookKind if kind not in (LookKind.BAKE, LookKind.LAYOUT)])
+@pytest.mark.parametrize("kind", [kind for kind in LOOKS if kind not in ("bake", "uv_layout")])
 @pytest.mark.parametrize("filtered", [True, False])
-def test_every_look(renderer: SheetRenderer, history: History, sheets: Sheets, kind: LookKind, filtered: bool) -> None:
+def test_every_look(renderer: SheetRenderer, history: History, sheets: Sheets, kind: str, filtered: bool) -> None:
     """All looks that need no mesh, at 1:1 and enlarged, filtered and as texels."""
     entries = np.array([[20, 20, 20], [200, 90, 40], [90, 120, 200]], np.uint8)
     history.do(commands.add_palette(new_palette("three", "Three", entries)))
     history.do(commands.add_tone("sheet_1", Tone("numbers", "Numbers", "index", palette="three")))
-    tone = "numbers" if kind in (LookKind.TONE, LookKind.ENTRY) else ""
+    tone = "numbers" if kind in ("tone", "entry") else ""
     look = picture(history.kit.at(), sheets, Look(kind, region="region_2", map=tone, entry=1))
     assert difference(renderer, look, whole_sheet(64, 64), filtered) <= 1
     enlarged = View((0.21, 0.33), (1 / 640, 1 / 640), 90, 70)

@@ -18,8 +18,9 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.store import read_kit
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import SHARP
-from even_palette.core.results.looks import SHOWN, Look, View, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.loop_view import keep_view, program_to_draw
+from even_palette.core.results.pictures import SHOWN, View, render_reference, whole_sheet
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
 from even_palette.gl.sheet_view import SheetRenderer

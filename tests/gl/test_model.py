@@ -14,7 +14,7 @@ from even_palette.core.mesh.rays import build_scene
 from even_palette.core.mesh.unwrap import unwrapped
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.looks import map_picture
+from even_palette.core.results.pictures import map_picture
 from even_palette.demo.tug_mesh import tug_mesh
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.model_view import Light, ModelRenderer, Skin

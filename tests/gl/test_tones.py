@@ -17,7 +17,8 @@ from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.core.raster.sampling import Wrap, sample, texel_centres
-from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.planes import entry_numbers, tone_of
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of

@@ -18,7 +18,7 @@ from even_palette.app.tray.tray import Tray
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.steps import STEPS, Join
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 
 HEAD_PX = 58
 CHIP_PX, LEAST_CHIP_PX, CHIP_PICTURE_PX = 112, 64, 40
@@ -153,7 +153,7 @@ class Ledge(QWidget):
     def follow_look(self, look: Look) -> None:
         """Mark the map that the stand looks at."""
         base = self.session.at.sheet.source(Role.BASE_COLOUR)
-        if look.kind == LookKind.SOURCE:
+        if look.kind == "source":
             self.maps.mark(look.map or (base.key if base else ""))
 
     def show_masks(self, number: int) -> None:
@@ -238,13 +238,13 @@ def map_looks(at: Focus) -> Listed:
     for source in at.sheet.sources:
         name = source.key.replace("_", " ") if source.role == Role.NONE else str(source.role)
         base = source.role == Role.BASE_COLOUR
-        found.append((source.key, name[:1].upper() + name[1:], Look(LookKind.SOURCE, map="" if base else source.key)))
+        found.append((source.key, name[:1].upper() + name[1:], Look("source", map="" if base else source.key)))
     return found
 
 
 def weight_looks(at: Focus) -> Listed:
     """The weights of a sheet's regions."""
-    return [(region.key, region.name, Look(LookKind.WEIGHT, region=region.key)) for region in at.sheet.regions]
+    return [(region.key, region.name, Look("weight", region=region.key)) for region in at.sheet.regions]
 
 
 SIGNS = {Join.ADD: "+", Join.SUBTRACT: "−", Join.INTERSECT: "∩", Join.STRONGEST: "∪", Join.REPLACE: "="}
@@ -256,10 +256,10 @@ def chain_looks(at: Focus, region: str) -> Listed:
     chosen = next((each for each in at.sheet.regions if each.key == region), None)
     if chosen is None:
         return []
-    found: Listed = [("0", "Claims", Look(LookKind.MASK, region=region))]
+    found: Listed = [("0", "Claims", Look("mask", region=region))]
     for number, step in enumerate(chosen.steps, 1):
         kind = STEPS[step.kind]
         sign = SIGNS[step.join] if kind.is_source else "→"
         told = kind.label if step.on else f"{kind.label} (off)"
-        found.append((str(number), f"{sign} {told}", Look(LookKind.MASK, region=region, steps=number)))
+        found.append((str(number), f"{sign} {told}", Look("mask", region=region, steps=number)))
     return found

@@ -26,7 +26,7 @@ from even_palette.core.kit.model import Tone
 from even_palette.core.material.model import Colour
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.planes import entry_numbers
 from even_palette.core.results.toning import entry_counts
 from even_palette.core.tones.palette import (
@@ -168,7 +168,7 @@ class PalettePage(QWidget):
 
     def _choose(self, **fields: object) -> None:
         self.session.view.change_toning(**fields)
-        if self.session.view.state.look.kind == LookKind.ENTRY:
+        if self.session.view.state.look.kind == "entry":
             self._show_entry()
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
@@ -283,7 +283,7 @@ class PalettePage(QWidget):
         if tone is None:
             self.session.notice.emit("No index map of this sheet is made by this palette.")
             return
-        self.look_wanted.emit(Look(LookKind.ENTRY, map=tone.key, entry=self.place[1]))
+        self.look_wanted.emit(Look("entry", map=tone.key, entry=self.place[1]))
 
     def _add_row(self, row: PaletteRow) -> None:
         palette = self.palette_

@@ -15,7 +15,8 @@ from even_palette.core.arrays import Levels
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus
-from even_palette.core.results.looks import Look, picture, render_reference, whole_sheet
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import render_reference, whole_sheet
 
 SIDE_PX, FINER = 112, 2
 REST_MS = 150

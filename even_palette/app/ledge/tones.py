@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QStackedWidget, QWidget
 from even_palette.app.ledge.pictures import Listed, PictureRow
 from even_palette.app.session import Session
 from even_palette.core.kit.model import Focus
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 
 if TYPE_CHECKING:
     from even_palette.app.ledge.palettes import PalettePage
@@ -83,12 +83,12 @@ class ToneLedge(QStackedWidget):
 
 def tone_looks(at: Focus) -> Listed:
     """The paint, and what is made of it."""
-    painted: Listed = [("as painted", "As painted", Look(LookKind.SOURCE))]
+    painted: Listed = [("as painted", "As painted", Look("source"))]
     return painted + [
         (
             tone.key,
             f"{tone.name}{' (under coats)' if tone.key == at.sheet.base_tone else ''}",
-            Look(LookKind.TONE, map=tone.key),
+            Look("tone", map=tone.key),
         )
         for tone in at.sheet.tones
     ]

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from even_palette.core.results.looks import View
+from even_palette.core.results.pictures import View
 
 LEAST_ZOOM, MOST_ZOOM = 1 / 64, 64.0
 MARGIN = 12

@@ -13,7 +13,7 @@ from even_palette.app.stand.later import LaterDrawing
 from even_palette.app.stand.quick import QuickDrawing
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
-from even_palette.core.results.looks import Picture
+from even_palette.core.results.pictures import Picture
 
 if TYPE_CHECKING:
     from even_palette.gl.buffers import Flying

@@ -10,7 +10,7 @@ from even_palette.app.jobs import make_apart
 from even_palette.app.stand.renderer import by_reference
 from even_palette.core.arrays import Levels
 from even_palette.core.jobs import CancelToken
-from even_palette.core.results.looks import Picture, View
+from even_palette.core.results.pictures import Picture, View
 
 COARSE = 8
 """So many pixels of a view, across and down, show one at first."""

@@ -8,7 +8,7 @@ import numpy as np
 
 from even_palette.app.choosing import Choice
 from even_palette.core.arrays import Bools, Samples
-from even_palette.core.results.looks import View
+from even_palette.core.results.pictures import View
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.footprint import Footprint

@@ -6,7 +6,7 @@ from dataclasses import replace
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from even_palette.app.view_state import View, ViewState
-from even_palette.core.results.looks import Picture
+from even_palette.core.results.pictures import Picture
 
 TICK_MS = 60
 GOLDEN = 0.6180339887

@@ -19,7 +19,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import encode_kit
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.base_colour import base_colour_of
-from even_palette.core.results.looks import Look, LookKind, picture
+from even_palette.core.results.looks import Look, picture
 
 REST_MS = 1500
 
@@ -113,7 +113,7 @@ def _first_look(kit: Kit) -> Look | None:
     sheet = kit.at().sheet
     if sheet.source(Role.BASE_COLOUR) is None:
         return None
-    return Look() if sheet.regions else Look(LookKind.SOURCE)
+    return Look() if sheet.regions else Look("source")
 
 
 def _name(kit: Kit, look: Look) -> tuple[object, ...]:

@@ -18,7 +18,6 @@ from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import MOST_UNITS
 from even_palette.core.jobs import CancelToken
 from even_palette.core.memory_account import Kept
-from even_palette.core.results.looks import Picture, View
 from even_palette.core.results.loop_view import (
     LoopView,
     bytes_kept,
@@ -26,6 +25,7 @@ from even_palette.core.results.loop_view import (
     loops_of,
     program_to_draw,
 )
+from even_palette.core.results.pictures import Picture, View
 
 DRAWN_AGAIN = 4
 """So often a view is drawn before it is worth keeping what stays of it."""

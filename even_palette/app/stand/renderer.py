@@ -16,7 +16,7 @@ from even_palette.core.graph.slots import MOST_UNITS
 from even_palette.core.jobs import CancelToken
 from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.raster.plane import Plane
-from even_palette.core.results.looks import SHOWN, Picture, View, on_sheet, render_reference
+from even_palette.core.results.pictures import SHOWN, Picture, View, on_sheet, render_reference
 
 if TYPE_CHECKING:
     from even_palette.gl.buffers import Flying

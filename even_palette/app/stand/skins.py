@@ -11,9 +11,9 @@ from even_palette.app.stand.moment import at_moment
 from even_palette.core.arrays import Floats
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
-from even_palette.core.raster.guess import COLOUR_ROLES, Role
+from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
-from even_palette.core.results.looks import Look, LookKind, picture
+from even_palette.core.results.looks import LOOKS, Look, picture
 from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.ready import sheets_seen
 from even_palette.core.results.sheet_mesh import mesh_on_sheet
@@ -39,9 +39,7 @@ def skins_of(session: Session, at: Focus, look: Look) -> list[Skin]:
             continue
         own = look if key == at.key else Look(variant=look.variant)
         relief = tuple(_map(session, part, role) for role in RELIEF)
-        source = next((s for s in part.sheet.sources if s.key == own.map), None)
-        colour = own.kind == LookKind.SOURCE and (source is None or source.role in COLOUR_ROLES)
-        data = own.kind != LookKind.RESULT and not colour
+        data = not LOOKS[own.kind].is_colour(part, own)
         shown = at_moment(picture(part, session.sheets, own), session.view.state)
         skins.append(Skin(found.mesh, shown, relief, data))  # type: ignore[arg-type]
     return skins

@@ -1,7 +1,6 @@
 """The stand: sheet and model panes, look selectors in the foot, wipe, spread and loupe."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
@@ -31,28 +30,15 @@ from even_palette.app.stand.tiles import Tile
 from even_palette.app.theme import set_icon
 from even_palette.app.view_state import Panes, ViewState
 from even_palette.core.errors import NotReady, UserError
-from even_palette.core.kit.model import Bake, Focus
-from even_palette.core.kit.owners import coats_of, owner_name
-from even_palette.core.material.coats import COATS
-from even_palette.core.material.outputs import OUTPUTS
+from even_palette.core.kit.model import Focus
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
-from even_palette.core.regions.steps import STEPS
 from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.id_map import mask_size_of
-from even_palette.core.results.looks import (
-    Look,
-    LookKind,
-    Picture,
-    Texel,
-    View,
-    coats_that_vary,
-    map_picture,
-    picture,
-    read_texel,
-    surface_outputs,
-)
+from even_palette.core.results.looks import LOOKS, Chosen, Look, offered, picture
+from even_palette.core.results.pictures import Picture, View, map_picture
+from even_palette.core.results.texels import Texel, read_texel
 
 EMPTY = "Open a base colour map and an ID map: drop them here, or use Open maps in Source."
 
@@ -248,63 +234,22 @@ class Stand(QWidget):
         self.proof = [Tile(label, map_picture(plane)) for label, plane in zip(labels, planes, strict=True)]
         self.refresh()
 
+    @property
+    def chosen(self) -> Chosen:
+        """What is selected, as looks take it."""
+        session = self.session
+        variant = session.variant if session.variant in session.at.kit.variant_names else MASTER
+        return Chosen(variant, session.owner, session.region, self.look)
+
     def looks(self, at: Focus) -> list[tuple[str, Look]]:
         """Everything that can be looked at, with its name."""
-        names = at.kit.variant_names
-        found = [(f"Result · {name}", Look(variant=key)) for key, name in names.items()]
-        variant = self.session.variant if self.session.variant in names else MASTER
-        if at.sheet.regions:
-            found += [
-                (f"{OUTPUTS[output].label} · {names[variant]}", Look(LookKind.SURFACE, variant, output=output))
-                for output in surface_outputs(at)
-            ]
-            found += [
-                (f"Difference · {names[variant]}, {name}", Look(LookKind.DIFFERENCE, variant, other=key))
-                for key, name in names.items()
-                if key != variant
-            ]
-        try:
-            vary, coats = coats_that_vary(at, self.session.owner), coats_of(at.kit, self.session.owner)
-        except KeyError:
-            vary = []
-        for number in vary:
-            kind = COATS[coats[number].kind].label
-            look = Look(LookKind.COAT, variant, self.session.owner, coat=number)
-            found.append((f"Acts · {number + 1} {kind} · {owner_name(at.kit, self.session.owner)}", look))
-        for source in at.sheet.sources:
-            base = source.role == Role.BASE_COLOUR
-            name = source.key.replace("_", " ") if source.role == Role.NONE else source.role
-            found.append((f"Source · {name}", Look(LookKind.SOURCE, map="" if base else source.key)))
-        meshes = any(not mesh.reference and at.key in (mesh.sheet, *mesh.slots.values()) for mesh in at.kit.meshes)
-        if at.sheet.source(Role.ID) or at.sheet.id_bake or meshes:
-            found.append(("ID colours", Look(LookKind.ID)))
-        found += [(f"Weight · {region.name}", Look(LookKind.WEIGHT, region=region.key)) for region in at.sheet.regions]
-        chosen = next((region for region in at.sheet.regions if region.key == self.session.region), None)
-        if chosen is not None and chosen.steps:
-            after = ["claims", *(STEPS[step.kind].label.lower() for step in chosen.steps)]
-            found += [
-                (f"Mask · {number} {name}", Look(LookKind.MASK, region=chosen.key, steps=number))
-                for number, name in enumerate(after)
-            ]
-        if at.sheet.regions:
-            found.append(("Sum of masks", Look(LookKind.HEAT)))
-        if meshes:
-            found.append(("UV layout", Look(LookKind.LAYOUT)))
-        found += [(f"Bake · {bake_name(bake)}", Look(LookKind.BAKE, bake=bake.key)) for bake in at.sheet.bakes]
-        found += [(f"Tone · {tone.name}", Look(LookKind.TONE, map=tone.key)) for tone in at.sheet.tones]
-        if self.look.kind == LookKind.ENTRY and any(tone.key == self.look.map for tone in at.sheet.tones):
-            found.append((f"Entry {self.look.entry}", self.look))
-        return found
+        return offered(at, self.chosen)
 
     def _follow_selection(self) -> None:
-        """A result follows the selected variant, a weight the selected region."""
-        variant = self.session.variant
-        if self.look.kind == LookKind.RESULT or (self.look.kind, self.look.other) == (LookKind.DIFFERENCE, variant):
-            self.set_look(Look(variant=variant))
-        elif self.look.kind in (LookKind.SURFACE, LookKind.DIFFERENCE, LookKind.COAT):
-            self.set_look(replace(self.look, variant=variant))
-        elif self.look.kind in (LookKind.WEIGHT, LookKind.MASK):
-            self.set_look(Look(LookKind.WEIGHT, region=self.session.region))
+        """A look that hangs on what is selected becomes that of what is selected now."""
+        look = LOOKS[self.look.kind].follows(self.look, self.chosen)
+        if look is not None:
+            self.set_look(look)
 
     @property
     def pending(self) -> bool:
@@ -331,7 +276,7 @@ class Stand(QWidget):
         other = self.state.other_look if self.state.wipe else None
         wanted = [look for look in (self.look, other, self.state.model_look) if look is not None]
         for look in wanted:
-            if look.kind == LookKind.BAKE:
+            if look.kind == "bake":
                 self.session.results.want_bake(look.bake)
         if not self.session.results.wants(wanted):
             return
@@ -525,9 +470,3 @@ class Stand(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._place_loupe()
-
-
-def bake_name(bake: Bake) -> str:
-    """What a bake is called in lists: its kind, and its number if there are several."""
-    words = bake.key.replace("_", " ")
-    return f"{words[:1].upper()}{words[1:]}".replace("Id ", "ID ").replace(" ids", " IDs")

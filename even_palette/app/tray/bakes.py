@@ -13,7 +13,6 @@ from even_palette.app.controls import ShortList, empty, label, row, show_choice,
 from even_palette.app.controls import choice as choice_box
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
-from even_palette.app.stand.stand import bake_name
 from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import mesh_commands
@@ -23,7 +22,8 @@ from even_palette.core.mesh.bakes._declare import Reads
 from even_palette.core.raster.files import write_plane
 from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.dividing import choose_roots
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
+from even_palette.core.results.looks.bake import bake_label
 
 SIZES = (256, 512, 1024, 2048, 4096, 8192)
 SAMPLES = ((1, "1 sample"), (2, "4 samples"), (4, "16 samples"))
@@ -102,7 +102,7 @@ class BakesTab(QWidget):
         self.list.clear()
         for bake in at.sheet.bakes:
             serves = ", ID map" if bake.key == at.sheet.id_bake else ""
-            item = QListWidgetItem(f"{bake_name(bake)}   {bake.size}²{serves}")
+            item = QListWidgetItem(f"{bake_label(bake)}   {bake.size}²{serves}")
             item.setData(Qt.ItemDataRole.UserRole, bake.key)
             self.list.addItem(item)
             if bake.key == self.bake:
@@ -193,7 +193,7 @@ class BakesTab(QWidget):
 
     def _look(self) -> None:
         if self.bake:
-            self.look_wanted.emit(Look(LookKind.BAKE, bake=self.bake))
+            self.look_wanted.emit(Look("bake", bake=self.bake))
 
     def _roots(self) -> None:
         at, faces = self.session.at, self.choice.faces

@@ -19,7 +19,7 @@ from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
 from even_palette.core.results.id_map import has_masks, id_distances_of, known_id_colours
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.weights import weights_of
 
 MOST_TOLERANCE = 255
@@ -65,7 +65,7 @@ class MasksPanel(Panel):
         )
         self.view = choice(
             "Show",
-            [("This region's weight", LookKind.WEIGHT), ("Sum of masks", LookKind.HEAT), ("ID colours", LookKind.ID)],
+            [("This region's weight", "weight"), ("Sum of masks", "mask_sum"), ("ID colours", "id_colours")],
         )
         self.view.activated.connect(lambda _: self.show_look())
         self.steps = StepsList(session)
@@ -170,7 +170,7 @@ class MasksPanel(Panel):
     def show_look(self) -> None:
         """Ask the stand for the look that is chosen here."""
         kind = self.view.currentData()
-        self.look_wanted.emit(Look(kind, region=self.session.region if kind == LookKind.WEIGHT else ""))
+        self.look_wanted.emit(Look(kind, region=self.session.region if kind == "weight" else ""))
 
     def follow_look(self, look: Look) -> None:
         """Show what the stand looks at, if it is one of the choices."""

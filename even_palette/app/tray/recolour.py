@@ -38,7 +38,8 @@ from even_palette.core.kit.owners import (
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import CoatKind, Reads, ValueSpec
 from even_palette.core.material.model import Blending, Coat, Colour, PlaneUse, Setting, ValueKind
-from even_palette.core.results.looks import Look, LookKind, coats_that_vary
+from even_palette.core.results.looks import Look
+from even_palette.core.results.looks.coat import coats_that_vary
 from even_palette.core.results.strips import coat_strip
 
 BINDING_PX = 120
@@ -151,7 +152,7 @@ class RecolourPanel(Panel):
     # Where the coat acts
 
     def _acts(self) -> Look:
-        return Look(LookKind.COAT, self.session.variant, self.session.owner, coat=self.coat)
+        return Look("coat", self.session.variant, self.session.owner, coat=self.coat)
 
     def _see(self) -> None:
         self.look_wanted.emit(self._acts() if self.see.isChecked() else Look(variant=self.session.variant))
@@ -165,7 +166,7 @@ class RecolourPanel(Panel):
         vary = coats_that_vary(self.session.at, self.session.owner)
         self.see.setEnabled(self.coat in vary)
         look = self.session.view.state.look
-        if look.kind == LookKind.COAT and look != self._acts():
+        if look.kind == "coat" and look != self._acts():
             self.look_wanted.emit(self._acts() if self.coat in vary else Look(variant=self.session.variant))
         self.follow_look(self.session.view.state.look)
 

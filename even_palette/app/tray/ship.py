@@ -18,7 +18,8 @@ from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.packing import Packing, PackingPlan
-from even_palette.core.results.looks import Look, picture, whole_sheet
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import whole_sheet
 from even_palette.core.ship.costs import suggested_channels, told_of
 from even_palette.core.ship.write import Planned, plan, ship
 from even_palette.terminal import command

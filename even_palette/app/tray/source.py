@@ -26,7 +26,7 @@ from even_palette.core.kit.model import MeshFile, Source, Unit, Up
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import known_map
 from even_palette.core.results.masks_made_elsewhere import regions_from_masks
 from even_palette.core.results.sheet_mesh import mesh_of_file
@@ -96,7 +96,7 @@ class SourcePanel(Panel):
 
     def follow_look(self, look: Look) -> None:
         """Choose the map that the stand looks at."""
-        if look.kind != LookKind.SOURCE:
+        if look.kind != "source":
             return
         base = self.session.at.sheet.source(Role.BASE_COLOUR)
         key = look.map or (base.key if base else "")
@@ -140,7 +140,7 @@ class SourcePanel(Panel):
         self._show_card()
         source = next((each for each in self.session.at.sheet.sources if each.key == key), None)
         if kind == "map" and source is not None:
-            self.look_wanted.emit(Look(LookKind.SOURCE, map="" if source.role == Role.BASE_COLOUR else key))
+            self.look_wanted.emit(Look("source", map="" if source.role == Role.BASE_COLOUR else key))
 
     def _show_card(self) -> None:
         at = self.session.at

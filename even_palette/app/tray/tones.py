@@ -18,7 +18,7 @@ from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Focus, Tone
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import paint_of
 from even_palette.core.results.toning import extract_palette, refit_palette, tone_facts
 from even_palette.core.settings import SettingSpec
@@ -125,7 +125,7 @@ class TonesPanel(Panel):
         fields = {"palette": tone.palette} if tone.palette else {}
         self.fold.open(tone.kind == "index")
         self.session.view.change_toning(tone=key, **fields)
-        self.look_wanted.emit(Look(LookKind.TONE, map=key))
+        self.look_wanted.emit(Look("tone", map=key))
 
     def add(self, name: str) -> None:
         """Add a tone of a kind; an index map with the chosen palette, packed planes with what fits."""

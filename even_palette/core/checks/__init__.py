@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import cache
 from types import ModuleType
 
-from even_palette.core.checks._finding import Finding, Mend, Severity, look_of
+from even_palette.core.checks._finding import Finding, Mend, Severity, look_at, look_of
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Kit
 from even_palette.core.results.sheets import Sheets
@@ -44,4 +44,4 @@ def find(kit: Kit, sheets: Sheets, cancel: CancelToken | None = None) -> Iterato
     yield from sorted(findings, key=lambda finding: finding.severity != Severity.ERROR)
 
 
-__all__ = ["Finding", "Mend", "Severity", "find", "look_of"]
+__all__ = ["Finding", "Mend", "Severity", "find", "look_at", "look_of"]

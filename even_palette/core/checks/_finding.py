@@ -9,7 +9,7 @@ from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.commands import Command
 from even_palette.core.raster.plane import Plane
 from even_palette.core.regions.patches import Patches, patches_in, patches_where
-from even_palette.core.results.looks import Look, LookKind
+from even_palette.core.results.looks import Look
 
 Place = tuple[float, float, float, float]
 """Left, top, right and bottom of a place in uv."""
@@ -33,9 +33,9 @@ class Mend:
 class Finding:
     """One finding: the stage where it is mended, how bad it is, and one sentence with the numbers.
 
-    `sheet` and `region` are keys of what it is about, "" where it is about none; `look` is what shows it best: "heat",
-    "layout", "id", "weight", "source" or "result". `place` is where that is, left, top, right, bottom in uv. `other` is
-    another way to mend it, and `variant` where it is worst, if that is not everywhere.
+    `sheet` and `region` are keys of what it is about, "" where it is about none; `look` is the kind of look that shows
+    it best. `place` is where that is, left, top, right, bottom in uv. `other` is another way to mend it, and `variant`
+    where it is worst, if that is not everywhere.
     """
 
     stage: str
@@ -55,11 +55,24 @@ class Finding:
         return tuple(mend for mend in (self.mend, self.other) if mend is not None)
 
 
+def look_at(finding: Finding, variant: str) -> Look | None:
+    """What shows a finding best, in the variant that is selected; None for one that nothing shows."""
+    match finding.look:
+        case "":
+            return None
+        case "result":
+            return Look(variant=finding.variant or variant)
+        case "weight":
+            return Look("weight", region=finding.region)
+        case kind:
+            return Look(kind)
+
+
 def look_of(finding: Finding) -> Look:
     """What shows best what a mend of a finding changes."""
     if finding.look == "result":
         return Look(variant=finding.variant)
-    return Look(LookKind.WEIGHT, region=finding.region) if finding.look == "weight" else Look(LookKind.HEAT)
+    return Look("weight", region=finding.region) if finding.look == "weight" else Look("mask_sum")
 
 
 def place_of(chosen: Bools, cancel: CancelToken | None = None) -> Place | None:

@@ -48,5 +48,5 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         yield Finding(
             "Regions", Severity.WARNING,
             f"A padding of {at.sheet.padding} texels does not last to mip {level}; that needs {side - 1}.",
-            look="layout", mend=Mend(f"Pad {wanted} texels", mesh_commands.set_padding(at.key, wanted)),
+            look="uv_layout", mend=Mend(f"Pad {wanted} texels", mesh_commands.set_padding(at.key, wanted)),
         )  # fmt: skip

@@ -42,7 +42,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             "Masks",
             Severity.NOTE,
             f"{over:.2%} of the texels are claimed by more than one region.",
-            look="heat",
+            look="mask_sum",
             place=place_where(total, lambda levels: levels > ONE + STEP, cancel),
         )
     fringe = 1 - weights.coverage.covered - weights.coverage.empty
@@ -51,7 +51,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             "Masks",
             Severity.WARNING,
             f"{fringe:.2%} of the texels are only partly covered (fringes).",
-            look="heat",
+            look="mask_sum",
             place=place_where(total, lambda levels: (levels > STEP) & (levels < ONE - STEP), cancel),
             mend=_mend(at, sheets),
         )

@@ -36,12 +36,12 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
                 Severity.WARNING,
                 f"{len(odd)} stray {'colours' if len(odd) > 1 else 'colour'} of the ID map, on "
                 f"{sum(colour.texels for colour in odd)} texels, belong to no region; give or dissolve them.",
-                look="id",
+                look="id_colours",
             )
     elif colours.stray:
         yield Finding(
             "Masks",
             Severity.NOTE,
             f"{colours.stray} texels ({colours.stray_share:.2%}) of the ID map are stray colours.",
-            look="id",
+            look="id_colours",
         )

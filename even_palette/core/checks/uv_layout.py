@@ -24,11 +24,11 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             "Regions",
             Severity.WARNING,
             f"{found.overlapping_texels:,} texels are claimed by several faces; see the look “UV layout”.",
-            look="layout",
+            look="uv_layout",
         )
     if found.outside_faces:
         yield Finding(
-            "Regions", Severity.WARNING, f"{found.outside_faces:,} faces have UVs outside the tile.", look="layout"
+            "Regions", Severity.WARNING, f"{found.outside_faces:,} faces have UVs outside the tile.", look="uv_layout"
         )
     if found.broken_faces:
         yield Finding(
@@ -38,5 +38,5 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         )
     if found.empty_faces:
         yield Finding(
-            "Regions", Severity.NOTE, f"{found.empty_faces:,} faces have no area on the sheet.", look="layout"
+            "Regions", Severity.NOTE, f"{found.empty_faces:,} faces have no area on the sheet.", look="uv_layout"
         )

@@ -17,7 +17,7 @@ from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.looks import SHOWN, Picture, View
+from even_palette.core.results.pictures import SHOWN, Picture, View
 
 STORES = {SHOWN: "encoded"}
 

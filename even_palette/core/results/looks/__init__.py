@@ -1,0 +1,34 @@
+"""Looks: what a pane can show. Every module of this package declares a `LOOK`; adding a look is adding a file."""
+
+import importlib
+import pkgutil
+
+from even_palette.core.kit.model import Focus
+from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
+from even_palette.core.results.pictures import Picture
+from even_palette.core.results.store import Store
+
+__all__ = ["LOOKS", "Chosen", "Look", "LookKind", "offered", "picture"]
+
+LOOKS: dict[str, LookKind] = {
+    kind.name: kind
+    for kind in sorted(
+        (
+            importlib.import_module(f"{__name__}.{module.name}").LOOK
+            for module in pkgutil.iter_modules(__path__)
+            if not module.name.startswith("_")
+        ),
+        key=lambda kind: (kind.place, kind.name),
+    )
+}
+"""The kinds of looks by name, in the order in which they are offered."""
+
+
+def picture(at: Focus, store: Store, look: Look) -> Picture:
+    """The expressions of a look. Raises UserError if a map that it needs cannot be read."""
+    return LOOKS[look.kind].picture(at, store, look)
+
+
+def offered(at: Focus, chosen: Chosen) -> Offered:
+    """Everything that can be looked at on a sheet, with its name."""
+    return [each for kind in LOOKS.values() for each in kind.offered(at, chosen)]
