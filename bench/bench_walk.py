@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from even_palette.app import theme
 from even_palette.app.main import open_demo
-from even_palette.app.rail import STAGES
+from even_palette.app.stages import STAGES
 from even_palette.app.view_state import Panes
 from even_palette.app.window import Window
 from tests.app.walk import Walk, Watch

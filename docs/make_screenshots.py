@@ -63,35 +63,39 @@ def main() -> None:
         window.grab().save(str(PICTURES / f"{name}.png"))
         print(name)
 
-    for stage, name in ((1, "1-source"), (3, "3-masks"), (7, "7-proof")):
+    for stage, name in ((1, "1-source"), (3, "3-masks")):
         window.enter_stage(stage - 1)
         picture(name)
+    window.enter_stage(6)
+    window.tray.panel("Proof").index_maps.setCurrentRow(0)
+    window.ledge.page("Proof").survival.start()
+    picture("7-proof")
     window.enter_stage(3)
-    tones, ledge = window.tray.tones, window.ledge
+    tones, ledge = window.tray.panel("Tones"), window.ledge
     tones.choose("hull_neutral")
     settle(window)
     tones.whom.setCurrentIndex(1)
     tones.follow()
     picture("4-tones")
     session.show_sheet(session.kit.sheets[3].key)
-    ledge.tabs["Tones"].choose(1)
+    ledge.tabs_of("Tones").choose(1)
     session.view.change_toning(palette="sign_colours", row=1, entry=4)
     settle(window)
     stand.set_spread(True)
     picture("4-palettes")
     stand.set_spread(False)
-    ledge.tabs["Tones"].choose(3)
+    ledge.tabs_of("Tones").choose(3)
     tones.choose("sign_index")
-    ledge.tones.survival.start()
-    while not ledge.tones.survival.found:
+    ledge.page("Tones").survival.start()
+    while not ledge.page("Tones").survival.found:
         QTest.qWait(50)
-    ledge.tones.survival.table.setCurrentCell(2, 0)
+    ledge.page("Tones").survival.table.setCurrentCell(2, 0)
     picture("4-survival")
-    ledge.tabs["Tones"].choose(0)
+    ledge.tabs_of("Tones").choose(0)
     session.show_sheet("sheet_1")
     window.enter_stage(1)
     settle(window)
-    choice, regions = window.choice, window.tray.regions
+    choice, regions = window.choice, window.tray.panel("Regions")
     labels = regions_of_faces(session.kit.at(), session.sheets)
     hull = np.flatnonzero(labels == 0)
     choice.click(int(hull[200]), False)
@@ -118,13 +122,13 @@ def main() -> None:
     added = (Step("specks", {"texels": 400.0}), Step("lightness", {"high": 40.0}, join=Join.SUBTRACT), Step("feather"))
     for step in added:
         session.do(commands.add_step(session.region, step))
-    window.ledge.tabs["Masks"].buttons[1].click()
+    window.ledge.tabs_of("Masks").buttons[1].click()
     settle(window)
-    window.ledge.chain.setCurrentRow(2)
+    window.ledge.page("Masks").chain.setCurrentRow(2)
     picture("3-masks-steps")
     for _ in added:
         session.undo()
-    window.ledge.tabs["Masks"].buttons[0].click()
+    window.ledge.tabs_of("Masks").buttons[0].click()
     QTest.qWait(600)
     settle(window)
     panel = window.findings_panel
@@ -190,12 +194,12 @@ def main() -> None:
     stand.set_panes(Panes.SHEET)
     window.enter_stage(7)
     with tempfile.TemporaryDirectory() as folder:
-        window.tray.ship.folder.setText(f"{folder}/ferry_tug")
-        window.tray.ship.ship()
+        window.tray.panel("Ship").folder.setText(f"{folder}/ferry_tug")
+        window.tray.panel("Ship").ship()
         settle(window)
-        window.tray.ship.variant.setCurrentIndex(2)
-        window.tray.ship.prove()
-        while "largest difference" not in window.tray.ship.proof_result.text():
+        window.tray.panel("Ship").variant.setCurrentIndex(2)
+        window.tray.panel("Ship").prove()
+        while "largest difference" not in window.tray.panel("Ship").proof_result.text():
             QTest.qWait(50)
         picture("8-ship-proof")
     window.close()

@@ -5,7 +5,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from even_palette.app.jobs import Rank, one_shot
 from even_palette.app.notice import Notice
 from even_palette.app.panels import PREVIEW_PX, FindingsPanel
-from even_palette.app.rail import STAGES
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import to_image
 from even_palette.app.stand.stand import Stand
@@ -22,10 +21,10 @@ REST_MS = 400
 
 
 class Findings(QObject):
-    """`found` are those of the kit as it was checked last, `changed` tells of them; `stage_wanted` gives a stage."""
+    """`found` are those of the kit as it was checked last, `changed` tells of them; `stage_wanted` names a stage."""
 
     changed = pyqtSignal()
-    stage_wanted = pyqtSignal(int)
+    stage_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session, stand: Stand, panel: FindingsPanel, notice: Notice) -> None:
         super().__init__(stand)
@@ -59,8 +58,7 @@ class Findings(QObject):
             self.session.show_sheet(finding.sheet)
         if finding.region:
             self.session.select(region=finding.region)
-        if finding.stage in STAGES:
-            self.stage_wanted.emit(STAGES.index(finding.stage))
+        self.stage_wanted.emit(finding.stage)
         if look := look_at(finding, self.session.variant):
             self.stand.set_look(look)
         if finding.place is not None:

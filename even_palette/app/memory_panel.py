@@ -1,6 +1,6 @@
 """The memory that is kept, over the window: who holds how much of it, and how much all of them may hold."""
 
-from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QHeaderView, QSpinBox, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
@@ -12,6 +12,7 @@ from even_palette.core.memory_account import ACCOUNT, LEAST_SHARE, MOST_SHARE
 MIB = 1 << 20
 LOOK_MS = 500
 PANEL_PX = (520, 400)
+ROW_PX = 24
 SETTING = "memory"
 
 
@@ -45,8 +46,13 @@ class MemoryPanel(Overlay):
         assert head is not None
         head.setStretchLastSection(False)
         head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        head_item = self.list.headerItem()
+        assert head_item is not None
+        for number in (1, 2):
+            head_item.setTextAlignment(number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.share = QSpinBox()
         self.share.setRange(round(LEAST_SHARE * 100), round(MOST_SHARE * 100))
+        self.share.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.share.setSuffix(f" % of {physical_memory() / (1 << 30):.0f} GiB")
         self.share.setAccessibleName("Share of the machine's memory")
         self.share.setToolTip(
@@ -88,8 +94,11 @@ class MemoryPanel(Overlay):
         for at, (told, held, own) in enumerate(lines):
             item = self.list.topLevelItem(at)
             assert item is not None
+            item.setSizeHint(0, QSize(0, ROW_PX))
             for number, text in enumerate((told, f"{held / MIB:,.1f} MiB", f"{own / MIB:,.0f} MiB")):
                 item.setText(number, text)
+                if number:
+                    item.setTextAlignment(number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
 
     def _set(self, percent: int) -> None:
         QSettings("Even Palette", "window").setValue(SETTING, percent / 100)

@@ -6,6 +6,7 @@ step of the history, and the picture follows.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -14,8 +15,8 @@ from PyQt6.QtCore import QObject, QPointF
 from PyQt6.QtGui import QPolygonF
 
 from even_palette.app.notice import Notice
-from even_palette.app.rail import STAGES
 from even_palette.app.session import Session
+from even_palette.app.stage import Stage
 from even_palette.app.stand.canvas import Canvas
 from even_palette.app.stand.live_mask import LiveMask, corners_of, hit, rim_on_model, rim_on_sheet
 from even_palette.app.stand.model_canvas import ModelCanvas
@@ -71,11 +72,11 @@ class _Ready:
 
 
 class Painting(QObject):
-    """Takes the strokes of both panes while Masks is entered and a step of paint is chosen."""
+    """Takes the strokes of both panes while a stage that paints is entered and a step of paint is chosen."""
 
-    def __init__(self, session: Session, stand: Stand, notice: Notice) -> None:
+    def __init__(self, session: Session, stand: Stand, notice: Notice, stages: Sequence[Stage]) -> None:
         super().__init__(stand)
-        self.session, self.stand, self.notice = session, stand, notice
+        self.session, self.stand, self.notice, self._stages = session, stand, notice, stages
         self._stroke: Stroke | None = None
         self._paths: list[Path] = []
         self._ground: StrokeStart | None = None
@@ -106,7 +107,7 @@ class Painting(QObject):
     def active(self) -> bool:
         """Whether a left drag on the stand paints."""
         state, region = self.session.view.state, self.region
-        if STAGES[state.stage] != "Masks" or region is None or state.painter.hand == Hand.LOOK:
+        if not self._stages[state.stage].paints or region is None or state.painter.hand == Hand.LOOK:
             return False
         return 0 <= state.step < len(region.steps) and STEPS[region.steps[state.step].kind].is_paint
 
@@ -359,7 +360,7 @@ class Painting(QObject):
         if region is None:
             self.notice.tell("Choose a region first; strokes are painted into its mask.")
             return
-        if STAGES[self.session.view.state.stage] != "Masks":
+        if not self._stages[self.session.view.state.stage].paints:
             return
         number = self.session.view.state.step
         if not (0 <= number < len(region.steps) and STEPS[region.steps[number].kind].is_paint):

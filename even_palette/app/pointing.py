@@ -1,22 +1,21 @@
 """What the mouse means on the stand: what is under the cursor, choosing elements, picking regions and colours."""
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QObject
 
 from even_palette.app.choosing import Choice
-from even_palette.app.jobs import Rank
 from even_palette.app.notice import Notice
-from even_palette.app.rail import STAGES
 from even_palette.app.readout import Readout
 from even_palette.app.session import Session
+from even_palette.app.stage import Click, Stage
 from even_palette.app.stand.stand import Stand
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.tray import Tray
 from even_palette.app.view_state import Panes
-from even_palette.core.colour.hexcode import Rgb8, encoded_to_hex
-from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Box, Focus
-from even_palette.core.results.id_map import id_levels_of
 from even_palette.core.results.sheet_mesh import regions_of_faces
 
 
@@ -24,9 +23,11 @@ class Pointing(QObject):
     """Hears where the stand is pointed at, and does what that means in the stage that is entered."""
 
     def __init__(
-        self, session: Session, stand: Stand, tray: Tray, choice: Choice, readout: Readout, notice: Notice
-    ) -> None:
+        self, session: Session, stand: Stand, tray: Tray, choice: Choice, readout: Readout, notice: Notice,
+        stages: Sequence[Stage],
+    ) -> None:  # fmt: skip
         super().__init__(stand)
+        self._stages = stages
         self.session, self.stand, self.tray, self.choice = session, stand, tray, choice
         self.readout, self.notice = readout, notice
         self._swatch: SwatchEditor | None = None
@@ -37,7 +38,7 @@ class Pointing(QObject):
         stand.face_picked.connect(self._pick_face)
         stand.hovered.connect(self._show_cursor)
         choice.hover_changed.connect(self._show_hovered)
-        stand.elements.box_drawn.connect(lambda *ends: tray.regions.elements.add_box(Box(*ends)))
+        stand.elements.box_drawn.connect(lambda *ends: self._stage.boxed(tray.current, Box(*ends)))
         tray.tool_changed.connect(self.follow_stage)
         tray.box_wanted.connect(self._draw_box)
 
@@ -61,10 +62,15 @@ class Pointing(QObject):
             f"{int(uv[0] * width)}, {int(uv[1] * height)}   {encoded_to_hex(texel.encoded)}   {told}"
         )
 
+    @property
+    def _stage(self) -> Stage:
+        """The stage that is entered."""
+        return self._stages[self.session.view.state.stage]
+
     def follow_stage(self) -> None:
-        """In Regions clicks choose elements, except where ID colours are picked."""
+        """Let clicks choose elements where the stage says so."""
         self._line = None
-        choosing = STAGES[self.session.view.state.stage] == "Regions" and self.tray.regions.tab != "ID map"
+        choosing = self._stage.chooses(self.tray.current)
         self.stand.elements.set_choosing(choosing, self.session.view.state.tool)
 
     def _draw_box(self) -> None:
@@ -88,7 +94,7 @@ class Pointing(QObject):
         )
 
     def _pick_face(self, face: int, add: bool) -> None:
-        """A click on the model: in Regions it chooses an element, elsewhere it selects the face's region."""
+        """A click on the model chooses an element, or it selects the face's region."""
         at = self.session.shown
         if at is None:
             return
@@ -100,23 +106,17 @@ class Pointing(QObject):
             self.session.select(region=at.sheet.regions[int(labels[face])].key)
 
     def _pick_region(self, u: float, v: float, add: bool) -> None:
-        """A click on the sheet: in Regions it chooses an element or an ID colour, elsewhere it selects a region."""
+        """A click on the sheet chooses an element, means what the stage says, or selects a region."""
         at = self.session.shown
         if at is None:
             return
         if self.stand.elements.choosing:
             self.choice.click(self.stand.elements.face_at(u, v), add)
             return
-        if STAGES[self.session.view.state.stage] == "Regions":
-            self._pick_id_colour(at, u, v)
-            return
         if self._line is not None:
             self._end_line(at, u, v)
             return
-        entry = self._entry_at(u, v)
-        if entry is not None and STAGES[self.session.view.state.stage] == "Tones":
-            tone = at.sheet.tone(self.session.view.state.look.map)
-            self.session.view.change_toning(tone=tone.key, palette=tone.palette, entry=entry)
+        if self._stage.clicked(Click(self.session, self.tray.current, at, u, v, self._entry_at(u, v))):
             return
         texel_read = self.stand.texel_at(u, v)
         if texel_read and texel_read.weights and max(texel_read.weights) > 0.5:
@@ -149,23 +149,6 @@ class Pointing(QObject):
             return ramp_of_line(at, self.session.sheets, start, end)
 
         self.session.do_made("Reading the paint", make)
-
-    def _pick_id_colour(self, at: Focus, u: float, v: float) -> None:
-        """Choose the ID colour at a uv; a worker looks it up, as the map may have to be read again."""
-
-        def work(progress: Progress, cancel: CancelToken) -> Rgb8 | None:
-            ids = id_levels_of(at, self.session.sheets)
-            if ids is None:
-                return None
-            red, green, blue = map(int, ids.samples[int(v * ids.height), int(u * ids.width)][:3])
-            return (red, green, blue)
-
-        def done(found: Rgb8 | None) -> None:
-            if found is not None:
-                self.tray.regions.ids.pick(found)
-
-        notice = self.session.notice.emit
-        self.session.jobs.run("Pick", work, done, notice, rank=Rank.VIEW)
 
     def _start_picking(self, swatch: SwatchEditor) -> None:
         self._swatch = swatch

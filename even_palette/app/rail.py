@@ -1,5 +1,6 @@
 """The rail: the eight stages in the order of the work, with their state."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 
@@ -10,7 +11,6 @@ from PyQt6.QtWidgets import QButtonGroup, QToolButton, QVBoxLayout, QWidget
 from even_palette.app import plain
 from even_palette.app.theme import grey, tokens
 
-STAGES = ("Source", "Regions", "Masks", "Tones", "Recolour", "Lineup", "Proof", "Ship")
 RAIL_PX = 112
 STAGE_PX = 40
 FINDING = QColor(200, 90, 20)
@@ -87,7 +87,7 @@ class StageButton(QToolButton):
 class Rail(QWidget):
     chosen = pyqtSignal(int)
 
-    def __init__(self) -> None:
+    def __init__(self, names: Sequence[str]) -> None:
         super().__init__()
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -97,7 +97,7 @@ class Rail(QWidget):
         column.setContentsMargins(0, 8, 0, 8)
         column.setSpacing(2)
         self._group = QButtonGroup(self)
-        self.buttons = [StageButton(number, name) for number, name in enumerate(STAGES, 1)]
+        self.buttons = [StageButton(number, name) for number, name in enumerate(names, 1)]
         for index, button in enumerate(self.buttons):
             self._group.addButton(button, index)
             column.addWidget(button)

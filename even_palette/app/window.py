@@ -26,15 +26,17 @@ from even_palette.app.files import FILTER
 from even_palette.app.findings import Findings
 from even_palette.app.help import MOUSE_KEYS, about, documents, log_text, read_document
 from even_palette.app.jobs import Jobs, Rank
-from even_palette.app.ledge.ledge import HEAD_PX, Ledge
+from even_palette.app.ledge.ledge import Ledge
+from even_palette.app.ledge.variant_strip import HEAD_PX
 from even_palette.app.memory_panel import MemoryPanel
 from even_palette.app.notice import Notice
 from even_palette.app.painting import Painting
 from even_palette.app.panels import FindingsPanel, TextPanel
 from even_palette.app.pointing import Pointing
-from even_palette.app.rail import STAGES, Rail, StageState, State
+from even_palette.app.rail import Rail, StageState, State
 from even_palette.app.readout import Readout
 from even_palette.app.session import Session
+from even_palette.app.stages import STAGES
 from even_palette.app.stand.opening import Opening
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.stand import Stand
@@ -44,10 +46,7 @@ from even_palette.app.view_state import Hand, Panes
 from even_palette.core.checks import Finding
 from even_palette.core.kit.home import find_unsaved
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.owners import coats_of
 from even_palette.core.kit.store import KIT_FILE
-from even_palette.core.raster.guess import Role
-from even_palette.core.results.looks import Look
 from even_palette.core.results.sheets import Sheets
 
 DOUBLE_KEY_S = 0.5
@@ -66,8 +65,8 @@ class Window(QMainWindow):
         self._build()
         self._build_menus()
         self._build_sheet_box()
-        self.pointing = Pointing(self.session, self.stand, self.tray, self.choice, self.readout, self.notice)
-        self.painting = Painting(self.session, self.stand, self.notice)
+        self.pointing = Pointing(self.session, self.stand, self.tray, self.choice, self.readout, self.notice, STAGES)
+        self.painting = Painting(self.session, self.stand, self.notice, STAGES)
         self.checks = Findings(self.session, self.stand, self.findings_panel, self.notice)
         self._build_paint_menu()
         self._connect()
@@ -86,15 +85,15 @@ class Window(QMainWindow):
         self.resize(width, height - FRAME_PX)
 
     def _build(self) -> None:
-        self.rail = Rail()
+        self.rail = Rail([stage.name for stage in STAGES])
         self.choice = Choice(self.session)
-        self.tray = Tray(self.session, self.renderer, self.choice)
+        self.tray = Tray(self.session, self.renderer, self.choice, STAGES)
         self.stand = Stand(self.session, self.renderer, self.choice)
         self.notice = Notice()
         self.opening = Opening(self.session, self.renderer, self.stand)
         self.thumbnails = Thumbnails(self.session, self.renderer, self.stand)
         self.board = Board(self.session, self.thumbnails)
-        self.ledge = Ledge(self.session, self.board, self.tray, self.thumbnails)
+        self.ledge = Ledge(self.session, self.board, self.tray, self.thumbnails, STAGES)
         self.readout = Readout()
         self.findings_panel = FindingsPanel(self, self.tray)
         self.text_panel = TextPanel(self)
@@ -201,9 +200,9 @@ class Window(QMainWindow):
         self._action(self.help_menu, "Memory", "", lambda: self.memory_panel.open())
         self._action(self.help_menu, "Log", "", lambda: self._tell_read("Log", log_text, False))
         self._action(self.help_menu, "About", "", lambda: self.text_panel.tell("About Even Palette", about()))
-        for index, name in enumerate(STAGES):
+        for index, stage in enumerate(STAGES):
             enter = partial(self.enter_stage, index)
-            self._action(self.stage_menu, f"{index + 1} {name}", f"Ctrl+{index + 1}", enter)
+            self._action(self.stage_menu, f"{index + 1} {stage.name}", f"Ctrl+{index + 1}", enter)
 
     def _build_paint_menu(self) -> None:
         """Strokes by keys; they act where Masks is entered."""
@@ -273,13 +272,14 @@ class Window(QMainWindow):
         for asking in (self.readout.findings_wanted, tray.findings_wanted):
             asking.connect(self.findings_panel.toggle)
         self.checks.changed.connect(self._show_findings)
-        self.checks.stage_wanted.connect(self.enter_stage)
+        self.checks.stage_wanted.connect(self._enter_named)
+        tray.stage_wanted.connect(self._enter_named)
         self.ledge.changed.connect(self._fit_ledge)
         self.session.view.painter_changed.connect(tray.follow_painter)
         self.ledge.look_wanted.connect(stand.set_look)
         self.ledge.pictures_wanted.connect(stand.show_pictures)
-        self.ledge.tones.line_wanted.connect(self.pointing.draw_line)
-        self.ledge.step_chosen.connect(lambda number: tray.masks.steps.choose(number))
+        self.ledge.line_wanted.connect(self.pointing.draw_line)
+        self.ledge.step_chosen.connect(lambda number: tray.current.choose_step(number))
         tray.step_chosen.connect(self.ledge.follow_step)
 
     # Stages
@@ -293,34 +293,35 @@ class Window(QMainWindow):
         """Go to a stage; the stand shows what the stage is about."""
         if index == self.stage:
             return
-        self.session.view.change(stage=index)
+        stage, session = STAGES[index], self.session
+        session.view.change(stage=index)
         self.rail.show_stage(index)
-        self.tray.show_stage(index)
+        self.tray.show_stage(stage.name)
         self.ledge.show_stage()
         self.stand.stop_picking()
-        session = self.session
-        looks = {
-            "Source": Look("source"),
-            "Regions": Look("id_colours"),
-            "Masks": Look("weight", region=session.region),
-            "Recolour": Look(variant=session.variant),
-            "Ship": Look(variant=session.variant),
-        }
-        name = STAGES[index]
         self.pointing.follow_stage()
-        if name == "Regions" and any(not mesh.reference for mesh in session.kit.meshes):
-            self.stand.suggest_panes(Panes.BOTH)
-        if name == "Lineup":
+        if panes := stage.panes(session.kit):
+            self.stand.suggest_panes(panes)
+        if stage.spread:
             self.stand.set_spread(True)
             return
-        self.session.view.change(quiet=True, spread=False)
-        self.stand.set_look(looks.get(name, self.stand.look))
+        session.view.change(quiet=True, spread=False)
+        self.stand.set_look(stage.look(session) or self.stand.look)
+
+    def _enter_named(self, name: str) -> None:
+        """Go to the stage of a name, if there is one."""
+        for index, stage in enumerate(STAGES):
+            if stage.name == name:
+                self.enter_stage(index)
+
+    def _enter_where_cells_are_edited(self) -> None:
+        self.enter_stage(next(index for index, stage in enumerate(STAGES) if stage.edits_cells))
 
     def edit_cell(self) -> None:
         """Enter on the board: the cell's values in the tray."""
-        self.enter_stage(STAGES.index("Recolour"))
-        self.tray.recolour.refresh()
-        self.tray.recolour.focus_first()
+        self._enter_where_cells_are_edited()
+        self.tray.current.refresh()
+        self.tray.current.focus_first()
 
     def _follow_kit(self) -> None:
         history = self.session.history
@@ -344,19 +345,11 @@ class Window(QMainWindow):
 
     def _show_states(self) -> None:
         at = self.session.at
-        filled = {
-            "Source": bool(at.sheet.sources or at.kit.meshes),
-            "Regions": bool(at.sheet.regions),
-            "Masks": bool(at.sheet.regions and (at.sheet.source(Role.ID) or at.kit.meshes)),
-            "Tones": bool(at.sheet.tones or at.kit.palettes or at.kit.ramps),
-            "Recolour": any(coat.values for region in at.sheet.regions for coat in coats_of(at.kit, region.key)),
-            "Lineup": bool(at.kit.variants),
-            "Ship": self.tray.shipped,
-        }
         states = []
-        for name in STAGES:
-            count = sum(finding.stage == name for finding in self.findings)
-            state = State.FINDINGS if count else State.IN_WORK if filled.get(name) else State.EMPTY
+        for stage in STAGES:
+            count = sum(finding.stage == stage.name for finding in self.findings)
+            in_work = stage.filled(at, self.tray.built(stage.name))
+            state = State.FINDINGS if count else State.IN_WORK if in_work else State.EMPTY
             states.append(StageState(state, count))
         self.rail.show_states(states)
 
@@ -417,7 +410,10 @@ class Window(QMainWindow):
             self.session.open_files(files)
 
     def _enter_fitting_stage(self) -> None:
-        self.enter_stage(STAGES.index("Recolour") if self.session.at.sheet.regions else 0)
+        if self.session.at.sheet.regions:
+            self._enter_where_cells_are_edited()
+        else:
+            self.enter_stage(0)
 
     def offer_unsaved(self) -> None:
         """If a kit was never saved and its window is gone, offer to go on with it."""

@@ -12,7 +12,7 @@ import pytest
 from PyQt6.QtCore import Qt
 
 from even_palette.app.main import open_demo
-from even_palette.app.rail import STAGES
+from even_palette.app.stages import STAGES
 from even_palette.app.stand.renderer import to_image
 from even_palette.app.view_state import Panes
 from even_palette.core.kit import commands
@@ -68,7 +68,7 @@ def files_of_the_window() -> Iterator[list[str]]:
 
 def test_no_file_is_touched_on_the_windows_thread(demo: Driver, tmp_path: Path) -> None:
     """Through every stage and look, edits, autosave, save, save as, ship, proof, and opening the kit again."""
-    document, ship = demo.session.document, demo.tray.ship
+    document, ship = demo.session.document, demo.tray.panel("Ship")
     demo.stand.set_panes(Panes.BOTH)
     with files_of_the_window() as seen:
         for number in range(len(STAGES)):

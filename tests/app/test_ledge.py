@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPoint, Qt
 
 from even_palette.app import help as texts
 from even_palette.app.ledge.ledge import HEAD_PX
-from even_palette.app.rail import STAGES
+from even_palette.app.stages import STAGES
 from even_palette.core.kit import commands
 from even_palette.core.results.looks import Look
 from even_palette.core.results.sheet_mesh import regions_of_faces
@@ -83,20 +83,24 @@ def test_maps_and_weights_as_pictures(demo: Driver) -> None:
     """A map in the row is shown on the stand; a weight selects its region; both are true to what they show."""
     ledge, session, stand = demo.window.ledge, demo.session, demo.stand
     demo.stage(1)
-    demo.qtbot.waitUntil(lambda: len(ledge.maps._images) == ledge.maps.count() > 1, timeout=60_000)
-    item = ledge.maps.item(1)
+    demo.qtbot.waitUntil(
+        lambda: len(ledge.page("Source").maps._images) == ledge.page("Source").maps.count() > 1, timeout=60_000
+    )
+    item = ledge.page("Source").maps.item(1)
     assert item is not None
-    at = ledge.maps.visualItemRect(item).center()
-    demo.qtbot.mouseClick(ledge.maps.viewport(), Qt.MouseButton.LeftButton, pos=at)
+    at = ledge.page("Source").maps.visualItemRect(item).center()
+    demo.qtbot.mouseClick(ledge.page("Source").maps.viewport(), Qt.MouseButton.LeftButton, pos=at)
     assert stand.look.kind == "source"
-    assert stand.look.map == ledge.maps.current_key() == session.at.sheet.sources[1].key
+    assert stand.look.map == ledge.page("Source").maps.current_key() == session.at.sheet.sources[1].key
     demo.stage(3)
-    demo.qtbot.waitUntil(lambda: len(ledge.weights._images) == len(session.at.sheet.regions), timeout=60_000)
-    assert ledge.weights.current_key() == session.region
-    demo.key(ledge.weights, Qt.Key.Key_Right)
+    demo.qtbot.waitUntil(
+        lambda: len(ledge.page("Masks").weights._images) == len(session.at.sheet.regions), timeout=60_000
+    )
+    assert ledge.page("Masks").weights.current_key() == session.region
+    demo.key(ledge.page("Masks").weights, Qt.Key.Key_Right)
     assert session.region == session.at.sheet.regions[1].key
     assert stand.look.region == session.region
-    image = pixels(ledge.weights._images[session.region].toImage())
+    image = pixels(ledge.page("Masks").weights._images[session.region].toImage())
     weights = weights_of(session.at, session.sheets)
     assert image.mean() == pytest.approx(float(weights.levels[1].mean()), abs=1.5)
 
@@ -106,7 +110,7 @@ def test_regions_with_their_areas(demo: Driver) -> None:
     ledge, session = demo.window.ledge, demo.session
     demo.stage(2)
     regions = session.at.sheet.regions
-    table = ledge.areas
+    table = ledge.page("Regions").areas
     demo.qtbot.waitUntil(lambda: set(table._shares) >= {region.key for region in regions}, timeout=60_000)
     weights = weights_of(session.at, session.sheets)
     labels = regions_of_faces(session.at, session.sheets)
@@ -133,7 +137,7 @@ def test_a_finding_leads_to_its_sheet_and_region(demo: Driver) -> None:
     demo.key(panel.list, Qt.Key.Key_Return)
     assert session.at.key == finding.sheet
     assert session.region == finding.region
-    assert STAGES[window.stage] == finding.stage
+    assert STAGES[window.stage].name == finding.stage
 
 
 def test_help_texts(demo: Driver) -> None:
@@ -163,21 +167,23 @@ def test_chain_of_steps_as_pictures(small: Driver) -> None:
     small.session.select(region="region_2")
     small.stage(3)
     small.settle()
-    ledge, steps = small.window.ledge, small.tray.masks.steps
+    ledge, steps = small.window.ledge, small.tray.panel("Masks").steps
     steps.add("feather")
     steps.add("invert")
-    small.click(ledge.tabs["Masks"].buttons[1])
+    small.click(ledge.tabs_of("Masks").buttons[1])
     small.settle()
-    small.qtbot.waitUntil(lambda: ledge.chain.count() == 3 and len(ledge.chain._images) == 3, timeout=60_000)
-    assert [ledge.chain.item(row).text()[0] for row in range(3)] == ["C", "→", "→"]
-    pictures = [ledge.chain._images[str(number)].toImage().pixelColor(2, 2).red() for number in range(3)]
+    small.qtbot.waitUntil(
+        lambda: ledge.page("Masks").chain.count() == 3 and len(ledge.page("Masks").chain._images) == 3, timeout=60_000
+    )
+    assert [ledge.page("Masks").chain.item(row).text()[0] for row in range(3)] == ["C", "→", "→"]
+    pictures = [ledge.page("Masks").chain._images[str(number)].toImage().pixelColor(2, 2).red() for number in range(3)]
     assert pictures[1] == 255 - pictures[2]
-    ledge.chain.setCurrentRow(1)
+    ledge.page("Masks").chain.setCurrentRow(1)
     small.settle()
     assert small.stand.look == Look("mask", region="region_2", steps=1)
     assert (steps.number, list(steps.editors)) == (0, ["radius", "strength"])
     steps.list.setCurrentRow(1)
-    assert ledge.chain.current_key() == "2"
+    assert ledge.page("Masks").chain.current_key() == "2"
     steps._list_others()
     steps.copy_menu.actions()[0].trigger()
     assert [len(region.steps) for region in small.session.kit.sheets[0].regions] == [2, 2, 2, 2]

@@ -86,7 +86,7 @@ def test_clicks_choose_elements_in_both_panes(regions: Driver) -> None:
     mouse(canvas, at)
     shells = elements_of(regions.session.at, regions.session.sheets, ElementKind.SHELL)
     assert np.array_equal(choice.faces, shells.labels == shells.labels[face])
-    assert "1 of" in regions.tray.regions.elements.chosen_label.text()
+    assert "1 of" in regions.tray.panel("Regions").elements.chosen_label.text()
     mouse(canvas, seen_face(regions, "cabin")[1], held=SHIFT)
     assert len(np.unique(shells.labels[choice.faces])) == 2
     mouse(canvas, at, held=SHIFT)  # the same again takes it away
@@ -113,7 +113,7 @@ def test_hovering_outlines_in_both_panes(regions: Driver) -> None:
 
 
 def test_box_and_lasso(regions: Driver) -> None:
-    elements, choice, sheet = regions.tray.regions.elements, regions.window.choice, regions.stand.canvas
+    elements, choice, sheet = regions.tray.panel("Regions").elements, regions.window.choice, regions.stand.canvas
     kit = regions.session.kit
     labels = regions_of_faces(kit.at(), regions.session.sheets)
     fenders = [r.key for r in kit.sheets[0].regions].index("fenders")
@@ -135,7 +135,7 @@ def test_box_and_lasso(regions: Driver) -> None:
 
 
 def test_tools_on_what_is_chosen(regions: Driver) -> None:
-    choice, elements = regions.window.choice, regions.tray.regions.elements
+    choice, elements = regions.window.choice, regions.tray.panel("Regions").elements
     regions.choose(elements.kind, "Faces")
     regions.settle()
     face, at = seen_face(regions, "funnel")
@@ -165,7 +165,7 @@ def test_tools_on_what_is_chosen(regions: Driver) -> None:
 
 
 def test_assign_undo_and_weights_follow(regions: Driver) -> None:
-    session, elements = regions.session, regions.tray.regions.elements
+    session, elements = regions.session, regions.tray.panel("Regions").elements
     face, at = seen_face(regions, "funnel")
     session.select(region="lamp")
     mouse(regions.stand.model.canvas, at)
@@ -184,7 +184,7 @@ def test_assign_undo_and_weights_follow(regions: Driver) -> None:
 
 def test_padding_of_regions(regions: Driver) -> None:
     """Typed in the tray: without padding fewer texels are covered, by as much as the footprint tells."""
-    session, padding = regions.session, regions.tray.regions.elements.padding
+    session, padding = regions.session, regions.tray.panel("Regions").elements.padding
     before = weights_of(session.kit.at(), session.sheets).coverage.covered
     padding.setValue(0)
     regions.settle()
@@ -197,7 +197,7 @@ def test_padding_of_regions(regions: Driver) -> None:
 
 
 def test_scatter_split_by_buttons(regions: Driver) -> None:
-    elements, session = regions.tray.regions.elements, regions.session
+    elements, session = regions.tray.panel("Regions").elements, regions.session
     labels = regions_of_faces(session.kit.at(), session.sheets)
     regions.window.choice.choose(np.isin(labels, (0, 1, 2)))
     regions.click(elements.scatter.head)
@@ -219,7 +219,7 @@ def test_scatter_split_by_buttons(regions: Driver) -> None:
 
 
 def test_boxes_by_buttons_and_by_drag(regions: Driver) -> None:
-    elements, session = regions.tray.regions.elements, regions.session
+    elements, session = regions.tray.panel("Regions").elements, regions.session
     session.select(region="lamp")
     regions.click(elements.box_buttons[1])
     assert session.kit.region("lamp").boxes[0].left == 0.5
@@ -271,7 +271,7 @@ def test_flat_look_shows_the_exact_colours_of_the_sheet(make_window: Callable[[]
     driver.settle()
     driver.stage(2)
     driver.settle()
-    driver.click(driver.tray.regions.elements.divide_button)
+    driver.click(driver.tray.panel("Regions").elements.divide_button)
     driver.settle()
     assert len(driver.session.kit.sheets[0].regions) == 9
     canvas = driver.stand.model.canvas
@@ -381,8 +381,8 @@ def test_lit_and_the_light_turned_by_drag(demo: Driver) -> None:
 
 def test_bakes_tab(regions: Driver, tmp_path: Path) -> None:
     """Add, set, look at, write; the bake follows an assignment; a cancelled one changes nothing."""
-    tab, session = regions.tray.regions.bakes, regions.session
-    regions.click(regions.tray.regions.tabs.button(2))
+    tab, session = regions.tray.panel("Regions").bakes, regions.session
+    regions.click(regions.tray.panel("Regions").tabs.button(2))
     regions.choose(tab.kind, "Height gradient")
     regions.click(tab.add)
     regions.settle()
@@ -404,8 +404,8 @@ def test_bakes_tab(regions: Driver, tmp_path: Path) -> None:
     before = known_bake_plane(session.kit.at(), session.sheets, session.kit.sheets[0].bake("id_colours"))
     assert before is not None
     regions.window.choice.choose(np.ones_like(regions.window.choice.faces))
-    regions.click(regions.tray.regions.tabs.button(0))
-    regions.click(regions.tray.regions.elements.assign_button)
+    regions.click(regions.tray.panel("Regions").tabs.button(0))
+    regions.click(regions.tray.panel("Regions").elements.assign_button)
     regions.settle()
     after = known_bake_plane(session.kit.at(), session.sheets, session.kit.sheets[0].bake("id_colours"))
     assert after is not None
@@ -413,8 +413,8 @@ def test_bakes_tab(regions: Driver, tmp_path: Path) -> None:
 
 
 def test_cancelling_a_bake(regions: Driver) -> None:
-    tab, session = regions.tray.regions.bakes, regions.session
-    regions.click(regions.tray.regions.tabs.button(2))
+    tab, session = regions.tray.panel("Regions").bakes, regions.session
+    regions.click(regions.tray.panel("Regions").tabs.button(2))
     regions.choose(tab.kind, "Thickness")
     regions.click(tab.add)
     tab._set("rays", 4096.0)
@@ -432,7 +432,7 @@ def test_real_mesh_without_uvs(empty: Driver) -> None:
     empty.window.open_paths([path])
     empty.settle()
     assert "no UVs" in empty.window.notice.text.text()
-    card = empty.tray.source
+    card = empty.tray.panel("Source")
     unwrap = next(b for b in card.findChildren(QWidget) if getattr(b, "text", str)().startswith("Unwrap"))
     empty.click(unwrap)
     empty.settle()
@@ -441,7 +441,7 @@ def test_real_mesh_without_uvs(empty: Driver) -> None:
     empty.settle()
     assert empty.window.choice.mesh is not None
     assert empty.window.choice.mesh.mesh.face_count == read_mesh(path).face_count
-    empty.click(empty.tray.regions.elements.divide_button)
+    empty.click(empty.tray.panel("Regions").elements.divide_button)
     empty.settle()
     assert empty.session.kit.sheets[0].regions
 
@@ -479,10 +479,10 @@ def test_sheets_by_the_box_in_the_foot(demo: Driver) -> None:
     assert not session.modified
     demo.stage(2)
     demo.settle()
-    demo.click(demo.tray.regions.add)
+    demo.click(demo.tray.panel("Regions").add)
     demo.choose(demo.window.sheet_box, "Oar and crate")
     demo.settle()
-    assert demo.tray.regions.tab == "ID map"
+    assert demo.tray.panel("Regions").tab == "ID map"
     session.undo()
     demo.settle()
     assert session.at.key == "reed_clump"
@@ -509,17 +509,19 @@ def test_ids_from_another_mesh_by_clicks(make_window: Callable[[], Driver], tmp_
         driver.window.open_paths([tmp_path / name])
         driver.settle()
     driver.stage(1)
-    boxes = [w for w in driver.tray.source.findChildren(QCheckBox) if "reference" in w.text() and w.isVisible()]
+    boxes = [
+        w for w in driver.tray.panel("Source").findChildren(QCheckBox) if "reference" in w.text() and w.isVisible()
+    ]
     boxes[-1].click()
     driver.settle()
     assert [mesh.reference for mesh in driver.session.kit.meshes] == [False, True]
     driver.stage(2)
-    driver.click(driver.tray.regions.tabs.button(1))
-    driver.tray.regions.ids.take_button.click()
+    driver.click(driver.tray.panel("Regions").tabs.button(1))
+    driver.tray.panel("Regions").ids.take_button.click()
     driver.settle()
     assert [region.name for region in driver.session.kit.sheets[0].regions] == ["wood", "iron"]
-    driver.tray.regions.refresh()
-    assert "found nothing (33." in driver.tray.regions.ids.taken.text()
+    driver.tray.panel("Regions").refresh()
+    assert "found nothing (33." in driver.tray.panel("Regions").ids.taken.text()
 
 
 def test_slots_and_units_in_source(make_window: Callable[[], Driver], tmp_path: Path) -> None:
@@ -530,7 +532,7 @@ def test_slots_and_units_in_source(make_window: Callable[[], Driver], tmp_path: 
     driver = make_window()
     driver.window.open_paths([tmp_path / "two.glb"])
     driver.settle()
-    source, session = driver.tray.source, driver.session
+    source, session = driver.tray.panel("Source"), driver.session
     driver.stage(1)
     driver.click(source.add_sheet)
     session.show_sheet("sheet_1")

@@ -157,7 +157,7 @@ def test_keys_of_the_brush(masks: Driver) -> None:
     QApplication.sendEvent(canvas, wheel)
     assert state.state.painter.brush.radius > radius * 1.1
     assert canvas.camera.zoom == zoom
-    editor = masks.tray.masks.steps.editors["brush"]
+    editor = masks.tray.panel("Masks").steps.editors["brush"]
     assert editor.radius.field.value() == pytest.approx(state.state.painter.brush.radius, abs=0.1)  # type: ignore[attr-defined]
 
 
@@ -269,7 +269,7 @@ def test_steps_are_ordered_by_drag(masks: Driver) -> None:
     """A step that is dropped elsewhere in the list acts there; undo puts it back."""
     from PyQt6.QtCore import QModelIndex
 
-    session, steps = masks.session, masks.tray.masks.steps
+    session, steps = masks.session, masks.tray.panel("Masks").steps
     for kind in ("feather", "invert"):
         steps.add(kind)
     masks.settle()
@@ -290,7 +290,7 @@ def test_steps_are_ordered_by_drag(masks: Driver) -> None:
 
 def test_a_step_takes_another_regions_mask(masks: Driver) -> None:
     """The region is chosen in the tray; a circle is refused with a sentence and changes nothing."""
-    session, steps = masks.session, masks.tray.masks.steps
+    session, steps = masks.session, masks.tray.panel("Masks").steps
     steps.add("region_mask")
     masks.settle()
     masks.choose(steps.editors["region"], "Deck")

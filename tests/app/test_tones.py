@@ -19,7 +19,7 @@ from tests.app.conftest import Driver
 
 def add(driver: Driver, label: str) -> None:
     """Choose a kind in the menu of the plus."""
-    panel = driver.tray.tones
+    panel = driver.tray.panel("Tones")
     action = next(each for each in panel.menu.actions() if each.text() == label)
     action.trigger()
     driver.settle()
@@ -28,7 +28,7 @@ def add(driver: Driver, label: str) -> None:
 def test_a_neutral_lies_under_all_coats_and_is_evened(demo: Driver) -> None:
     """It is seen, told, put under the coats by a click, evened over all regions; undo brings all back."""
     demo.stage(4)
-    panel, session = demo.tray.tones, demo.session
+    panel, session = demo.tray.panel("Tones"), demo.session
     before = session.kit
     add(demo, "Neutral")
     assert demo.stand.look.kind == "tone"
@@ -67,7 +67,7 @@ def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) ->
     empty.window.open_paths([tmp_path / "cup_base_colour.png"])
     empty.settle()
     empty.stage(4)
-    panel, session = empty.tray.tones, empty.session
+    panel, session = empty.tray.panel("Tones"), empty.session
     panel.entries.setValue(24)
     empty.click(panel.extract)
     empty.qtbot.waitUntil(lambda: bool(session.kit.palettes), timeout=60_000)
@@ -75,8 +75,8 @@ def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) ->
     palette = session.kit.palettes[0]
     assert palette.size == 24
     assert [tone.kind for tone in session.at.sheet.tones] == ["index"]
-    empty.click(empty.window.ledge.tabs["Tones"].buttons[1])
-    page = empty.window.ledge.tones.palettes
+    empty.click(empty.window.ledge.tabs_of("Tones").buttons[1])
+    page = empty.window.ledge.page("Tones").palettes
     empty.qtbot.mouseClick(page.grid, Qt.MouseButton.LeftButton, pos=page.grid.cell(0, 5).center())
     assert page.place == (0, 5)
     empty.type(page.swatch.hex, "#ff00ff")
@@ -133,7 +133,7 @@ def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) ->
     session.do(commands.add_regions(session.at.key, [(255, 0, 0)]))
     empty.stage(5)
     session.select(region=f"/{session.at.key}")
-    empty.tray.recolour.add(COATS["swap"])
+    empty.tray.panel("Recolour").add(COATS["swap"])
     empty.settle()
     coat = session.at.sheet.overcoats[0]
     assert set(coat.planes) == {"index", "palette"}
@@ -145,8 +145,8 @@ def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) ->
 def test_ramps_are_drawn_in_the_ledge(demo: Driver, tmp_path: Path) -> None:
     """A stop is added, dragged between its neighbours, coloured and taken away; a strip goes out and comes in."""
     demo.stage(4)
-    demo.click(demo.window.ledge.tabs["Tones"].buttons[2])
-    page, session = demo.window.ledge.tones.ramps, demo.session
+    demo.click(demo.window.ledge.tabs_of("Tones").buttons[2])
+    page, session = demo.window.ledge.page("Tones").ramps, demo.session
     count = len(session.kit.ramps)
     page.menu.actions()[0].trigger()
     strip = page.strip
@@ -192,12 +192,12 @@ def test_survival_is_one_table(empty: Driver, tmp_path: Path) -> None:
     empty.window.open_paths([tmp_path / "sky_base_colour.png"])
     empty.settle()
     empty.stage(4)
-    empty.tray.tones.entries.setValue(32)
-    empty.click(empty.tray.tones.extract)
+    empty.tray.panel("Tones").entries.setValue(32)
+    empty.click(empty.tray.panel("Tones").extract)
     empty.qtbot.waitUntil(lambda: bool(empty.session.kit.palettes), timeout=60_000)
     empty.settle()
-    empty.click(empty.window.ledge.tabs["Tones"].buttons[3])
-    page = empty.window.ledge.tones.survival
+    empty.click(empty.window.ledge.tabs_of("Tones").buttons[3])
+    page = empty.window.ledge.page("Tones").survival
     empty.click(page.measure)
     empty.qtbot.waitUntil(lambda: page.table.rowCount() > 0, timeout=60_000)
     names = [page.table.item(row, 0).text() for row in range(page.table.rowCount())]  # type: ignore[union-attr]

@@ -9,7 +9,8 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QPushButton, QToolButton
 
-from even_palette.app.rail import STAGES, State
+from even_palette.app.rail import State
+from even_palette.app.stages import STAGES
 from even_palette.core.arrays import float32
 from even_palette.core.colour.ciede2000 import ciede2000
 from even_palette.core.colour.cielab import linear_to_cielab
@@ -51,7 +52,7 @@ def control(driver: Driver, kind: type, name: str):  # type: ignore[no-untyped-d
 
 def pick_file(driver: Driver, name: str) -> None:
     """Choose a map or mesh of the sheet in the list of Source."""
-    files = driver.tray.source.files
+    files = driver.tray.panel("Source").files
     driver.settle()
     item = next(files.item(row) for row in range(files.count()) if files.item(row).text().startswith(name))
     files.setCurrentItem(item)
@@ -89,19 +90,19 @@ def test_regions(small: Driver) -> None:
     small.session.select(region="region_2")
     small.click(control(small, QToolButton, "Move region up"))
     assert [region.key for region in small.session.kit.sheets[0].regions][:2] == ["region_2", "region_1"]
-    small.tray.regions.ids.hex.setText("#010203")
+    small.tray.panel("Regions").ids.hex.setText("#010203")
     small.click(control(small, QToolButton, "Use hex as ID colour"))
     assert small.session.kit.region("region_2").id_colour == (1, 2, 3)
     small.click(control(small, QToolButton, "Remove region"))
     assert len(small.session.kit.sheets[0].regions) == 3
     small.settle()
-    small.qtbot.waitUntil(lambda: small.tray.regions.ids.found.count() > 4, timeout=60_000)
-    small.tray.regions.ids.found.selectAll()
-    small.click(small.tray.regions.ids.make_button)
+    small.qtbot.waitUntil(lambda: small.tray.panel("Regions").ids.found.count() > 4, timeout=60_000)
+    small.tray.panel("Regions").ids.found.selectAll()
+    small.click(small.tray.panel("Regions").ids.make_button)
     colours = [region.id_colour for region in small.session.kit.sheets[0].regions]
-    assert len(colours) == len(set(colours)) == small.tray.regions.ids.found.count()
+    assert len(colours) == len(set(colours)) == small.tray.panel("Regions").ids.found.count()
     small.settle()
-    ids = small.tray.regions.ids
+    ids = small.tray.panel("Regions").ids
     ids.found.clearSelection()
     last = ids.found.item(ids.found.count() - 1)
     last.setSelected(True)
@@ -120,19 +121,19 @@ def test_regions(small: Driver) -> None:
 def test_masks(small: Driver) -> None:
     small.session.select(region="region_3")
     small.stage(3)
-    small.choose(small.tray.masks.mixing, "Mixed in linear")
-    small.click(small.tray.masks.lossy)
+    small.choose(small.tray.panel("Masks").mixing, "Mixed in linear")
+    small.click(small.tray.panel("Masks").lossy)
     assert small.session.kit.sheets[0].unmix == Unmix(Mixing.LINEAR, lossy=True)
-    small.choose(small.tray.masks.keying, "By tolerances")
+    small.choose(small.tray.panel("Masks").keying, "By tolerances")
     assert small.session.kit.sheets[0].unmix is None
-    small.choose(small.tray.masks.distance, "Euclidean")
+    small.choose(small.tray.panel("Masks").distance, "Euclidean")
     assert small.session.kit.region("region_3").metric == Metric.EUCLIDEAN
-    small.choose(small.tray.masks.resolve, "Order")
+    small.choose(small.tray.panel("Masks").resolve, "Order")
     assert small.session.kit.sheets[0].resolve == Resolve.ORDER
-    small.type(small.tray.masks.inner.field, "90")
+    small.type(small.tray.panel("Masks").inner.field, "90")
     region = small.session.kit.region("region_3")
     assert (region.inner, region.outer) == (90, 90)
-    small.choose(small.tray.masks.region_box, "Region 1")
+    small.choose(small.tray.panel("Masks").region_box, "Region 1")
     assert small.session.region == "region_1"
     assert small.stand.look.region == "region_1"
 
@@ -152,63 +153,63 @@ def test_binding(small: Driver) -> None:
     assert [use.owner for use in users_of(small.session.kit, "region_1_colour")] == ["region_1", "region_4"]
     from PyQt6.QtWidgets import QLabel
 
-    assert any("Shared with Region 1." in label.text() for label in small.tray.recolour.findChildren(QLabel))
+    assert any("Shared with Region 1." in label.text() for label in small.tray.panel("Recolour").findChildren(QLabel))
     bind("Parameter of its own")
     assert len(users_of(small.session.kit, "region_1_colour")) == 1
     bind("Fixed in the shader")
     assert not isinstance(small.session.kit.region("region_4").coats[0].values["colour"], Bound)
-    small.choose(small.tray.recolour.blending, "Blend encoded")
+    small.choose(small.tray.panel("Recolour").blending, "Blend encoded")
     assert small.session.kit.blending == Blending.ENCODED
-    small.choose(small.tray.recolour.kind, "Repaint")
-    small.type(control(small, type(small.tray.recolour.editors["strength"].field), "Strength value"), "0.25")  # type: ignore[attr-defined]
+    small.choose(small.tray.panel("Recolour").kind, "Repaint")
+    small.type(control(small, type(small.tray.panel("Recolour").editors["strength"].field), "Strength value"), "0.25")  # type: ignore[attr-defined]
     assert small.session.kit.region("region_4").coats[0].values["strength"] == 0.25
     for typed, number in (("20%", 0.2), ("51/255", 0.2), ("100 %", 1.0)):
-        small.type(small.tray.recolour.editors["strength"].field, typed)  # type: ignore[attr-defined]
+        small.type(small.tray.panel("Recolour").editors["strength"].field, typed)  # type: ignore[attr-defined]
         assert small.session.kit.region("region_4").coats[0].values["strength"] == number, typed
 
 
 def test_lineup(small: Driver) -> None:
     small.session.select(variant="day")
     small.stage(6)
-    small.click(small.tray.lineup.add)
+    small.click(small.tray.panel("Lineup").add)
     assert small.session.kit.variants[-1].parent == "day"
-    item = small.tray.lineup.variants.currentItem()
+    item = small.tray.panel("Lineup").variants.currentItem()
     assert item is not None
     item.setText("Fog")
     assert small.session.kit.variant(small.session.variant).name == "Fog"
     small.click(control(small, QToolButton, "Remove variant"))
     assert [variant.name for variant in small.session.kit.variants] == ["Day", "Dusk"]
-    small.choose(small.tray.lineup.parent_box, "Master") if small.session.variant else None
+    small.choose(small.tray.panel("Lineup").parent_box, "Master") if small.session.variant else None
     small.session.select(variant="day")
-    small.choose(small.tray.lineup.parent_box, "Dusk")
+    small.choose(small.tray.panel("Lineup").parent_box, "Dusk")
     assert "inherits from itself" in small.window.notice.text.text()
 
 
 def test_ship_tells_what_is_missing(empty: Driver, tmp_path: Path) -> None:
     empty.stage(8)
     empty.settle()
-    empty.tray.ship.refresh()
-    assert not empty.tray.ship.proof_button.isEnabled()
-    empty.tray.ship.folder.setText(str(tmp_path))
-    assert not empty.tray.ship.ship_button.isEnabled()
-    assert "nothing to ship" in empty.tray.ship.obstacle.text()
+    empty.tray.panel("Ship").refresh()
+    assert not empty.tray.panel("Ship").proof_button.isEnabled()
+    empty.tray.panel("Ship").folder.setText(str(tmp_path))
+    assert not empty.tray.panel("Ship").ship_button.isEnabled()
+    assert "nothing to ship" in empty.tray.panel("Ship").obstacle.text()
     assert list(tmp_path.iterdir()) == []
     empty.window.open_paths(list(write_maps(tmp_path / "maps").values()))
     empty.settle()
-    assert empty.tray.ship.obstacle.text() == ""
-    assert empty.tray.ship.ship_button.isEnabled()
+    assert empty.tray.panel("Ship").obstacle.text() == ""
+    assert empty.tray.panel("Ship").ship_button.isEnabled()
 
 
 def test_a_package_of_an_older_kit_is_not_proved(small: Driver, tmp_path: Path) -> None:
     small.stage(8)
-    small.tray.ship.folder.setText(str(tmp_path / "package"))
-    small.click(small.tray.ship.ship_button)
+    small.tray.panel("Ship").folder.setText(str(tmp_path / "package"))
+    small.click(small.tray.panel("Ship").ship_button)
     small.settle()
-    assert small.tray.ship.proof_button.isEnabled()
+    assert small.tray.panel("Ship").proof_button.isEnabled()
     small.session.do(small_change())
     small.settle()
-    assert not small.tray.ship.proof_button.isEnabled()
-    assert "Ship first" in small.tray.ship.proof_result.text()
+    assert not small.tray.panel("Ship").proof_button.isEnabled()
+    assert "Ship first" in small.tray.panel("Ship").proof_result.text()
 
 
 def small_change():  # type: ignore[no-untyped-def]
@@ -234,7 +235,7 @@ def test_rail_and_findings_lead_to_stages(demo: Driver) -> None:
     demo.qtbot.mouseClick(
         panel.list.viewport(), Qt.MouseButton.LeftButton, pos=panel.list.visualItemRect(item).center()
     )
-    assert STAGES[demo.window.stage] == "Masks"
+    assert STAGES[demo.window.stage].name == "Masks"
     demo.key(panel, Qt.Key.Key_Escape)
     assert not panel.isVisible()
     for number in range(1, 9):
@@ -244,7 +245,7 @@ def test_rail_and_findings_lead_to_stages(demo: Driver) -> None:
 
 def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     """A second coat with a pattern, its order, and an overcoat: the picture follows, the board shows a row for it."""
-    session, tray, board = demo.session, demo.tray.recolour, demo.board
+    session, tray, board = demo.session, demo.tray.panel("Recolour"), demo.board
     demo.stage(5)
     before = demo.stand.texel_at(0.3, 0.2)
     assert before
@@ -306,7 +307,7 @@ def test_the_packing_of_weights_is_chosen_in_ship(small: Driver) -> None:
     """Ship tells what each way costs; edge pairs are measured; the package then holds them, and undo goes back."""
     small.stage(8)
     small.settle()
-    panel = small.tray.ship
+    panel = small.tray.panel("Ship")
     told = {}
     for name in ("RGBA planes", "RGB planes", "One array", "Edge pairs"):
         small.choose(panel.packing, name)
@@ -337,7 +338,7 @@ def test_masks_made_elsewhere_become_regions(small: Driver, tmp_path: Path) -> N
     small.settle()
     before = [region.name for region in small.session.at.sheet.regions]
     pick_file(small, "worn_masks")
-    split = next(b for b in small.tray.source.findChildren(QPushButton) if b.text() == "Regions from channels")
+    split = next(b for b in small.tray.panel("Source").findChildren(QPushButton) if b.text() == "Regions from channels")
     small.click(split)
     small.settle()
     names = [region.name for region in small.session.at.sheet.regions]
@@ -351,7 +352,7 @@ def test_tolerances_are_set_on_a_histogram(small: Driver) -> None:
     small.session.do(commands.set_unmix(small.session.at.key, None))
     small.stage(3)
     small.settle()
-    panel, session = small.tray.masks, small.session
+    panel, session = small.tray.panel("Masks"), small.session
     histogram = panel.histogram
     small.qtbot.waitUntil(lambda: histogram.counts is not None, timeout=10_000)
     assert histogram.isVisible()
@@ -383,13 +384,13 @@ def test_a_locked_region_comes_first(small: Driver) -> None:
     at = session.shown
     assert at is not None
     assert weights_of(at, session.sheets).at(3, 3)[:2] == pytest.approx((0.5, 0.5), abs=0.003)
-    small.click(small.tray.masks.lock)
+    small.click(small.tray.panel("Masks").lock)
     small.settle()
     assert session.kit.region(second).locked
     assert weights_of(session.shown, session.sheets).at(3, 3)[:2] == (0.0, 1.0)  # type: ignore[arg-type]
     session.undo()
     small.settle()
-    assert not small.tray.masks.lock.isChecked()
+    assert not small.tray.panel("Masks").lock.isChecked()
 
 
 def test_channels_are_moved_by_drag_and_suggested(demo: Driver) -> None:
@@ -398,7 +399,7 @@ def test_channels_are_moved_by_drag_and_suggested(demo: Driver) -> None:
 
     demo.stage(8)
     demo.settle()
-    panel, session = demo.tray.ship, demo.session
+    panel, session = demo.tray.panel("Ship"), demo.session
     listed = lambda: [panel.channels.item(i).text().split("    ") for i in range(panel.channels.count())]  # type: ignore[union-attr]  # noqa: E731
     first = listed()
     assert first[0] == ["weights 0 · R", "Hull"]
@@ -422,7 +423,7 @@ def test_channels_are_moved_by_drag_and_suggested(demo: Driver) -> None:
 
 def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
     """By the tray: made of a region's coats, worn by another, edited through it, a value of its own, and let go."""
-    session, tray = demo.session, demo.tray.recolour
+    session, tray = demo.session, demo.tray.panel("Recolour")
     demo.stage(5)
     demo.settle()
     cabin, funnel = (next(r.key for r in session.at.sheet.regions if r.name == name) for name in ("Cabin", "Funnel"))
@@ -467,7 +468,7 @@ def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
 
 def test_parameters_as_a_table_and_variants_by_chance(demo: Driver) -> None:
     """Named, grouped, ordered, made a switch, set in a variant; then variants by chance that are unlike each other."""
-    session, table = demo.session, demo.tray.lineup.parameters
+    session, table = demo.session, demo.tray.panel("Lineup").parameters
     demo.stage(6)
     session.select(variant="harvest_barge")
     worn = next(parameter.key for parameter in session.kit.parameters if parameter.name == "worn")
@@ -497,7 +498,7 @@ def test_parameters_as_a_table_and_variants_by_chance(demo: Driver) -> None:
     demo.type(table.high, "9000")
     assert session.kit.parameter(hue.key) == hue  # its value could not follow
     count = len(session.kit.variants)
-    demo.click(demo.tray.lineup.chance.make)
+    demo.click(demo.tray.panel("Lineup").chance.make)
     assert len(session.kit.variants) == count + 4
     colours = [
         float32([value for key, value in sorted(variant.values.items()) if isinstance(value, tuple)])
@@ -512,7 +513,7 @@ def test_parameters_as_a_table_and_variants_by_chance(demo: Driver) -> None:
 
 def test_finishes_and_cells_are_chosen_by_their_pictures(demo: Driver) -> None:
     """Satin is 0/20/0 and matte 0/50/0 (common practice); a click on a cell of the atlas uses it in the variant."""
-    session, tray = demo.session, demo.tray.recolour
+    session, tray = demo.session, demo.tray.panel("Recolour")
     demo.stage(5)
     rails = next(region.key for region in session.at.sheet.regions if region.name == "Rails")
     session.select(region=rails, variant="")
@@ -567,7 +568,7 @@ def test_looks_at_surface_values_and_differences(demo: Driver) -> None:
 
 def test_a_recipe_lives_in_a_file_that_others_change_and_move(small: Driver, tmp_path: Path) -> None:
     small.stage(5)
-    session, recipes = small.session, small.tray.recolour.recipe_row
+    session, recipes = small.session, small.tray.panel("Recolour").recipe_row
     session.do(commands.make_recipe("region_1", "Paint"))
     path = tmp_path / "Shared.recipe.json"
     session.select("region_1")
@@ -618,7 +619,7 @@ def test_a_recipe_lives_in_a_file_that_others_change_and_move(small: Driver, tmp
 
 def test_swatches_come_from_lists_and_from_the_kit(small: Driver, tmp_path: Path) -> None:
     small.stage(5)
-    editor = small.tray.recolour.editors["colour"]
+    editor = small.tray.panel("Recolour").editors["colour"]
     strip = editor.strip  # type: ignore[attr-defined]
     written = tmp_path / "wharf.txt"
     written.write_text("#ff8800 Buoy\n\n// tar\n#101418 Tarred rope\n")
@@ -645,7 +646,7 @@ def test_where_a_coat_acts_is_seen(demo: Driver) -> None:
     demo.session.show_sheet("quay_wall")
     demo.stage(5)
     demo.settle()
-    tray, stand = demo.tray.recolour, demo.stand
+    tray, stand = demo.tray.panel("Recolour"), demo.stand
     demo.session.select(region=demo.session.at.sheet.regions[0].key)
     demo.settle()
     assert not tray.see.isEnabled()  # the stones cover all
@@ -699,13 +700,13 @@ def test_dirt_of_the_paint_itself_is_found_by_one_click(small: Driver) -> None:
     session.select(region=OVER + session.at.key)
     small.settle()
     steps = len(session.history.undo_labels)
-    small.click(small.tray.recolour.defaults[1])
+    small.click(small.tray.panel("Recolour").defaults[1])
     small.settle()
     (tone,) = session.at.sheet.tones
     (coat,) = session.at.sheet.overcoats
     assert (tone.kind, coat.kind, coat.pattern and coat.pattern.plane.key) == ("dirt", "bare", tone.key)
     assert len(session.history.undo_labels) == steps + 1
-    small.click(small.tray.recolour.see)
+    small.click(small.tray.panel("Recolour").see)
     small.settle()
     assert small.stand.look.kind == "coat"
     assert len(small.stand.canvas.tiles) == 1

@@ -47,7 +47,7 @@ def test_photograph_to_player(empty: Driver, tmp_path: Path) -> None:
     empty.settle()
     assert [region.id_colour for region in session.kit.sheets[0].regions] == [COAT, HELMET]
     for index, name in enumerate(("Suit", "Helmet")):
-        item = tray.regions.regions.item(index)
+        item = tray.panel("Regions").regions.item(index)
         assert item is not None
         item.setText(name)
     assert [region.name for region in session.kit.sheets[0].regions] == ["Suit", "Helmet"]
@@ -55,17 +55,17 @@ def test_photograph_to_player(empty: Driver, tmp_path: Path) -> None:
     empty.stage(5)
     empty.click_sheet(0.5, 0.9)
     assert session.region == "region_1"
-    empty.choose(tray.recolour.editors["mode"], "True, by luminance")
+    empty.choose(tray.panel("Recolour").editors["mode"], "True, by luminance")
     for variant, suit, turn in (("Variant 1", "#2a6f97", 0.0), ("Variant 2", "#8a5a2b", 120.0)):
         empty.click(empty.board.add_button)
         assert session.kit.variant_names[session.variant] == variant
         session.select(region="region_1")
-        empty.type(tray.recolour.editors["colour"].hex, suit)  # type: ignore[attr-defined]
+        empty.type(tray.panel("Recolour").editors["colour"].hex, suit)  # type: ignore[attr-defined]
         session.select(region="region_2", variant="")
         if turn:
-            empty.choose(tray.recolour.kind, "Shift")
+            empty.choose(tray.panel("Recolour").kind, "Shift")
             session.select(variant=identifier(variant))
-            field = tray.recolour.editors["hue"].field  # type: ignore[attr-defined]
+            field = tray.panel("Recolour").editors["hue"].field  # type: ignore[attr-defined]
             empty.type(field, f"{turn:.1f}")
     empty.settle()
     assert read_cell(session.kit, "region_2", "variant_2").settings[0]["hue"] == 120
@@ -73,10 +73,10 @@ def test_photograph_to_player(empty: Driver, tmp_path: Path) -> None:
     assert session.kit.variant("variant_2").parent is None
 
     empty.stage(8)
-    tray.ship.folder.setText(str(tmp_path / "package"))
-    empty.click(tray.ship.ship_button)
+    tray.panel("Ship").folder.setText(str(tmp_path / "package"))
+    empty.click(tray.panel("Ship").ship_button)
     empty.settle()
-    assert (tmp_path / "package" / "package.json").exists(), tray.ship.outcome.text()
+    assert (tmp_path / "package" / "package.json").exists(), tray.panel("Ship").outcome.text()
     loaded = load(tmp_path / "package")
     base = skimage.data.astronaut().astype(int)
     pictures = [play_opengl(loaded, name, 512, 512).astype(int) for name in ("Variant 1", "Variant 2")]
@@ -86,10 +86,10 @@ def test_photograph_to_player(empty: Driver, tmp_path: Path) -> None:
     assert pictures[1][suit][..., 0].mean() > pictures[1][suit][..., 2].mean() + 20
 
     for name in ("Variant 1", "Variant 2"):
-        empty.choose(tray.ship.variant, name)
-        empty.click(tray.ship.proof_button)
-        empty.qtbot.waitUntil(lambda name=name: tray.ship.proof_result.text().startswith(name), timeout=30_000)
-        assert "The package holds." in tray.ship.proof_result.text()
+        empty.choose(tray.panel("Ship").variant, name)
+        empty.click(tray.panel("Ship").proof_button)
+        empty.qtbot.waitUntil(lambda name=name: tray.panel("Ship").proof_result.text().startswith(name), timeout=30_000)
+        assert "The package holds." in tray.panel("Ship").proof_result.text()
     assert len(empty.stand.proof) == 3
     assert empty.stand.canvas.grab(empty.stand.canvas.rect()).toImage().width() > 500
 
@@ -111,7 +111,7 @@ def test_eyedropper_takes_the_exact_colour(demo: Driver) -> None:
     """The colour under the cursor is the colour that the region gets: the same hex, read back by the loupe."""
     demo.session.select(region="waterline", variant="")
     demo.settle()
-    swatch = demo.tray.recolour.editors["colour"]
+    swatch = demo.tray.panel("Recolour").editors["colour"]
     demo.click(swatch.pick)  # type: ignore[attr-defined]
     at = demo.stand.canvas.position_of((0.2, 0.4)).toPoint()
     uv = demo.stand.canvas.uv_at(QPointF(at))

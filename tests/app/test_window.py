@@ -15,7 +15,8 @@ from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLine
 
 from even_palette.app.jobs import Rank
 from even_palette.app.main import report
-from even_palette.app.rail import STAGES, StageButton
+from even_palette.app.rail import StageButton
+from even_palette.app.stages import STAGES
 from even_palette.app.stand.camera import Camera
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
@@ -55,8 +56,8 @@ def test_board_by_keyboard(small: Driver) -> None:
     small.key(board, Qt.Key.Key_Delete)
     assert read_cell(session.kit, "region_4", "day").settings[0]["colour"] == (1, 1, 1)
     small.key(board, Qt.Key.Key_Return)
-    assert STAGES[small.window.stage] == "Recolour"
-    small.qtbot.waitUntil(lambda: small.window.focusWidget() is small.tray.recolour.editors["colour"].hex)  # type: ignore[attr-defined]
+    assert STAGES[small.window.stage].name == "Recolour"
+    small.qtbot.waitUntil(lambda: small.window.focusWidget() is small.tray.panel("Recolour").editors["colour"].hex)  # type: ignore[attr-defined]
 
 
 def test_drag_to_fill(small: Driver) -> None:
@@ -124,7 +125,7 @@ def test_thumbnails_follow_at_once(small: Driver) -> None:
 def test_swatch_in_all_models_and_forms(small: Driver) -> None:
     small.session.select(region="region_4", variant="")
     small.stage(5)
-    swatch = small.tray.recolour.editors["colour"]
+    swatch = small.tray.panel("Recolour").editors["colour"]
     small.type(swatch.hex, "#3366cc")  # type: ignore[attr-defined]
     for model in ("OKLCh", "RGB", "HSV"):
         small.choose(swatch.model_box, model)  # type: ignore[attr-defined]
@@ -160,26 +161,26 @@ def test_tolerance_is_seen_at_once(small: Driver) -> None:
     small.stage(3)
     small.settle()
     assert small.stand.look == Look("weight", region="region_2")
-    small.choose(small.tray.masks.keying, "By tolerances")
+    small.choose(small.tray.panel("Masks").keying, "By tolerances")
     small.settle()
-    before, told = grab(small.stand.canvas), small.tray.masks._values["covered"].text()
-    small.type(small.tray.masks.outer.field, "250")
-    small.type(small.tray.masks.inner.field, "200")
+    before, told = grab(small.stand.canvas), small.tray.panel("Masks")._values["covered"].text()
+    small.type(small.tray.panel("Masks").outer.field, "250")
+    small.type(small.tray.panel("Masks").inner.field, "200")
     small.settle()
     assert small.session.kit.region("region_2").inner == 200
     assert not np.array_equal(grab(small.stand.canvas), before)
-    assert small.tray.masks._values["covered"].text() != told
-    small.choose(small.tray.masks.resolve, "Order")
-    small.choose(small.tray.masks.view, "Sum of masks")
+    assert small.tray.panel("Masks")._values["covered"].text() != told
+    small.choose(small.tray.panel("Masks").resolve, "Order")
+    small.choose(small.tray.panel("Masks").view, "Sum of masks")
     small.settle()
     assert small.stand.look.kind == "mask_sum"
 
 
 def test_regions_by_hex_and_list(small: Driver) -> None:
     small.stage(2)
-    small.type(small.tray.regions.ids.hex, "#ff10f0")
+    small.type(small.tray.panel("Regions").ids.hex, "#ff10f0")
     assert small.session.kit.sheets[0].regions[-1].id_colour == (0xFF, 0x10, 0xF0)
-    small.type(small.tray.regions.ids.hex, "12")
+    small.type(small.tray.panel("Regions").ids.hex, "12")
     assert "six digits" in small.window.notice.text.text()
     small.settle()
     assert any("covers no texel" in f.text for f in wait_findings(small))
@@ -468,7 +469,7 @@ def test_every_pixel_of_the_chrome_is_neutral(empty: Driver, scheme: str) -> Non
         image = grab(empty.window).copy()
         for button in empty.window.findChildren(StageButton):
             blank(image, empty.window, button, QRect(button.width() - 22, 0, 22, button.height()))
-        assert np.ptp(image, axis=-1).max() == 0, STAGES[index]
+        assert np.ptp(image, axis=-1).max() == 0, STAGES[index].name
 
 
 @pytest.mark.parametrize("scheme", ["day", "night"])
@@ -485,7 +486,7 @@ def test_chrome_beside_the_artists_colours_is_neutral(demo: Driver, scheme: str)
         for widget in demo.window.findChildren(QWidget):
             if widget.isVisible() and (widget.property("imageArea") or widget is demo.board):
                 blank(image, demo.window, widget, widget.rect())
-        assert np.ptp(image, axis=-1).max() == 0, STAGES[index]
+        assert np.ptp(image, axis=-1).max() == 0, STAGES[index].name
 
 
 def blank(image: np.ndarray, window: QWidget, widget: QWidget, rect: QRect) -> None:
@@ -503,8 +504,8 @@ def test_controls_have_names_and_are_large_enough(demo: Driver) -> None:
                 if control.objectName().startswith("qt_") or type(control).__name__ == "QTableCornerButton":
                     continue
                 name = control.accessibleName() or getattr(control, "text", lambda: "")()
-                assert name, (STAGES[index], control)
-                assert control.height() >= 24 or isinstance(control, QLineEdit), (STAGES[index], name)
+                assert name, (STAGES[index].name, control)
+                assert control.height() >= 24 or isinstance(control, QLineEdit), (STAGES[index].name, name)
 
 
 def test_without_opengl_the_reference_draws(
@@ -548,12 +549,12 @@ def test_spread_shows_all_variants_and_selects_by_click(demo: Driver) -> None:
     ]
     demo.qtbot.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=canvas.position_of((0.5, 0.5), 3).toPoint())
     assert demo.session.variant == "harvest_barge"
-    table = demo.tray.lineup.parameters
+    table = demo.tray.panel("Lineup").parameters
     item = table.table.topLevelItem(0)
     assert item is not None
     item.setText(0, "Paint of hull")
     assert demo.session.kit.parameters[0].name == "paint_of_hull"
-    demo.choose(demo.tray.lineup.parent_box, "Ice Patrol")
+    demo.choose(demo.tray.panel("Lineup").parent_box, "Ice Patrol")
     assert demo.session.kit.variant("harvest_barge").parent == "ice_patrol"
 
 

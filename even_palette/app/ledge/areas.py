@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTable
 
 from even_palette.app.controls import swatch_icon
 from even_palette.app.jobs import Rank, one_shot
+from even_palette.app.page import Page
 from even_palette.app.session import Session
 from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.jobs import CancelToken, Progress
@@ -116,3 +117,14 @@ def _side(column: int) -> Qt.AlignmentFlag:
     """Numbers stand at the right, words at the left."""
     side = Qt.AlignmentFlag.AlignRight if column > 2 else Qt.AlignmentFlag.AlignLeft
     return side | Qt.AlignmentFlag.AlignVCenter
+
+
+class AreasPage(Page):
+    """The table of regions."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.areas = AreaTable(session)
+        session.shown_changed.connect(self.areas.follow)
+        session.selection_changed.connect(self.areas.mark)
+        self.addWidget(self.areas)

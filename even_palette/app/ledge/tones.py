@@ -6,10 +6,10 @@ Pages are built when they are shown first, so that the window starts without the
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QStackedWidget, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from even_palette.app.ledge.pictures import Listed, PictureRow
+from even_palette.app.page import Page
 from even_palette.app.session import Session
 from even_palette.core.kit.model import Focus
 from even_palette.core.results.looks import Look
@@ -20,16 +20,13 @@ if TYPE_CHECKING:
     from even_palette.app.ledge.survival import SurvivalPage
 
 
-class ToneLedge(QStackedWidget):
-    """`look_wanted` gives a look for the stand, `pictures_wanted` names and planes; `line_wanted` asks for a line."""
+class TonesPage(Page):
+    """What is made of the paint, and the palettes and ramps of the kit."""
 
-    look_wanted = pyqtSignal(object)
-    pictures_wanted = pyqtSignal(object, object)
-    line_wanted = pyqtSignal()
+    tabs = ("Planes", "Palettes", "Ramps", "Survival")
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session)
         self.planes = PictureRow(session, "Tones", tone_looks)
         self.planes.chosen.connect(self._choose)
         self.addWidget(self.planes)
@@ -67,7 +64,7 @@ class ToneLedge(QStackedWidget):
         self.addWidget(made)
         return made
 
-    def show_page(self, number: int) -> None:
+    def show_tab(self, number: int) -> None:
         """Show planes, palettes, ramps or survival."""
         page: QWidget = getattr(self, ("planes", "palettes", "ramps", "survival")[number])
         self.setCurrentWidget(page)

@@ -1,12 +1,12 @@
 """Stage 6, Lineup: the variants, what each inherits, and all of them beside each other."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QPushButton
 
 from even_palette.app.controls import choice, label, row, show_choice, tool
+from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.tray.chance import Chance
-from even_palette.app.tray.panel import Panel
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.core.kit import commands
 from even_palette.core.material.variants import MASTER
@@ -14,8 +14,6 @@ from even_palette.core.material.variants import MASTER
 
 class LineupPanel(Panel):
     """The variants with what each inherits, the parameters, and variants by chance."""
-
-    pick_wanted = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Lineup", "Variants of the asset. A click on a picture selects its variant.")

@@ -1,15 +1,15 @@
 """Stage 3, Masks: how the ID map is keyed, how overlaps are resolved, and coverage."""
 
 from msgspec.structs import replace
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import pyqtBoundSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from even_palette.app import plain
 from even_palette.app.controls import Fold, choice, label, row, show_choice, tool
 from even_palette.app.number import NumberRow
+from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.tray.histogram import DistanceHistogram
-from even_palette.app.tray.panel import Panel
 from even_palette.app.tray.steps import StepsList
 from even_palette.core.errors import NotReady
 from even_palette.core.kit import commands
@@ -26,8 +26,6 @@ MOST_TOLERANCE = 255
 
 
 class MasksPanel(Panel):
-    look_wanted = pyqtSignal(object)
-
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Masks", "")
         self.keying = choice(
@@ -69,6 +67,7 @@ class MasksPanel(Panel):
         )
         self.view.activated.connect(lambda _: self.show_look())
         self.steps = StepsList(session)
+        self.steps.chosen.connect(self.step_chosen)
         self.figures = QGridLayout()
         self.figures.setHorizontalSpacing(12)
         self._values: dict[str, QLabel] = {}
@@ -166,6 +165,18 @@ class MasksPanel(Panel):
             self._values[key].setText(f"{share:.2%}")
         self.coverage.head.setText(f"Coverage of the sheet: {seen.covered:.2%}")
         self._values["stray"].setText(f"{colours.stray_share:.2%}" if colours else "…")
+
+    @property
+    def followed(self) -> tuple[pyqtBoundSignal, ...]:
+        session = self.session
+        return session.shown_changed, session.selection_changed, session.results.colours_listed
+
+    def follow_painter(self) -> None:
+        if self.isVisible():
+            self.steps.follow_step()
+
+    def choose_step(self, number: int) -> None:
+        self.steps.choose(number)
 
     def show_look(self) -> None:
         """Ask the stand for the look that is chosen here."""

@@ -3,19 +3,19 @@
 from collections.abc import Callable
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
 from even_palette.app.controls import Fold, choice, empty, label, row, show_choice, tool
 from even_palette.app.number import NumberRow
+from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.cells import CellGrid
 from even_palette.app.tray.coats import CoatList
 from even_palette.app.tray.order import Order
 from even_palette.app.tray.overcoats import DEFAULT_OVERCOATS, suited
-from even_palette.app.tray.panel import Panel
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.app.tray.plane_use import PlaneUseEditor, StripBox
 from even_palette.app.tray.recipe import HEAD_PX, RecipeRow
@@ -49,9 +49,6 @@ OF_ITS_OWN = "+"
 
 class RecolourPanel(Panel):
     """What the selected owner of coats wears; the chosen coat's values can be edited."""
-
-    pick_wanted = pyqtSignal(object)
-    look_wanted = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Recolour", "")

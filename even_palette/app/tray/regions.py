@@ -1,15 +1,15 @@
 """Stage 2, Regions: the regions of the sheet, and below them where they come from: elements, the ID map, bakes."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtBoundSignal
 from PyQt6.QtWidgets import QAbstractItemView, QButtonGroup, QListWidgetItem, QSizePolicy, QToolButton
 
 from even_palette.app.choosing import Choice
 from even_palette.app.controls import Pages, ShortList, row, swatch_icon, tool
+from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.tray.bakes import BakesTab
 from even_palette.app.tray.elements import ElementsTab
 from even_palette.app.tray.id_colours import IdColoursTab
-from even_palette.app.tray.panel import Panel
 from even_palette.core.kit import commands, mesh_commands
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.dividing import fresh_id_colours, new_regions
@@ -18,8 +18,6 @@ TABS = ("Elements", "ID map", "Bakes")
 
 
 class RegionsPanel(Panel):
-    tab_changed = pyqtSignal()
-
     def __init__(self, session: Session, choice: Choice) -> None:
         super().__init__(session, "Regions", "")
         self.regions = ShortList("Regions", 104)
@@ -42,6 +40,9 @@ class RegionsPanel(Panel):
         self.elements = ElementsTab(session, choice)
         self.ids = IdColoursTab(session)
         self.bakes = BakesTab(session, choice)
+        self.bakes.look_wanted.connect(self.look_wanted)
+        self.elements.tool_changed.connect(self.tool_changed)
+        self.elements.box_wanted.connect(self.box_wanted)
         self.tabs = QButtonGroup(self)
         self.pages = Pages()
         heads = []
@@ -65,6 +66,11 @@ class RegionsPanel(Panel):
         self._lay_tab(0)
 
     @property
+    def followed(self) -> tuple[pyqtBoundSignal, ...]:
+        session = self.session
+        return session.shown_changed, session.selection_changed, session.results.colours_listed
+
+    @property
     def tab(self) -> str:
         return TABS[self.pages.current]
 
@@ -80,7 +86,7 @@ class RegionsPanel(Panel):
         assert button is not None
         button.setChecked(True)
         self.pages.show_page(index)
-        self.tab_changed.emit()
+        self.tool_changed.emit()
 
     def refresh(self) -> None:
         at = self.session.at

@@ -3,14 +3,14 @@
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QProcess, QProcessEnvironment, Qt, QTemporaryDir, pyqtSignal
+from PyQt6.QtCore import QProcess, QProcessEnvironment, Qt, QTemporaryDir
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QListWidgetItem, QPushButton, QTreeWidget, QTreeWidgetItem
 
 from even_palette.app import plain
 from even_palette.app.controls import ShortList, choice, label, row, show_choice, swatch_icon, tool
 from even_palette.app.jobs import Rank
+from even_palette.app.panel import Panel
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Panel
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Kit
@@ -36,8 +36,6 @@ PACKINGS: list[tuple[str, object]] = [
 
 
 class ShipPanel(Panel):
-    proof_ready = pyqtSignal(object, object, object, str)
-
     def __init__(self, session: Session, renderer) -> None:  # type: ignore[no-untyped-def]
         super().__init__(session, "Ship", "")
         self.renderer = renderer

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtBoundSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -17,8 +17,8 @@ from PyQt6.QtWidgets import (
 from even_palette.app import plain
 from even_palette.app.controls import ShortList, choice, empty, label, row, show_choice, tool
 from even_palette.app.files import FILTER, MESH_FILTER
+from even_palette.app.panel import Panel
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Panel
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands, mesh_commands, sheet_commands
@@ -43,12 +43,7 @@ MOST_SLOTS = 24
 
 
 class SourcePanel(Panel):
-    """A list of the sheet's maps and meshes; below it what can be done with the chosen one.
-
-    `look_wanted` gives the look at a map that was chosen.
-    """
-
-    look_wanted = pyqtSignal(object)
+    """A list of the sheet's maps and meshes; below it what can be done with the chosen one."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Source", "")
@@ -75,6 +70,10 @@ class SourcePanel(Panel):
         self.column.addWidget(self.files, 10)
         self.column.addLayout(self.card)
         self.column.addStretch(1)
+
+    @property
+    def followed(self) -> tuple[pyqtBoundSignal, ...]:
+        return (self.session.shown_changed,)
 
     def refresh(self) -> None:
         at = self.session.at

@@ -2,14 +2,14 @@
 
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import pyqtBoundSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QMenu, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
 from even_palette.app import plain
 from even_palette.app.controls import Fold, choice, empty, label, row, show_choice, tool
 from even_palette.app.number import NumberRow
+from even_palette.app.panel import Panel
 from even_palette.app.session import Session
-from even_palette.app.tray.panel import Panel
 from even_palette.app.tray.plane_use import CHANNELS, pictures_of
 from even_palette.app.tray.tone_histogram import ToneHistogram
 from even_palette.core.jobs import CancelToken, Progress
@@ -34,8 +34,6 @@ WHOLE, SHEETS = "", "*"
 
 
 class TonesPanel(Panel):
-    look_wanted = pyqtSignal(object)
-
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Tones", "")
         self.list = choice("Tones of the sheet", [])
@@ -151,6 +149,11 @@ class TonesPanel(Panel):
         self.session.do(commands.set_tone_palette(self.session.at.key, self.key, str(self.palette_box.itemData(index))))
 
     # What is shown
+
+    @property
+    def followed(self) -> tuple[pyqtBoundSignal, ...]:
+        session = self.session
+        return session.shown_changed, session.selection_changed, session.results.colours_listed
 
     def refresh(self) -> None:
         at, tone = self.session.at, self.tone

@@ -1,6 +1,6 @@
-"""What all panels share: a scrolling column with a title."""
+"""What the controls of all stages share: a scrolling column with a title."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from even_palette.app.controls import label
@@ -12,7 +12,20 @@ TRAY_PX = 312
 
 
 class Panel(QScrollArea):
-    """The controls of one stage. `refresh` shows the session's kit; it is called when the panel is visible."""
+    """The controls of one stage. `refresh` shows the session's kit; it is called when the panel is visible.
+
+    What panels want of others: `look_wanted` gives a look for the stand, `pick_wanted` a swatch that wants a colour
+    from it, `proof_ready` what the player drew; `step_chosen` the number of a step; `tool_changed` says that the mouse
+    may mean something else now, and `box_wanted` asks for a box to be drawn; `stage_wanted` names a stage to go to.
+    """
+
+    look_wanted = pyqtSignal(object)
+    pick_wanted = pyqtSignal(object)
+    proof_ready = pyqtSignal(object, object, object, str)
+    step_chosen = pyqtSignal(int)
+    tool_changed = pyqtSignal()
+    box_wanted = pyqtSignal()
+    stage_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session, title: str, told: str) -> None:
         super().__init__()
@@ -35,8 +48,23 @@ class Panel(QScrollArea):
     def refresh(self) -> None:
         """Show what the kit is now."""
 
+    @property
+    def followed(self) -> tuple[pyqtBoundSignal, ...]:
+        """What it follows beside the kit, and what was made of it."""
+        return ()
+
     def follow_look(self, look: Look) -> None:
         """The stand looks at something else."""
+
+    def follow_painter(self) -> None:
+        """The step that is painted in, or the brush, is another one."""
+
+    def choose_step(self, number: int) -> None:
+        """Choose a step of the selected region's mask."""
+
+    def focus_first(self) -> None:
+        """Put the keyboard to what is edited first."""
+        self.setFocus()
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)

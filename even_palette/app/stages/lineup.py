@@ -1,0 +1,25 @@
+"""Lineup: the variants, what each inherits, and all of them beside each other."""
+
+from typing import Any
+
+from even_palette.app.choosing import Choice
+from even_palette.app.panel import Panel
+from even_palette.app.session import Session
+from even_palette.app.stage import Stage
+from even_palette.app.stand.renderer import Renderer
+from even_palette.core.kit.model import Focus
+
+
+def panel(session: Session, renderer: Renderer, choice: Choice) -> Panel:
+    """Its controls."""
+    from even_palette.app.tray.lineup import LineupPanel
+
+    return LineupPanel(session)
+
+
+def filled(at: Focus, panel: Any) -> bool:
+    """Whether there are variants."""
+    return bool(at.kit.variants)
+
+
+STAGE = Stage("Lineup", 6, panel, filled, spread=True)

@@ -1,0 +1,33 @@
+"""Proof: what a runtime leaves of the material, as far as it can be measured."""
+
+from typing import Any
+
+from even_palette.app.choosing import Choice
+from even_palette.app.page import Page
+from even_palette.app.panel import Panel
+from even_palette.app.session import Session
+from even_palette.app.stage import Stage
+from even_palette.app.stand.renderer import Renderer
+from even_palette.core.kit.model import Focus
+
+
+def panel(session: Session, renderer: Renderer, choice: Choice) -> Panel:
+    """Its controls."""
+    from even_palette.app.tray.proof import ProofPanel
+
+    return ProofPanel(session)
+
+
+def page(session: Session, panel: Any) -> Page:
+    """What is left of index maps."""
+    from even_palette.app.ledge.proof import ProofPage
+
+    return ProofPage(session)
+
+
+def filled(at: Focus, panel: Any) -> bool:
+    """Whether there is an index map to measure."""
+    return any(tone.palette for tone in at.sheet.tones)
+
+
+STAGE = Stage("Proof", 7, panel, filled, page, "Survival")
