@@ -1,0 +1,128 @@
+"""Adding one thing is adding one file: a copy of the program gets a file of each kind, and nothing else, and uses it."""
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import even_palette
+from even_palette.demo import KIT_FOLDER
+
+ADDED = {
+    "core/material/coats/dull.py": """
+from even_palette.core.material.declare import CoatKind, ValueSpec
+from even_palette.core.material.model import ValueKind
+from even_palette.core.material.outputs import COLOUR
+
+COAT = CoatKind(
+    name="dull", label="Dull", help="A dummy.",
+    values=(ValueSpec("colour", "Colour", ValueKind.COLOUR, (0.5, 0.5, 0.5), "A colour."),),
+    formula=lambda inputs: {COLOUR: inputs.values["colour"]},
+)
+""",
+    "core/regions/steps/swap.py": """
+from even_palette.core.arrays import float32
+from even_palette.core.regions.steps._declare import StepKind
+
+STEP = StepKind("swap", "Swap", "A dummy.", edit=lambda mask, values: float32(1 - mask))
+""",
+    "core/mesh/bakes/even.py": """
+import numpy as np
+from even_palette.core.mesh.bakes._declare import BakeKind, flat
+
+BAKE = BakeKind("even", "Even", "A dummy.", 99, 1, 8, lambda ground, settings: flat(np.ones((len(ground.uv), 1))))
+""",
+    "core/checks/always.py": """
+from even_palette.core.checks._finding import Finding, Severity
+
+def check(at, sheets, cancel):
+    yield Finding("Source", Severity.NOTE, "A dummy finds this.")
+""",
+    "core/tones/kinds/flat.py": """
+import numpy as np
+from even_palette.core.tones.kinds._declare import ToneKind
+
+TONE = ToneKind("flat", "Flat", "A dummy.", 99, lambda ground, settings: np.full((4, 4, 1), 7, np.uint8))
+""",
+    "core/results/looks/black.py": """
+from even_palette.core.graph import nodes
+from even_palette.core.results.looks._declare import Look, LookKind
+from even_palette.core.results.pictures import SHOWN, Picture, map_picture
+from even_palette.core.results.maps import paint_of
+
+LOOK = LookKind(
+    "black", 99, lambda at, store, look: map_picture(paint_of(at, store)), lambda at, chosen: [("Black", Look("black"))]
+)
+""",
+    "app/stages/after.py": """
+from even_palette.app.panel import Panel
+from even_palette.app.stage import Stage
+
+STAGE = Stage(
+    "After", 9, lambda session, renderer, choice: Panel(session, "After", "A dummy."), lambda at, panel: True
+)
+""",
+}
+"""By its path below the program."""
+
+SCRIPT = """
+from even_palette.core.kit.model import Bake, Step, Tone
+from even_palette.core.results.bakes import bake_of
+from even_palette.core.results.looks import Chosen, offered
+
+at = kit.at()
+region = at.sheet.regions[0].key
+kit.do("set_coat_kind", region, "dull")
+kit.do("add_step", region, Step("swap"))
+kit.do("add_tone", at.key, Tone("flat", "Flat", "flat"))
+assert (kit.tone("flat") == 7).all()
+assert kit.colours().shape
+baked = bake_of(kit.at(), kit.results, Bake("even", "even", 256, 0, 1))[0]
+assert baked.samples.max() == 255
+assert "Black" in dict(offered(kit.at(), Chosen()))
+"""
+
+WINDOW = """
+import os, sys
+from PyQt6.QtWidgets import QApplication
+from even_palette.app import theme
+from even_palette.app.window import Window
+from even_palette.core.results.looks import LOOKS
+app = QApplication([])
+theme.apply_scheme(app, "day")
+window = Window()
+window.show()
+assert [button.name for button in window.rail.buttons][-1] == "After"
+window.rail.buttons[-1].click()
+assert window.tray.current.title.text() == "After"
+assert "black" in LOOKS
+print("entered")
+sys.stdout.flush()
+os._exit(0)
+"""
+
+
+def test_one_file_each(tmp_path: Path) -> None:
+    """A coat, a step, a bake, a check, a tone, a look and a stage: each is a file, is offered, and does its work."""
+    place = Path(even_palette.__file__).parent
+    copy = tmp_path / "even_palette"
+    shutil.copytree(place, copy, ignore=lambda folder, names: {"__pycache__", Path(folder).name == "demo" and "kit"})
+    before = {path.relative_to(copy): path.read_bytes() for path in copy.rglob("*.py")}
+    for name, text in ADDED.items():
+        (copy / name).write_text(text)
+    after = {path.relative_to(copy): path.read_bytes() for path in copy.rglob("*.py")}
+    assert {str(path) for path in after if before.get(path) != after[path]} == ADDED.keys()
+    around = {**os.environ, "PYTHONPATH": str(tmp_path), "QT_QPA_PLATFORM": "offscreen"}
+
+    def run(*arguments: str) -> str:
+        done = subprocess.run([sys.executable, *arguments], env=around, capture_output=True, text=True, cwd=tmp_path)
+        assert done.returncode in (0, 1), done.stderr + done.stdout
+        return done.stdout
+
+    kit = tmp_path / "kit"
+    shutil.copytree(KIT_FOLDER, kit)
+    (tmp_path / "use.py").write_text(SCRIPT)
+    assert run("-m", "even_palette", "run", str(tmp_path / "use.py"), str(kit)) == ""
+    assert "A dummy finds this." in run("-m", "even_palette", "check", str(kit))
+    assert "entered" in run("-c", WINDOW)
