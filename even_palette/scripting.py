@@ -19,7 +19,7 @@ from even_palette.core.colour.hexcode import parse_hex
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.disk.gate import exists, refuse_sources
 from even_palette.core.errors import UserError
-from even_palette.core.kit import commands, mesh_commands, sheet_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Focus, Kit, MeshFile, Recipe, Source
@@ -49,11 +49,9 @@ ROWS = 64
 def command_names() -> dict[str, Callable[..., Command]]:
     """Every command by name: functions that take what the window asks for and give a Command."""
     found: dict[str, Callable[..., Command]] = {}
-    for module in (commands, mesh_commands, sheet_commands):
-        for name, function in inspect.getmembers(module, inspect.isfunction):
-            public = not name.startswith("_") and function.__module__.startswith(module.__name__)
-            if public and inspect.signature(function).return_annotation is Command:
-                found[name if name not in found else f"{name}_ready_made"] = function
+    for name, function in inspect.getmembers(commands, inspect.isfunction):
+        if not name.startswith("_") and inspect.signature(function).return_annotation is Command:
+            found[name] = function
     return found
 
 
@@ -133,7 +131,7 @@ class OpenKit:
         seen = fingerprint(place)
         file = MeshFile(identifier(place.stem), str(place), self.at(sheet).key, seen.size, seen.sha256)
         mesh_of_file(file, self.results)
-        self.do(mesh_commands.add_mesh(file))
+        self.do(commands.add_mesh(file))
         return next(mesh.key for mesh in self.kit.meshes if mesh.path == str(place))
 
     # Results as arrays

@@ -14,7 +14,7 @@ from even_palette.app.view_state import View
 from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import FromFile, Kit, MeshFile, Recipe, Source, with_files
 from even_palette.core.kit.names import identifier
 from even_palette.core.kit.recipe_file import RecipeFile
@@ -73,7 +73,7 @@ class Files(QObject):
         def done(found: tuple[MeshFile, Mesh]) -> None:
             file, mesh = found
             before = next((old for old in self.document.kit.meshes if old.path == file.path), None)
-            self.document.do(mesh_commands.add_mesh(file))
+            self.document.do(commands.add_mesh(file))
             self.mesh_opened.emit()
             told = list(mesh.notes)
             if not mesh.uv_sets:
@@ -160,7 +160,7 @@ class Files(QObject):
 
         def done(changed: MeshFile) -> None:
             place = {"path": changed.path, "size": changed.size, "sha256": changed.sha256}
-            self.document.do(mesh_commands.change_mesh(key, "Find mesh", lambda mesh: replace(mesh, **place)))
+            self.document.do(commands.change_mesh(key, "Find mesh", lambda mesh: replace(mesh, **place)))
 
         self.jobs.run("Find mesh", work, done, self.document.notice.emit)
 
@@ -185,7 +185,7 @@ class Files(QObject):
 
         def done(found: tuple[Path, Fingerprint]) -> None:
             place = {"path": str(found[0].resolve()), "size": found[1].size, "sha256": found[1].sha256}
-            self.document.do(mesh_commands.change_mesh(key, "Take mesh into the kit", lambda m: replace(m, **place)))
+            self.document.do(commands.change_mesh(key, "Take mesh into the kit", lambda m: replace(m, **place)))
 
         self._take(Path(file.path), done)
 

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from even_palette.core.arrays import Levels
 from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
 from even_palette.core.disk.whole import write_whole
-from even_palette.core.kit import commands, mesh_commands, sheet_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.assignment import pack_faces
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Bake, Kit, MeshFile, Source, Tone
@@ -188,9 +188,9 @@ def build(folder: Path = KIT_FOLDER) -> Kit:
     history.do(commands.rename_kit("Ferryman's Reach"))
     for number, sheet in enumerate(_sheets()):
         if number:
-            history.do(sheet_commands.add_sheet(sheet.name))
+            history.do(commands.add_sheet(sheet.name))
         else:
-            history.do(sheet_commands.rename_sheet("sheet_1", sheet.name))
+            history.do(commands.rename_sheet("sheet_1", sheet.name))
         _lay(history, sheets, sheet, history.kit.sheets[-1].key, folder)
     _scatter(history, sheets)
     _dress(history)
@@ -232,7 +232,7 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
     write_glb(path, mesh, colours)
     seen = fingerprint(path)
     file = MeshFile(sheet.file, str(path.resolve()), key, seen.size, seen.sha256)
-    history.do(mesh_commands.add_mesh(file))
+    history.do(commands.add_mesh(file))
     file = history.kit.meshes[-1]  # its key is made unique
     names = list(sheet.id_colours)
     if Role.ID in sheet.maps:
@@ -244,9 +244,9 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
         palette = np.array(list(sheet.id_colours.values()))
         labels = (loaded.colours[:, 0][:, None] == palette[None]).all(axis=-1).argmax(axis=1)
         faces = pack_faces(labels, tuple(region.key for region in made))
-        history.do(mesh_commands.set_faces("Give parts to regions", {file.key: faces}, key, made))
+        history.do(commands.set_faces("Give parts to regions", {file.key: faces}, key, made))
     for bake in sheet.bakes:
-        history.do(mesh_commands.add_bake(key, bake))
+        history.do(commands.add_bake(key, bake))
 
 
 def _name_regions(history: History, sheet: DemoSheet, key: str) -> None:
@@ -260,7 +260,7 @@ def _scatter(history: History, sheets: Sheets) -> None:
     tug = history.kit.sheets[0].key
     fresh = new_regions(history.kit.at(tug), ["Hull weathered", "Hull patched"], [(150, 30, 90), (250, 110, 110)])
     first, *rest = history.kit.sheet(tug).regions
-    history.do(mesh_commands.add_regions(tug, fresh))
+    history.do(commands.put_regions(tug, fresh))
     sheet = history.kit.sheet(tug)
     history.kit = history.kit.with_sheet(replace(sheet, regions=(first, *fresh, *rest)))
     at = history.kit.at(tug)

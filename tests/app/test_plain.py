@@ -12,7 +12,7 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QLabel, QMenu, QTextEdit, QWidget
 
 from even_palette.app import plain
-from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Bake, Kit, MeshFile, Step, Tone
 from even_palette.core.kit.store import KitFolder
@@ -30,8 +30,8 @@ def marked(history: History, tmp_path: Path) -> Kit:
     os.mkfifo(pipe)
     name = f'<img src="{pipe}"><b>& name</b>'
     (tmp_path / "<b>room&.obj").write_text(ROOM)
-    history.do(mesh_commands.add_mesh(MeshFile("room", str(tmp_path / "<b>room&.obj"), "sheet_1")))
-    history.do(mesh_commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1)))
+    history.do(commands.add_mesh(MeshFile("room", str(tmp_path / "<b>room&.obj"), "sheet_1")))
+    history.do(commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1)))
     history.do(commands.add_palette(new_palette("palette", name, np.array([(1, 2, 3), (200, 9, 9)], np.uint8))))
     history.do(commands.add_ramp(Ramp("ramp", name, (RampRow(name, (Stop(0.0, (1, 1, 1)), Stop(1.0, (9, 9, 9)))),))))
     history.do(commands.add_tone("sheet_1", Tone("neutral", name, "neutral")))

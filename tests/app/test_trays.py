@@ -16,7 +16,7 @@ from even_palette.core.colour.ciede2000 import ciede2000
 from even_palette.core.colour.cielab import linear_to_cielab
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.colour.swatches import read_swatches
-from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import Box, Unmix
 from even_palette.core.kit.owners import OVER, users_of
 from even_palette.core.kit.recipe_file import read_recipe, write_recipe
@@ -377,7 +377,7 @@ def test_a_locked_region_comes_first(small: Driver) -> None:
     session = small.session
     first, second = (region.key for region in session.at.sheet.regions[:2])
     for key in (first, second):
-        session.do(mesh_commands.add_box(key, Box(0.0, 0.0, 0.5, 0.5)))
+        session.do(commands.add_box(key, Box(0.0, 0.0, 0.5, 0.5)))
     small.stage(3)
     session.select(region=second)
     small.settle()

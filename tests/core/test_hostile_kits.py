@@ -11,7 +11,7 @@ import pytest
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import (
     MOST_PARAMETERS,
     MOST_REGIONS,
@@ -83,7 +83,7 @@ def test_regions_that_take_each_others_masks_in_a_line(each: int, tmp_path: Path
     wanted = mask_of(kit.at(), sheets, f"r{MOST_REGIONS - 1}").samples
     assert wanted.any()
     assert np.array_equal(mask_of(kit.at(), sheets, "r0").samples, wanted)
-    changed = mesh_commands.add_box(f"r{MOST_REGIONS - 1}", Box(0.5, 0.5, 1.0, 1.0)).apply(kit)
+    changed = commands.add_box(f"r{MOST_REGIONS - 1}", Box(0.5, 0.5, 1.0, 1.0)).apply(kit)
     assert not np.array_equal(mask_of(changed.at(), sheets, "r0").samples, wanted)
 
 
@@ -239,9 +239,9 @@ def test_a_folder_named_in_bytes_that_are_no_text(tmp_path: Path, maps: dict[str
 def test_any_bake_may_serve_as_ids(tmp_path: Path) -> None:
     """Also one of 16 bits and of one channel: it is looked at in 8."""
     (tmp_path / "room.obj").write_text(ROOM)
-    kit = mesh_commands.add_mesh(MeshFile("room", str(tmp_path / "room.obj"), "sheet_1")).apply(Kit())
-    kit = mesh_commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1)).apply(kit)
-    kit = mesh_commands.set_id_bake("sheet_1", kit.sheets[0].bakes[0].key).apply(kit)
+    kit = commands.add_mesh(MeshFile("room", str(tmp_path / "room.obj"), "sheet_1")).apply(Kit())
+    kit = commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1)).apply(kit)
+    kit = commands.set_id_bake("sheet_1", kit.sheets[0].bakes[0].key).apply(kit)
     kit = commands.add_regions("sheet_1", [(200, 200, 200)]).apply(kit)
     for unmix in (None, Unmix()):
         weights_of(commands.set_unmix("sheet_1", unmix).apply(kit).at(), Sheets())

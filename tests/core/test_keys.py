@@ -13,7 +13,7 @@ import pytest
 from msgspec.structs import replace
 
 from even_palette.core.errors import FileChanged, NotReady, UserError
-from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Bake, Focus, Kit, MeshFile, Step, Tone
 from even_palette.core.kit.store import as_on_disk, fingerprint
@@ -158,11 +158,9 @@ def whole(history: History, maps: dict[Role, Path], tmp_path: Path) -> Kit:
     """A kit with a mesh, bakes, spilled light of two regions, tones, a palette, a ramp, steps and a recipe."""
     (tmp_path / "room.obj").write_text(ROOM)
     seen = fingerprint(tmp_path / "room.obj")
-    history.do(mesh_commands.add_mesh(MeshFile("room", str(tmp_path / "room.obj"), "sheet_1", seen.size, seen.sha256)))
+    history.do(commands.add_mesh(MeshFile("room", str(tmp_path / "room.obj"), "sheet_1", seen.size, seen.sha256)))
     for kind, values in (("spill", {"rays": 16.0}), ("id_colours", {}), ("height", {})):
-        history.do(
-            mesh_commands.add_bake("sheet_1", Bake(kind, kind, 256, 4, 1, values, "day" if kind == "spill" else ""))
-        )
+        history.do(commands.add_bake("sheet_1", Bake(kind, kind, 256, 4, 1, values, "day" if kind == "spill" else "")))
     entries = np.array([(10, 20, 30), (200, 180, 90), (90, 10, 200)], np.uint8)
     history.do(commands.add_palette(new_palette("palette", "Palette", entries)))
     history.do(

@@ -12,11 +12,10 @@ from msgspec.structs import replace
 from even_palette.core.disk import whole
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
-from even_palette.core.kit import mesh_commands, sheet_commands
 from even_palette.core.kit.assignment import pack_faces, unpack_faces
 from even_palette.core.kit.history import History
 from even_palette.core.kit.home import Home, find_unsaved, unsaved_folder
-from even_palette.core.kit.model import MOST_REGIONS, Kit, MeshFile, Region, Sheet, Step, Tone
+from even_palette.core.kit.model import MOST_MESHES, MOST_REGIONS, Kit, MeshFile, Region, Sheet, Step, Tone
 from even_palette.core.kit.names import keys_of
 from even_palette.core.kit.recipe_file import content_id, read_recipe, recipe_of, write_recipe, written
 from even_palette.core.kit.store import KitFolder, as_kept, decode_kit, encode_kit
@@ -194,7 +193,7 @@ def dies(one, other):
 folder = KitFolder(Path(sys.argv[1]))
 kit = folder.open().saved
 whole.os.replace = dies
-folder.save(commands.set_cell_value(":paint", "hue", 77.0).apply(kit))
+folder.save(c.set_cell_value(":paint", "hue", 77.0).apply(kit))
 """
 
 
@@ -261,21 +260,21 @@ def test_two_kits_that_save_one_recipe_at_once(linked: tuple[History, KitFolder,
 
 
 def test_a_removed_sheet_retires_the_keys_of_its_tones(history: History) -> None:
-    history.do(sheet_commands.add_sheet("Second"))
+    history.do(c.add_sheet("Second"))
     key = history.kit.sheets[1].key
     history.do(c.add_tone(key, Tone("neutral", "Neutral", "neutral")))
     tone = history.kit.sheets[1].tones[0].key
-    history.do(sheet_commands.remove_sheet(key))
+    history.do(c.remove_sheet(key))
     assert tone in keys_of(history.kit)
 
 
 def test_a_known_mesh_is_read_anew_at_the_limit_of_meshes(tmp_path: Path) -> None:
-    files = tuple(MeshFile(f"m_{n}", str(tmp_path / f"{n}.obj"), "sheet_1") for n in range(mesh_commands.MOST_MESHES))
+    files = tuple(MeshFile(f"m_{n}", str(tmp_path / f"{n}.obj"), "sheet_1") for n in range(MOST_MESHES))
     kit = Kit(meshes=files)
-    again = mesh_commands.add_mesh(replace(files[3], sha256="f" * 64)).apply(kit)
+    again = c.add_mesh(replace(files[3], sha256="f" * 64)).apply(kit)
     assert again.meshes[3].sha256 == "f" * 64
     with pytest.raises(UserError, match="at most"):
-        mesh_commands.add_mesh(replace(files[3], path=str(tmp_path / "new.obj"))).apply(kit)
+        c.add_mesh(replace(files[3], path=str(tmp_path / "new.obj"))).apply(kit)
 
 
 def test_a_drag_that_alone_is_over_the_budget(history: History) -> None:
@@ -295,7 +294,7 @@ def test_a_drag_that_alone_is_over_the_budget(history: History) -> None:
 def two_sheets(history: History, tmp_path: Path) -> History:
     """Two sheets; the first has a pattern, a step and a tone of maps of its own."""
     other = kit_of(write_maps(tmp_path / "other", seed=8), coats=False).kit.sheets[0]
-    history.do(sheet_commands.add_sheet("Second"))
+    history.do(c.add_sheet("Second"))
     key = history.kit.sheets[1].key
     for source in other.sources:
         history.do(c.add_map(key, source))

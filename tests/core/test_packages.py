@@ -13,7 +13,7 @@ from jsonschema import Draft202012Validator
 
 from even_palette.core.errors import UserError
 from even_palette.core.graph.slots import MOST_UNITS
-from even_palette.core.kit import commands, sheet_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit, Source, Tone
 from even_palette.core.kit.store import fingerprint
@@ -185,7 +185,7 @@ def test_a_package_holds_what_its_program_reads(history: History, sheets: Sheets
 def test_what_is_equal_is_in_one_file(history: History, sheets: Sheets, tmp_path: Path) -> None:
     """Two sheets with the same paint: one file, named by both, and both play."""
     first = history.kit.sheets[0]
-    history.do(sheet_commands.add_sheet("Second"))
+    history.do(commands.add_sheet("Second"))
     for source in first.sources:
         history.do(commands.add_map("second", source))
     history.do(commands.add_regions("second", [region.id_colour for region in first.regions]))

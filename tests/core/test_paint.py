@@ -14,7 +14,7 @@ from scipy.ndimage import gaussian_filter, zoom
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.checks import find
 from even_palette.core.errors import UserError
-from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Box, Kit, Region, Step, paint_tiles
 from even_palette.core.kit.store import BLOBS, KitFolder, read_kit
@@ -540,7 +540,7 @@ def test_paint_from_a_script() -> None:
         rng = np.random.default_rng(5)
         for key in ("one", "two", "kept"):
             region = Region(key, key, (len(key), 0, 0), keyed=False, boxes=plain_boxes(rng), locked=key == "kept")
-            kit.do(mesh_commands.add_regions("sheet_1", [region]))
+            kit.do(commands.put_regions("sheet_1", [region]))
         before = kit.weights()
         assert kit.paint("one", [(0.2, 0.3), (0.8, 0.6)], radius=90.0, hardness=1.0)
         after = kit.weights()

@@ -8,7 +8,7 @@ import pytest
 
 from even_palette.core.checks import find
 from even_palette.core.errors import UserError
-from even_palette.core.kit import commands, mesh_commands, sheet_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Bake, Kit, MeshFile, Tone
 from even_palette.core.kit.owners import without_unused
@@ -55,14 +55,14 @@ def rich(tmp_path: Path, world: World) -> History:
     """Two sheets with paint and IDs, a mesh on both, a bake, a recipe, tones."""
     history = kit_of(write_maps(tmp_path / "one", 48, 1))
     other = kit_of(write_maps(tmp_path / "two", 61, 2), coats=False).kit.sheets[0]
-    history.do(sheet_commands.add_sheet("Second"))
+    history.do(commands.add_sheet("Second"))
     for source in other.sources:
         history.do(commands.add_map("second", source))
     history.do(commands.add_regions("second", [region.id_colour for region in other.regions]))
     seen = fingerprint(world.meshes[0][0])
-    history.do(mesh_commands.add_mesh(MeshFile("room", str(world.meshes[0][0]), "sheet_1", seen.size, seen.sha256)))
-    history.do(mesh_commands.put_slot("room", "right", "second"))
-    history.do(mesh_commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1)))
+    history.do(commands.add_mesh(MeshFile("room", str(world.meshes[0][0]), "sheet_1", seen.size, seen.sha256)))
+    history.do(commands.put_slot("room", "right", "second"))
+    history.do(commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1)))
     history.do(commands.add_tone("second", Tone("neutral", "Neutral", "neutral")))
     history.do(commands.add_coat("/second", Coat("shift", {"hue": 20.0})))
     history.do(commands.make_recipe("region_3", "Paint"))

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit import commands, sheet_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
@@ -121,7 +121,7 @@ def test_what_cannot_be_is_told(worn: History) -> None:
     with pytest.raises(UserError, match="made of the coats of a region"):
         worn.do(commands.make_recipe(OVER + "sheet_1", "Over"))
     worn.do(commands.set_pattern("region_1", 0, PlaneUse(map_plane("base_colour"))))
-    worn.do(sheet_commands.add_sheet("Other"))
+    worn.do(commands.add_sheet("Other"))
     other = worn.kit.sheets[-1].key
     worn.do(commands.add_regions(other, [(9, 9, 9)]))
     with pytest.raises(UserError, match="reads the map “base_colour”, which Other does not have"):

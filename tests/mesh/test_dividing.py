@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from even_palette.core.checks import find
 from even_palette.core.errors import UserError
-from even_palette.core.kit import mesh_commands, sheet_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_chosen, unpack_faces
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Bake, Box, FaceRegions, Kit, MeshFile, Up
@@ -42,7 +42,7 @@ def opened(path: Path, mesh: Mesh, colours: np.ndarray | None = None) -> tuple[H
     (write_ply if path.suffix == ".ply" else write_glb)(path, mesh, shades)
     seen = fingerprint(path)
     history = History(Kit())
-    history.do(mesh_commands.add_mesh(MeshFile("tiles", str(path), "sheet_1", seen.size, seen.sha256)))
+    history.do(commands.add_mesh(MeshFile("tiles", str(path), "sheet_1", seen.size, seen.sha256)))
     return history, Sheets()
 
 
@@ -73,7 +73,7 @@ def test_faces_of_a_mesh_that_is_not_there_are_refused(tiles: tuple[History, She
     """Nothing is given to nobody without a word."""
     history, _ = tiles
     faces = history.kit.meshes[0].faces
-    for command in (mesh_commands.set_faces("Assign", {"nobody": faces}), mesh_commands.set_roots({"nobody": ""})):  # type: ignore[dict-item]
+    for command in (commands.set_faces("Assign", {"nobody": faces}), commands.set_roots({"nobody": ""})):  # type: ignore[dict-item]
         with pytest.raises(UserError, match="no mesh “nobody”"):
             history.do(command)
 
@@ -120,7 +120,7 @@ def test_too_many_elements_are_refused(tmp_path: Path) -> None:
 def test_scatter_split_is_reproducible_and_editable(tiles: tuple[History, Sheets]) -> None:
     history, sheets = tiles
     history.do(divide(history.kit.at(), sheets, ElementKind.SLOT))
-    history.do(mesh_commands.add_regions("sheet_1", tuple(replace(history.kit.sheets[0].regions[0], key=f"more_{n}", name=f"More {n}")
+    history.do(commands.put_regions("sheet_1", tuple(replace(history.kit.sheets[0].regions[0], key=f"more_{n}", name=f"More {n}")
                                                for n in range(2))))  # fmt: skip
     keys = [region.key for region in history.kit.sheets[0].regions]
     every = np.ones(18, dtype=bool)
@@ -148,15 +148,15 @@ def test_boxes_hold_the_texels_whose_centres_lie_in_them(tiles: tuple[History, S
     key = history.kit.sheets[0].regions[0].key
     faces = np.ones(18, dtype=bool)
     history.do(assign(history.kit.at(), sheets, faces, ""))
-    history.do(mesh_commands.add_box(key, Box(0.25, 0.5, 0.75, 1.2)))
+    history.do(commands.add_box(key, Box(0.25, 0.5, 0.75, 1.2)))
     level = weights_of(history.kit.at(), sheets).levels[0]
     side = level.shape[0]
     centre = (np.arange(side) + 0.5) / side
     inside = (centre[:, None] >= 0.5) & (centre[None] >= 0.25) & (centre[None] < 0.75)
     assert np.array_equal(level == 255, inside)
     with pytest.raises(UserError, match="no part of the sheet"):
-        mesh_commands.add_box(key, Box(0.5, 0.5, 0.5, 0.6)).apply(history.kit)
-    history.do(mesh_commands.clear_boxes(key))
+        commands.add_box(key, Box(0.5, 0.5, 0.5, 0.6)).apply(history.kit)
+    history.do(commands.clear_boxes(key))
     assert not weights_of(history.kit.at(), sheets).levels[0].any()
 
 
@@ -165,7 +165,7 @@ def test_sources_of_a_region_are_mixed_by_the_strongest_claim(tiles: tuple[Histo
     history, sheets = tiles
     history.do(divide(history.kit.at(), sheets, ElementKind.SHELL))
     first, second = (region.key for region in history.kit.sheets[0].regions[:2])
-    history.do(mesh_commands.add_box(first, Box(0, 0, 0.5, 0.5)))
+    history.do(commands.add_box(first, Box(0, 0, 0.5, 0.5)))
     weights = weights_of(history.kit.at(), sheets)
     at = int(0.15 * 1024), int(0.15 * 1024)  # on the first shell, in the box
     assert weights.levels[0][at] == 255
@@ -178,8 +178,8 @@ def test_sources_of_a_region_are_mixed_by_the_strongest_claim(tiles: tuple[Histo
 def test_kit_json_keeps_meshes_and_assignments(tiles: tuple[History, Sheets], tmp_path: Path) -> None:
     history, sheets = tiles
     history.do(divide(history.kit.at(), sheets, ElementKind.SHELL))
-    history.do(mesh_commands.add_bake("sheet_1", Bake("along", "along", 512, 8, 2, {"way": "up"})))
-    history.do(mesh_commands.set_roots({"tiles": pack_chosen(np.arange(18) < 3)}))
+    history.do(commands.add_bake("sheet_1", Bake("along", "along", 512, 8, 2, {"way": "up"})))
+    history.do(commands.set_roots({"tiles": pack_chosen(np.arange(18) < 3)}))
     text = encode_kit(history.kit, tmp_path)
     assert decode_kit(text, tmp_path) == history.kit
     assert b'"tiles.ply"' in text
@@ -225,8 +225,8 @@ def test_slots_on_two_sheets_and_merged(tmp_path: Path) -> None:
     """Each sheet sees the faces of its slots; merged, one sheet sees all."""
     mesh = with_fields(quads(GRID), slots=("wood", "iron"), face_slot=(np.arange(18) // 2 % 2).astype(np.int32))
     history, sheets = opened(tmp_path / "two.glb", mesh)
-    history.do(sheet_commands.add_sheet("Irons"))
-    history.do(mesh_commands.put_slot("tiles", "iron", "irons"))
+    history.do(commands.add_sheet("Irons"))
+    history.do(commands.put_slot("tiles", "iron", "irons"))
     kit = history.kit
     for key, count in (("sheet_1", 10), ("irons", 8)):
         found = mesh_on_sheet(kit.at(key), sheets)
@@ -235,14 +235,14 @@ def test_slots_on_two_sheets_and_merged(tmp_path: Path) -> None:
     history.do(divide(kit.at("irons"), sheets, ElementKind.SLOT))
     assert len(history.kit.at("irons").sheet.regions) == 1
     assert (regions_of_faces(history.kit.at("irons"), sheets) == 0).all()
-    history.do(mesh_commands.merge_slots("tiles", "sheet_1"))
+    history.do(commands.merge_slots("tiles", "sheet_1"))
     found = mesh_on_sheet(history.kit.at("sheet_1"), sheets)
     assert found is not None
     assert found.mesh.face_count == 18
     assert mesh_on_sheet(history.kit.at("irons"), sheets) is None
     check_kit(history.kit)
     with pytest.raises(UserError, match="at least one sheet"):
-        sheet_commands.remove_sheet("sheet_1").apply(sheet_commands.remove_sheet("irons").apply(history.kit))
+        commands.remove_sheet("sheet_1").apply(commands.remove_sheet("irons").apply(history.kit))
 
 
 def test_units_and_axes(tiles: tuple[History, Sheets]) -> None:
@@ -263,7 +263,7 @@ def test_ids_from_another_mesh(tiles: tuple[History, Sheets], tmp_path: Path) ->
     with pytest.raises(UserError, match="no other mesh"):
         take_ids(history.kit.at(), sheets, "slots", 0.02)
     reference = MeshFile("other", str(tmp_path / "other.glb"), "sheet_1", seen.size, seen.sha256, reference=True)
-    history.do(mesh_commands.add_mesh(reference))
+    history.do(commands.add_mesh(reference))
     history.do(take_ids(history.kit.at(), sheets, "slots", 0.02))
     kit = history.kit
     assert [region.name for region in kit.sheets[0].regions] == ["wood", "iron"]
@@ -285,7 +285,7 @@ def test_ids_from_another_mesh(tiles: tuple[History, Sheets], tmp_path: Path) ->
 def test_bakes_follow_the_assignment_and_only_what_they_depend_on(tiles: tuple[History, Sheets]) -> None:
     history, sheets = tiles
     for name in ("id_colours", "position"):
-        history.do(mesh_commands.add_bake("sheet_1", Bake(name, name, 256, 4, 1)))
+        history.do(commands.add_bake("sheet_1", Bake(name, name, 256, 4, 1)))
     before = {bake.key: bake_of(history.kit.at(), sheets, bake)[0] for bake in history.kit.sheets[0].bakes}
     history.do(divide(history.kit.at(), sheets, ElementKind.SHELL))
     assert known_bake(history.kit.at(), sheets, history.kit.sheets[0].bake("id_colours")) is None
@@ -332,9 +332,9 @@ def test_mutated_kits_with_meshes(tiles: tuple[History, Sheets], tmp_path: Path)
     """200 damaged kit.json with meshes, boxes and bakes: refused in one line, or opened and computed."""
     history, sheets = tiles
     history.do(divide(history.kit.at(), sheets, ElementKind.SHELL))
-    history.do(mesh_commands.add_box(history.kit.sheets[0].regions[0].key, Box(0.1, 0.1, 0.6, 0.6)))
-    history.do(mesh_commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1, {"axis": "x"})))
-    history.do(mesh_commands.set_roots({"tiles": pack_chosen(np.arange(18) < 3)}))
+    history.do(commands.add_box(history.kit.sheets[0].regions[0].key, Box(0.1, 0.1, 0.6, 0.6)))
+    history.do(commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1, {"axis": "x"})))
+    history.do(commands.set_roots({"tiles": pack_chosen(np.arange(18) < 3)}))
     data, rng, opened_kits = encode_kit(history.kit, tmp_path), random.Random(8), 0
     refused = []
     for number in range(200):

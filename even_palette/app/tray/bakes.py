@@ -15,7 +15,7 @@ from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit import mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import Bake
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.bakes._declare import Reads
@@ -67,9 +67,9 @@ class BakesTab(QWidget):
         self.write_button.setToolTip("Write this bake as a file (PNG, TIFF or EXR)")
         self.write_button.clicked.connect(self._write)
         self.id_button = QPushButton("Use as ID map")
-        self.id_button.clicked.connect(lambda: session.do(mesh_commands.set_id_bake(session.at.key, self.bake)))
+        self.id_button.clicked.connect(lambda: session.do(commands.set_id_bake(session.at.key, self.bake)))
         remove = tool("Remove bake", "trash", "Remove this bake")
-        remove.clicked.connect(lambda: session.do(mesh_commands.remove_bake(session.at.key, self.bake)))
+        remove.clicked.connect(lambda: session.do(commands.remove_bake(session.at.key, self.bake)))
         self.remove = remove
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -176,11 +176,11 @@ class BakesTab(QWidget):
     def _change(self, **fields: object) -> None:
         bake = self._current()
         if bake is not None:
-            self.session.do(mesh_commands.set_bake(self.session.at.key, replace(bake, **fields)))
+            self.session.do(commands.set_bake(self.session.at.key, replace(bake, **fields)))
 
     def _add(self) -> None:
         name = self.kind.currentData()
-        if self.session.do(mesh_commands.add_bake(self.session.at.key, Bake(name, name))):
+        if self.session.do(commands.add_bake(self.session.at.key, Bake(name, name))):
             self.bake = self.session.at.sheet.bakes[-1].key
             self.refresh()
             self._look()

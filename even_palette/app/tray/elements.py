@@ -24,7 +24,7 @@ from even_palette.app.controls import choice as choice_box
 from even_palette.app.session import Session
 from even_palette.app.view_state import Tool
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit import mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import Box
 from even_palette.core.mesh.kinds import ElementKind, Likeness
 from even_palette.core.results.dividing import Split, assign, divide, scatter_split
@@ -82,7 +82,7 @@ class ElementsTab(QWidget):
         self.padding.setToolTip("How far regions of elements reach beyond their UV islands")
         self.padding.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.padding.setKeyboardTracking(False)
-        self.padding.valueChanged.connect(lambda value: session.do(mesh_commands.set_padding(session.at.key, value)))
+        self.padding.valueChanged.connect(lambda value: session.do(commands.set_padding(session.at.key, value)))
         self.column.addWidget(self.padding)
         self.column.addWidget(self._scatter())
         self.column.addWidget(self._boxes())
@@ -176,7 +176,7 @@ class ElementsTab(QWidget):
         buttons.append(draw)
         self.box_buttons = buttons
         clear = tool("Remove rectangles", "trash", "Remove the selected region's rectangles")
-        clear.clicked.connect(lambda: self.session.do(mesh_commands.clear_boxes(self.session.region)))
+        clear.clicked.connect(lambda: self.session.do(commands.clear_boxes(self.session.region)))
         fold.column.addLayout(row(*buttons, clear))
         self.boxes_label = label("", "quiet")
         fold.column.addWidget(self.boxes_label)
@@ -337,7 +337,7 @@ class ElementsTab(QWidget):
         if not self.session.region:
             self.session.notice.emit("Select a region first; it gets the rectangle.")
             return
-        self.session.do(mesh_commands.add_box(self.session.region, box))
+        self.session.do(commands.add_box(self.session.region, box))
 
     def _draw_box(self) -> None:
         if self.session.region:

@@ -9,7 +9,7 @@ from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.core.colour.hexcode import Rgb8, format_hex, parse_hex
 from even_palette.core.errors import UserError
-from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.id_colours import IdColours
@@ -45,7 +45,7 @@ class IdColoursTab(QWidget):
         recolour.clicked.connect(self._change_colour)
         self.keyed = QCheckBox("Selected region takes in its ID colour")
         self.keyed.setToolTip("Without, the region holds only its elements and boxes")
-        self.keyed.clicked.connect(lambda on: session.do(mesh_commands.set_keyed(session.region, on)))
+        self.keyed.clicked.connect(lambda on: session.do(commands.set_keyed(session.region, on)))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)

@@ -10,7 +10,7 @@ from even_palette.app.session import Session
 from even_palette.app.tray.bakes import BakesTab
 from even_palette.app.tray.elements import ElementsTab
 from even_palette.app.tray.id_colours import IdColoursTab
-from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.dividing import fresh_id_colours, new_regions
 
@@ -115,7 +115,7 @@ class RegionsPanel(Panel):
         at = self.session.at
         colours = fresh_id_colours(1, [region.id_colour for region in at.sheet.regions])
         made = new_regions(at, [f"Region {len(at.sheet.regions) + 1}"], colours)
-        if self.session.do(mesh_commands.add_regions(at.key, made)):
+        if self.session.do(commands.put_regions(at.key, made)):
             self.session.select(region=made[0].key)
 
     def _rename(self, item: QListWidgetItem) -> None:

@@ -21,7 +21,7 @@ from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit import commands, mesh_commands, sheet_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import MeshFile, Source, Unit, Up
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
@@ -54,9 +54,9 @@ class SourcePanel(Panel):
         self.sheet_name.setAccessibleName("Name of the sheet")
         self.sheet_name.editingFinished.connect(self._rename_sheet)
         self.add_sheet = tool("Add sheet", "plus", "Add an empty sheet and put it in front")
-        self.add_sheet.clicked.connect(lambda: session.do(sheet_commands.add_sheet("Sheet")))
+        self.add_sheet.clicked.connect(lambda: session.do(commands.add_sheet("Sheet")))
         self.remove_sheet = tool("Remove sheet", "trash", "Remove this sheet with its regions")
-        self.remove_sheet.clicked.connect(lambda: session.do(sheet_commands.remove_sheet(session.at.key)))
+        self.remove_sheet.clicked.connect(lambda: session.do(commands.remove_sheet(session.at.key)))
         self.files = ShortList("Maps and meshes", 128)
         self.files.currentItemChanged.connect(lambda *_: self._choose())
         self.card = QVBoxLayout()
@@ -157,7 +157,7 @@ class SourcePanel(Panel):
 
     def _rename_sheet(self) -> None:
         if self.sheet_name.text() != self.session.at.sheet.name:
-            self.session.do(sheet_commands.rename_sheet(self.session.at.key, self.sheet_name.text()))
+            self.session.do(commands.rename_sheet(self.session.at.key, self.sheet_name.text()))
 
     # Maps
 
@@ -227,7 +227,7 @@ class SourcePanel(Panel):
         reference.setChecked(file.reference)
         reference.clicked.connect(
             lambda on: self.session.do(
-                mesh_commands.change_mesh(file.key, "Call mesh a reference", lambda m: replace(m, reference=on))
+                commands.change_mesh(file.key, "Call mesh a reference", lambda m: replace(m, reference=on))
             )
         )
         column.addWidget(reference)
@@ -243,7 +243,7 @@ class SourcePanel(Panel):
         write.clicked.connect(lambda: self._write_mesh(file))
         write.setEnabled(not isinstance(mesh, str))
         remove = tool(f"Remove mesh {file.key}", "trash", "Remove this mesh from the kit")
-        remove.clicked.connect(lambda: self.session.do(mesh_commands.remove_mesh(file.key)))
+        remove.clicked.connect(lambda: self.session.do(commands.remove_mesh(file.key)))
         take = tool(f"Take mesh {file.key} into the kit", "package", "Copy this mesh into the kit's folder")
         take.clicked.connect(lambda: self.session.files.take_in_mesh(file.key))
         buttons = row(find, take, write, remove)
@@ -264,7 +264,7 @@ class SourcePanel(Panel):
         """Unit, upward axis and UV set."""
 
         def change(what: str, **fields: object) -> None:
-            self.session.do(mesh_commands.change_mesh(file.key, f"Change {what}", lambda m: replace(m, **fields)))
+            self.session.do(commands.change_mesh(file.key, f"Change {what}", lambda m: replace(m, **fields)))
 
         unit = choice(f"Unit of {file.key}", list(UNITS))
         show_choice(unit, file.unit)
@@ -283,7 +283,7 @@ class SourcePanel(Panel):
         button.setToolTip("xatlas cuts the mesh into charts and packs them; a painted map will not fit these UVs")
         button.clicked.connect(
             lambda: self.session.do(
-                mesh_commands.change_mesh(file.key, "Unwrap mesh", lambda m: replace(m, unwrap=not file.unwrap))
+                commands.change_mesh(file.key, "Unwrap mesh", lambda m: replace(m, unwrap=not file.unwrap))
             )
         )
         return row(button, stretch=0)
@@ -297,7 +297,7 @@ class SourcePanel(Panel):
             box = choice(f"Sheet of slot {slot}", sheets)
             show_choice(box, file.slots.get(slot, file.sheet))
             box.activated.connect(
-                lambda i, box=box, slot=slot: self.session.do(mesh_commands.put_slot(file.key, slot, box.itemData(i)))
+                lambda i, box=box, slot=slot: self.session.do(commands.put_slot(file.key, slot, box.itemData(i)))
             )
             name = label(slot)
             name.setToolTip(plain.tip(f"Material slot {slot}"))
@@ -306,7 +306,7 @@ class SourcePanel(Panel):
         if len(used) > 1:
             merge = QPushButton(plain.item(f"Merge slots to {self.session.at.sheet.name}"))
             merge.setToolTip(plain.tip(f"Its slots lie on {len(used)} sheets; put them all on this one"))
-            merge.clicked.connect(lambda: self.session.do(mesh_commands.merge_slots(file.key, self.session.at.key)))
+            merge.clicked.connect(lambda: self.session.do(commands.merge_slots(file.key, self.session.at.key)))
             column.addWidget(merge)
 
     def _find_mesh(self, file: MeshFile) -> None:

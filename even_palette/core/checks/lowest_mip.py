@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from even_palette.core.checks._finding import Finding, Mend, Severity, place_of
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
-from even_palette.core.kit import commands, mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import MOST_PADDING, Focus, Step
 from even_palette.core.results.id_map import has_masks
 from even_palette.core.results.sheet_mesh import mesh_on_sheet
@@ -48,5 +48,5 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         yield Finding(
             "Regions", Severity.WARNING,
             f"A padding of {at.sheet.padding} texels does not last to mip {level}; that needs {side - 1}.",
-            look="uv_layout", mend=Mend(f"Pad {wanted} texels", mesh_commands.set_padding(at.key, wanted)),
+            look="uv_layout", mend=Mend(f"Pad {wanted} texels", commands.set_padding(at.key, wanted)),
         )  # fmt: skip

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.colour.hexcode import Rgb8, parse_hex
 from even_palette.core.errors import UserError
-from even_palette.core.kit import mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_faces
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import MOST_REGIONS, Bake, FaceRegions, Focus, Kit, Region
@@ -53,7 +53,7 @@ def _farthest(levels: Sequence[int], count: int, used: list[Rgb8]) -> list[Rgb8]
 def assign(at: Focus, store: Store, chosen: Bools, region: str) -> Command:
     """Give the chosen faces (F,) of the sheet to a region, or to none with ""."""
     name = at.kit.region(region).name if region else "no region"
-    return mesh_commands.set_faces(f"Give faces to {name}", _relabelled(at, store, {region: chosen}))
+    return commands.set_faces(f"Give faces to {name}", _relabelled(at, store, {region: chosen}))
 
 
 def divide(at: Focus, store: Store, kind: ElementKind) -> Command:
@@ -72,7 +72,7 @@ def divide(at: Focus, store: Store, kind: ElementKind) -> Command:
         colours = [mine if mine not in taken else fresh for mine, fresh in zip(own, colours, strict=True)]
     made = new_regions(at, [found.name(number) for number in range(found.count)], colours)
     parts = {region.key: found.labels == number for number, region in enumerate(made)}
-    return mesh_commands.set_faces(f"A region per {kind}", _relabelled(at, store, parts), at.key, made)
+    return commands.set_faces(f"A region per {kind}", _relabelled(at, store, parts), at.key, made)
 
 
 def new_regions(at: Focus, wanted: list[str], colours: list[Rgb8]) -> tuple[Region, ...]:
@@ -125,7 +125,7 @@ def scatter_split(
     parts = {key: part_of[shells.labels] == number for number, key in enumerate(wanted)}
     total = float(sizes.sum()) or 1.0
     return Split(
-        mesh_commands.set_faces(f"Scatter split, seed {seed}", _relabelled(at, store, parts)),
+        commands.set_faces(f"Scatter split, seed {seed}", _relabelled(at, store, parts)),
         tuple(int((found.parts == number).sum()) for number in range(len(wanted))),
         tuple(float(sizes[found.parts == number].sum()) / total for number in range(len(wanted))),
         found.conflicts,
@@ -151,15 +151,15 @@ def take_ids(at: Focus, store: Store, by: str, limit: float) -> Command:
         values: dict[str, float | str] = {"by": by, "limit": limit}
         if old is None:
             bake = Bake("transfer", "transfer", 1024, sheet.padding, 1, values)
-            after = mesh_commands.add_bake(at.key, bake).apply(before)
+            after = commands.add_bake(at.key, bake).apply(before)
             key = after.sheet(at.key).bakes[-1].key
         else:
-            after, key = mesh_commands.set_bake(at.key, replace(old, values=values)).apply(before), old.key
+            after, key = commands.set_bake(at.key, replace(old, values=values)).apply(before), old.key
         taken = {region.id_colour for region in sheet.regions}
         fresh = [(name, colour) for name, colour in named if colour not in taken]
         made = new_regions(before.at(at.key), [name for name, _ in fresh], [colour for _, colour in fresh])
         keyed = tuple(replace(region, keyed=True, inner=4.0, outer=4.0) for region in made)
-        return mesh_commands.add_regions(at.key, keyed).apply(mesh_commands.set_id_bake(at.key, key).apply(after))
+        return commands.put_regions(at.key, keyed).apply(commands.set_id_bake(at.key, key).apply(after))
 
     return Command("Take IDs from another mesh", apply)
 
@@ -172,7 +172,7 @@ def choose_roots(at: Focus, store: Store, chosen: Bools) -> Command:
         whole = np.zeros(count, dtype=bool)
         whole[faces] = part
         roots[key] = pack_chosen(whole)
-    return mesh_commands.set_roots(roots)
+    return commands.set_roots(roots)
 
 
 def _pairs_among(at: Focus, store: Store, numbers: Samples) -> Samples:

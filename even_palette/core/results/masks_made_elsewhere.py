@@ -7,7 +7,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit import mesh_commands
+from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import MOST_REGIONS, Focus, Step
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
@@ -45,7 +45,7 @@ def regions_from_masks(at: Focus, store: Store, maps: Sequence[str]) -> Command:
     made = new_regions(at, [name for name, _ in wanted], colours)
     steps = [Step("channel", plane=use, join=Join.REPLACE) for _, use in wanted]
     regions = tuple(replace(region, steps=(step,)) for region, step in zip(made, steps, strict=True))
-    return mesh_commands.add_regions(at.key, regions)
+    return commands.put_regions(at.key, regions)
 
 
 def used_channels(plane: Plane) -> list[int]:

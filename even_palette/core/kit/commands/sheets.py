@@ -4,7 +4,7 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.assignment import without_region
-from even_palette.core.kit.commands import Command
+from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.model import MOST_SHEETS, Kit, MeshFile, Sheet, change_one
 from even_palette.core.kit.names import new_key, retire, unique
 

@@ -5,7 +5,8 @@ from collections.abc import Callable, Iterable, Mapping
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.commands import Command, without_plane
+from even_palette.core.kit.commands._command import Command
+from even_palette.core.kit.commands.maps import without_plane
 from even_palette.core.kit.model import (
     MOST_BAKES,
     MOST_BOXES,
@@ -86,7 +87,7 @@ def set_faces(
     return Command(label, apply)
 
 
-def add_regions(sheet: str, regions: tuple[Region, ...]) -> Command:
+def put_regions(sheet: str, regions: tuple[Region, ...]) -> Command:
     """Add regions, ready made, to a sheet."""
     return set_faces("Add region" if len(regions) == 1 else f"Add {len(regions)} regions", {}, sheet, regions)
 
