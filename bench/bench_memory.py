@@ -30,7 +30,7 @@ def make_kit(side: int, folder: Path) -> None:
     from scipy.spatial import cKDTree
 
     from even_palette import scripting
-    from even_palette.core.kit.model import Step
+    from even_palette.core.kit.sheet import Step
     from even_palette.core.raster.files import write_plane
     from even_palette.core.raster.plane import Encoding, Plane
 
@@ -67,7 +67,7 @@ def edit(folder: Path) -> None:
     from even_palette.app import theme
     from even_palette.app.window import Window
     from even_palette.core.kit import commands
-    from even_palette.core.kit.model import Step
+    from even_palette.core.kit.sheet import Step
 
     app = QApplication([])
     theme.apply_scheme(app, "day")

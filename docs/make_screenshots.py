@@ -17,7 +17,7 @@ from even_palette.app.main import open_demo
 from even_palette.app.view_state import Hand, Panes
 from even_palette.app.window import Window
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Step
+from even_palette.core.kit.sheet import Step
 from even_palette.core.regions.steps import Join
 from even_palette.core.results.looks import Look
 from even_palette.core.results.sheet_mesh import regions_of_faces

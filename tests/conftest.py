@@ -11,8 +11,9 @@ from hypothesis import HealthCheck, settings
 
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Kit, Source
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
+from even_palette.core.kit.sheet import Source
 from even_palette.core.kit.store import fingerprint
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role

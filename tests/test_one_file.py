@@ -67,7 +67,7 @@ STAGE = Stage(
 """By its path below the program."""
 
 SCRIPT = """
-from even_palette.core.kit.model import Bake, Step, Tone
+from even_palette.core.kit.sheet import Bake, Step, Tone
 from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.looks import Chosen, offered
 

@@ -27,7 +27,8 @@ from even_palette.core.arrays import Bools, Floats, float32
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Focus, Kit, Region
+from even_palette.core.kit.model import Focus, Kit
+from even_palette.core.kit.sheet import Region
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.brush import LEAST_RADIUS, MOST_RADIUS, Path
 from even_palette.core.regions.steps import STEPS

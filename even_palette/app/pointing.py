@@ -15,7 +15,8 @@ from even_palette.app.tray.tray import Tray
 from even_palette.app.view_state import Panes
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import Box, Focus
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Box
 from even_palette.core.results.sheet_mesh import regions_of_faces
 
 

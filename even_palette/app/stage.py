@@ -10,7 +10,8 @@ from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.view_state import Panes
-from even_palette.core.kit.model import Box, Focus, Kit
+from even_palette.core.kit.model import Focus, Kit
+from even_palette.core.kit.sheet import Box
 from even_palette.core.results.looks import Look
 
 BOARD_PX = 272

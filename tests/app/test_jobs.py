@@ -15,7 +15,8 @@ from even_palette.core.disk.places import log_file
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History, unshared_bytes
-from even_palette.core.kit.model import FaceRegions, Kit, MeshFile
+from even_palette.core.kit.mesh_file import FaceRegions, MeshFile
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import read_kit
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role

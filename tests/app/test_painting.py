@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from even_palette.app.view_state import Hand, Limit, Panes
 from even_palette.core.kit.home import find_unsaved
-from even_palette.core.kit.model import paint_tiles
 from even_palette.core.kit.store import AUTOSAVE_FILE, decode_kit
+from even_palette.core.kit.trees import paint_tiles
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane

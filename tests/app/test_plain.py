@@ -14,7 +14,9 @@ from PyQt6.QtWidgets import QAbstractItemView, QApplication, QLabel, QMenu, QTex
 from even_palette.app import plain
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Bake, Kit, MeshFile, Step, Tone
+from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheet import Bake, Step, Tone
 from even_palette.core.kit.store import KitFolder
 from even_palette.core.material.model import Coat
 from even_palette.core.tones.palette import new_palette

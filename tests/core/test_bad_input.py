@@ -13,7 +13,8 @@ from PIL import Image
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Kit, Tone
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheet import Tone
 from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.material.model import Coat
 from even_palette.core.raster.files import write_plane

@@ -17,7 +17,7 @@ from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, evaluate, run
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Step
+from even_palette.core.kit.sheet import Step
 from even_palette.core.material.build import BASE_SLOT, Dressed, Pictures, acting, build_material, map_plane, worn
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.coats.tonal import shares
@@ -542,7 +542,8 @@ def test_spilled_light_is_known_by_what_it_comes_from(history: History) -> None:
     """Another state of a map, of the glow, of a variant's value or of a region's place is other light; a tint is not."""
     from msgspec.structs import replace
 
-    from even_palette.core.kit.model import Bake, with_files
+    from even_palette.core.kit.sheet import Bake
+    from even_palette.core.kit.trees import with_files
 
     bake = Bake("spill", "spill", variant="day")
     history.do(commands.add_coat("region_1", Coat("glow", {"intensity": 2.0}, {"mask": map_use("base_colour")})))

@@ -12,21 +12,9 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import (
-    MOST_PARAMETERS,
-    MOST_REGIONS,
-    MOST_SIDE,
-    MOST_STEPS,
-    MOST_VARIANTS,
-    Bake,
-    Box,
-    Kit,
-    MeshFile,
-    Region,
-    Sheet,
-    Step,
-    Unmix,
-)
+from even_palette.core.kit.limits import MOST_PARAMETERS, MOST_REGIONS, MOST_SIDE, MOST_STEPS, MOST_VARIANTS
+from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.recipe_file import (
     RecipeFile,
     decode_recipe,
@@ -34,6 +22,7 @@ from even_palette.core.kit.recipe_file import (
     recipe_of,
     with_recipe,
 )
+from even_palette.core.kit.sheet import Bake, Box, Region, Sheet, Step, Unmix
 from even_palette.core.kit.store import decode_kit, encode_kit, read_kit
 from even_palette.core.material.model import Bound, Coat, Parameter, ValueKind, Variant
 from even_palette.core.raster.files import read_plane

@@ -15,7 +15,9 @@ from msgspec.structs import replace
 from even_palette.core.errors import FileChanged, NotReady, UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Bake, Focus, Kit, MeshFile, Step, Tone
+from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.model import Focus, Kit
+from even_palette.core.kit.sheet import Bake, Step, Tone
 from even_palette.core.kit.store import as_on_disk, fingerprint
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse

@@ -16,7 +16,8 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.differing import only_values_differ
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import FORMAT, Kit
+from even_palette.core.kit.limits import FORMAT
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
 from even_palette.core.kit.owners import users_of, without_unused
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit

@@ -15,9 +15,12 @@ from even_palette.core.kit import commands as c
 from even_palette.core.kit.assignment import pack_faces, unpack_faces
 from even_palette.core.kit.history import History
 from even_palette.core.kit.home import Home, find_unsaved, unsaved_folder
-from even_palette.core.kit.model import MOST_MESHES, MOST_REGIONS, Kit, MeshFile, Region, Sheet, Step, Tone
+from even_palette.core.kit.limits import MOST_MESHES, MOST_REGIONS
+from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import keys_of
 from even_palette.core.kit.recipe_file import content_id, read_recipe, recipe_of, write_recipe, written
+from even_palette.core.kit.sheet import Region, Sheet, Step, Tone
 from even_palette.core.kit.store import KitFolder, as_kept, decode_kit, encode_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse

@@ -12,7 +12,8 @@ from even_palette.core.checks import Finding, find
 from even_palette.core.checks.mask_edges import edge_width
 from even_palette.core.checks.small_patches import FAINT, _far
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Box, Kit, Region, Sheet, Step, Unmix
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheet import Box, Region, Sheet, Step, Unmix
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.results.masks import mask_of

@@ -16,8 +16,10 @@ from even_palette.core.checks import find
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Box, Kit, Region, Step, paint_tiles
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheet import Box, Region, Step
 from even_palette.core.kit.store import BLOBS, KitFolder, read_kit
+from even_palette.core.kit.trees import paint_tiles
 from even_palette.core.mesh.footprint import footprint
 from even_palette.core.mesh.model import build_mesh
 from even_palette.core.mesh.texels import SurfaceTexels, surface_texels

@@ -148,7 +148,7 @@ def test_damaged_recipes_are_refused(worn: History, wrong, told: str) -> None:  
 def _region(kit: Kit, **fields: object) -> Kit:
     from msgspec.structs import replace
 
-    from even_palette.core.kit.model import with_region
+    from even_palette.core.kit.trees import with_region
 
     return with_region(kit, "region_1", lambda region: replace(region, **fields))
 

@@ -15,8 +15,11 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Kit, MeshFile, Step, with_files
+from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheet import Step
 from even_palette.core.kit.store import KitFolder, read_kit
+from even_palette.core.kit.trees import with_files
 from even_palette.core.material.variants import resolve
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.kinds import ElementKind

@@ -12,7 +12,8 @@ from even_palette.core.colour.oklab import linear_to_oklab
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Box, Kit, Region, Sheet, Step
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheet import Box, Region, Sheet, Step
 from even_palette.core.kit.store import read_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse

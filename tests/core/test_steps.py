@@ -19,7 +19,8 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Box, Kit, Region, Sheet, Source, Step
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheet import Box, Region, Sheet, Source, Step
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role

@@ -12,7 +12,7 @@ from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.graph.slots import Slot
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Step
+from even_palette.core.kit.sheet import Step
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material import tiling
 from even_palette.core.material.build import BASE_SLOT, IN_ATLAS, Dressed, Pictures, map_plane, worn

@@ -22,7 +22,7 @@ from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Tone
+from even_palette.core.kit.sheet import Tone
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.strip import look_up
 from even_palette.core.results.looks import Look, picture

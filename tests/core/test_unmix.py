@@ -11,7 +11,8 @@ from even_palette.core.arrays import Bools, Floats, Levels, Samples
 from even_palette.core.checks import find
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Kit, Unmix
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheet import Unmix
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.id_colours import list_id_colours
 from even_palette.core.regions.keying import Metric, key_mask

@@ -32,8 +32,9 @@ from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Kit, Tone
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.owners import OVER
+from even_palette.core.kit.sheet import Tone
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import Reads
 from even_palette.core.material.model import Blending, Coat, PlaneKind, PlaneRef, PlaneUse, ValueKind

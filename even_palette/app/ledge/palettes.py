@@ -22,7 +22,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import Tone
+from even_palette.core.kit.sheet import Tone
 from even_palette.core.material.model import Colour
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 from even_palette.app.controls import label
 from even_palette.app.session import Session
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit.model import Tone
+from even_palette.core.kit.sheet import Tone
 from even_palette.core.proof.survival import Survivor, verdict
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.toning import survival_of

@@ -12,7 +12,8 @@ from even_palette.app.stand.renderer import Renderer
 from even_palette.app.view_state import Panes
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit.model import Box, Focus, Kit
+from even_palette.core.kit.model import Focus, Kit
+from even_palette.core.kit.sheet import Box
 from even_palette.core.results.id_map import id_levels_of
 from even_palette.core.results.looks import Look
 

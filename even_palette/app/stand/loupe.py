@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from even_palette.app.theme import grey, tokens
 from even_palette.core.colour.hexcode import encoded_to_hex, format_hex
-from even_palette.core.kit.model import Region
+from even_palette.core.kit.sheet import Region
 from even_palette.core.results.texels import Texel
 
 TEXELS = 11

@@ -16,7 +16,7 @@ from even_palette.app.session import Session
 from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Bake
+from even_palette.core.kit.sheet import Bake
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.bakes._declare import Reads
 from even_palette.core.raster.files import write_plane

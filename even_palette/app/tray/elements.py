@@ -25,7 +25,7 @@ from even_palette.app.session import Session
 from even_palette.app.view_state import Tool
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Box
+from even_palette.core.kit.sheet import Box
 from even_palette.core.mesh.kinds import ElementKind, Likeness
 from even_palette.core.results.dividing import Split, assign, divide, scatter_split
 

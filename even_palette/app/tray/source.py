@@ -22,7 +22,8 @@ from even_palette.app.session import Session
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import MeshFile, Source, Unit, Up
+from even_palette.core.kit.mesh_file import MeshFile, Unit, Up
+from even_palette.core.kit.sheet import Source
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding

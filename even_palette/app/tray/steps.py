@@ -12,7 +12,7 @@ from even_palette.app.tray.brush import BrushEditor
 from even_palette.app.tray.order import Order
 from even_palette.app.tray.plane_use import PlaneUseEditor
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Region, Step
+from even_palette.core.kit.sheet import Region, Step
 from even_palette.core.material.model import PlaneUse
 from even_palette.core.regions.steps import STEPS, Join
 

@@ -15,7 +15,8 @@ from even_palette.app.tray.tone_histogram import ToneHistogram
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import Focus, Tone
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Tone
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look

@@ -8,7 +8,8 @@ from even_palette.core.colour.hexcode import Rgb8, format_hex
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Focus, Region
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Region
 from even_palette.core.results.id_map import LIKE, LIKE_LOSSY, id_colours_of, id_levels_of
 from even_palette.core.results.sheets import Sheets
 

@@ -6,7 +6,8 @@ from even_palette.core.checks._finding import Finding, Mend, Severity, place_whe
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Focus, Unmix
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Unmix
 from even_palette.core.results.id_map import LIKE, LIKE_LOSSY, has_masks, id_colours_of, id_levels_of
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of

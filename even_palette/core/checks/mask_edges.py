@@ -10,7 +10,8 @@ from even_palette.core.checks._finding import Finding, Mend, Severity, place_whe
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Focus, Step
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Step
 from even_palette.core.raster.plane import Plane
 from even_palette.core.regions.edges import border_length, texels_between
 from even_palette.core.results.id_map import has_masks

@@ -12,7 +12,8 @@ from even_palette.core.checks._finding import Finding, Mend, Place, Severity, pl
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
-from even_palette.core.kit.model import Focus, Region, Step
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Region, Step
 from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.tiles import TiledPlane, spots
 from even_palette.core.regions.edges import HALF, border_length, texels_between

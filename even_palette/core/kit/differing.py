@@ -2,7 +2,8 @@
 
 from msgspec.structs import replace
 
-from even_palette.core.kit.model import Kit, Recipe, Region, Sheet
+from even_palette.core.kit.model import Kit, Recipe
+from even_palette.core.kit.sheet import Region, Sheet
 from even_palette.core.material.model import Bound, Coat, Parameter, Value
 
 VALUES_IN = ("variants", "parameters", "sheets", "recipes")

@@ -5,8 +5,11 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from even_palette.core.kit.model import Kit, Region, Sheet, change_one, with_region
+from even_palette.core.kit.keyed import change_one
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import retire
+from even_palette.core.kit.sheet import Region, Sheet
+from even_palette.core.kit.trees import with_region
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Bound, Coat, Value

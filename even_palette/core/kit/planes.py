@@ -5,7 +5,8 @@ from collections.abc import Iterable, Sequence
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Kit, Region, Sheet, Source, Step, Tone
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.sheet import Region, Sheet, Source, Step, Tone
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
 

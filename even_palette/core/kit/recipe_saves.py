@@ -14,7 +14,8 @@ from even_palette.core.disk.gate import exists, read_bytes
 from even_palette.core.disk.places import state_folder
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Keyed, Kit, by_key
+from even_palette.core.kit.keyed import Keyed, by_key
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.recipe_file import (
     MOST_RECIPE_BYTES,
     RecipeFile,

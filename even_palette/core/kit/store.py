@@ -16,11 +16,14 @@ from msgspec.structs import replace
 from even_palette.core.disk.gate import exists, file_size, read_bytes, reason, sha256_of
 from even_palette.core.disk.whole import sweep, write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import FORMAT, FromFile, Kit, Recipe, Source, paint_tiles, with_files, with_paint_tiles
+from even_palette.core.kit.limits import FORMAT
+from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import Names, identifier
 from even_palette.core.kit.owners import without_unused
 from even_palette.core.kit.planes import without_missing_planes
 from even_palette.core.kit.recipe_saves import put_back, writing_recipes
+from even_palette.core.kit.sheet import Source
+from even_palette.core.kit.trees import FromFile, paint_tiles, with_files, with_paint_tiles
 from even_palette.core.kit.validate import COUNTS, check_counts, check_kit
 from even_palette.core.regions.paint import MOST_PACKED, PaintTile, is_name
 

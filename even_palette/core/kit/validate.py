@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import (
+from even_palette.core.kit.limits import (
     FARTHEST_VALUE,
     FASTEST,
     FORMAT,
@@ -36,17 +36,13 @@ from even_palette.core.kit.model import (
     MOST_TONES,
     MOST_UV_SETS,
     MOST_VARIANTS,
-    Bake,
-    Kit,
-    MeshFile,
-    Region,
-    Sheet,
-    Step,
-    Tone,
 )
+from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import IDENTIFIER
 from even_palette.core.kit.owners import ValueUse, owner_name, value_uses
 from even_palette.core.kit.planes import check_coats_on, check_steps_on
+from even_palette.core.kit.sheet import Bake, Region, Sheet, Step, Tone
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Bound, Coat, Parameter, PlaneKind, PlaneRef, PlaneUse, Setting, ValueKind

@@ -8,7 +8,9 @@ import numpy as np
 
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Bake, Focus, MeshFile
+from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Bake
 from even_palette.core.mesh.baked import Baked
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.bakes._declare import Ground, Reads

@@ -2,7 +2,8 @@
 
 import os
 
-from even_palette.core.kit.model import MeshFile, Source
+from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.sheet import Source
 
 
 def name_of(file: Source | MeshFile) -> str:

@@ -4,7 +4,8 @@ import numpy as np
 
 from even_palette.core.arrays import Samples
 from even_palette.core.jobs import CancelToken
-from even_palette.core.kit.model import Focus, Region
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Region
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.id_colours import IdColours, list_id_colours

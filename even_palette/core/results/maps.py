@@ -6,7 +6,8 @@ import numpy as np
 
 from even_palette.core.disk.gate import check_memory
 from even_palette.core.errors import FileChanged, UserError
-from even_palette.core.kit.model import Focus, Source
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Source
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane

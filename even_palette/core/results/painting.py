@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, float32
-from even_palette.core.kit.model import Focus, Region
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Region
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Sampler, sample, texel_centres

@@ -5,7 +5,8 @@ import numpy as np
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Focus, Tone
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Tone
 from even_palette.core.material.levels import through_levels
 from even_palette.core.material.model import PlaneKind, PlaneRef
 from even_palette.core.raster.guess import Role

@@ -17,7 +17,8 @@ from even_palette.core.arrays import Bools, Floats, Levels, Samples, float32
 from even_palette.core.colour.numbered import number_colours
 from even_palette.core.errors import FileChanged
 from even_palette.core.kit.assignment import unpack_chosen, unpack_faces
-from even_palette.core.kit.model import FaceRegions, Focus, MeshFile, Unit, Up
+from even_palette.core.kit.mesh_file import FaceRegions, MeshFile, Unit, Up
+from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh, joined

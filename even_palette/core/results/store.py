@@ -5,7 +5,8 @@ from typing import Protocol, TypeVar
 from weakref import WeakKeyDictionary
 
 from even_palette.core.arrays import Floats
-from even_palette.core.kit.model import Bake, Focus
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Bake
 from even_palette.core.results.cache import Cache, Seen
 
 T = TypeVar("T")

@@ -12,7 +12,8 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import Focus, Kit, Tone
+from even_palette.core.kit.model import Focus, Kit
+from even_palette.core.kit.sheet import Tone
 from even_palette.core.proof.survival import Survivor, survive
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane, rgb_of, to_levels8

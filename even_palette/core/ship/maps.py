@@ -11,8 +11,9 @@ from even_palette.core.disk.folders import adding_files
 from even_palette.core.disk.gate import reason
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Bake, Focus, Kit
+from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.names import Names, identifier
+from even_palette.core.kit.sheet import Bake
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.tiles import TILE, TiledPlane

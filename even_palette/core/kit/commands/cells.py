@@ -7,7 +7,8 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.coats import alike, bound_parameters, coats_for, set_cell_value, with_value
-from even_palette.core.kit.model import Kit, change_one
+from even_palette.core.kit.keyed import change_one
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.owners import (
     coats_of,
     home_of,

@@ -6,7 +6,9 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.model import MOST_COATS, MOST_PARAMETERS, Kit, Region, change_one, with_region
+from even_palette.core.kit.keyed import change_one
+from even_palette.core.kit.limits import MOST_COATS, MOST_PARAMETERS
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier, new_key, unique
 from even_palette.core.kit.owners import (
     OVER,
@@ -21,6 +23,8 @@ from even_palette.core.kit.owners import (
     with_coats,
 )
 from even_palette.core.kit.planes import check_coats_on, coats_on
+from even_palette.core.kit.sheet import Region
+from even_palette.core.kit.trees import with_region
 from even_palette.core.kit.validate import check_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec

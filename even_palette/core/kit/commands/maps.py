@@ -7,7 +7,9 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.steps import set_steps
-from even_palette.core.kit.model import MOST_MAPS, Kit, Sheet, Source, Step, Unmix, change_one
+from even_palette.core.kit.keyed import change_one
+from even_palette.core.kit.limits import MOST_MAPS
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
 from even_palette.core.kit.owners import (
     OVER,
@@ -15,6 +17,7 @@ from even_palette.core.kit.owners import (
     own_coats,
     with_coats,
 )
+from even_palette.core.kit.sheet import Sheet, Source, Step, Unmix
 from even_palette.core.material.model import (
     Coat,
     PlaneKind,

@@ -5,12 +5,10 @@ from collections.abc import Mapping, Sequence
 from msgspec.structs import replace
 
 from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.model import (
-    Kit,
-    Step,
-    with_region,
-)
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.planes import check_steps_on, steps_on
+from even_palette.core.kit.sheet import Step
+from even_palette.core.kit.trees import with_region
 from even_palette.core.kit.validate import check_circles, check_steps
 from even_palette.core.regions.paint import Paint
 from even_palette.core.regions.steps import STEPS

@@ -1,7 +1,8 @@
 """A bake of the sheet."""
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Bake, Focus
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Bake
 from even_palette.core.results.bakes import known_bake_plane
 from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
 from even_palette.core.results.pictures import Picture, map_picture

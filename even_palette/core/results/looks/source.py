@@ -1,7 +1,8 @@
 """A map as it was read."""
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.model import Focus, Source
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.sheet import Source
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
 from even_palette.core.results.maps import plane_of_map

@@ -1,0 +1,193 @@
+"""A sheet: its maps, regions, bakes and tones, as frozen structs."""
+
+import msgspec
+
+from even_palette.core.colour.hexcode import Rgb8
+from even_palette.core.material.model import Coat, PlaneRef, PlaneUse, Value
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding
+from even_palette.core.regions.keying import Metric
+from even_palette.core.regions.packing import Packing
+from even_palette.core.regions.paint import Paint
+from even_palette.core.regions.steps import Join
+from even_palette.core.regions.unmix import Mixing
+from even_palette.core.regions.weights import Resolve
+
+
+class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A map that the kit reads from a file: absolute path in memory, relative to the kit in kit.json.
+
+    `key` is an identifier that stays, whatever the map is called or is for; a sheet has one map of a role at the most.
+    Width and height are in texels, 0 where they are not known yet.
+    """
+
+    key: str
+    role: Role
+    path: str
+    encoding: Encoding
+    size: int = 0
+    sha256: str = ""
+    width: int = 0
+    height: int = 0
+
+
+class Box(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A rectangle of a sheet in uv, 0..1; it holds the texels whose centres lie in it."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+
+
+class Bake(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A map that is made from the mesh: a kind of `core/mesh/bakes` with its settings. Size and padding in texels.
+
+    One that is made from light takes that of a variant, by its key; "" for the master.
+    """
+
+    key: str
+    kind: str
+    size: int = 1024
+    padding: int = 16
+    samples: int = 2
+    values: dict[str, float | str] = {}
+    variant: str = ""
+
+
+class Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A part of how a region's mask is made: a kind of `core/regions/steps` with its values.
+
+    A source reads `plane`, or the region with the key `region`, and joins the mask by `join`; `strength` 0..1 says how
+    far the step acts. A step of paint has what was painted.
+    """
+
+    kind: str
+    values: dict[str, float] = {}
+    plane: PlaneUse | None = None
+    join: Join = Join.STRONGEST
+    strength: float = 1.0
+    on: bool = True
+    paint: Paint | None = None
+    region: str = ""
+
+
+class Unmix(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """How the ID map of a sheet is unmixed (see `core/regions/unmix`).
+
+    `lossy` allows for the errors of block compression. `dissolved` colours are no areas of their own, though the map
+    has areas of them: their texels go to the colours around.
+    """
+
+    mixing: Mixing = Mixing.FOUND
+    lossy: bool = False
+    dissolved: tuple[Rgb8, ...] = ()
+
+
+class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A named area of a sheet: its ID colour, how that is keyed (tolerances in 8-bit levels), and its coats in order.
+
+    `key` is an identifier that stays when the name changes. The region holds what is keyed in the ID map, if it is
+    `keyed`, the faces of meshes that were given to it, and its boxes; then its mask goes through its steps in order.
+    Where the map is unmixed, tolerances do not count, and stray colours that were given to the region are `also` its.
+    What a `locked` region has, the strokes of others do not touch, and where masks overlap it comes first. A region
+    that wears a `recipe` (a key) has the coats of that first, then its own; `own_values` are what it sets otherwise
+    than the recipe, by the number of the coat and the name of the value, such as "0 colour".
+    """
+
+    key: str
+    name: str
+    id_colour: Rgb8
+    inner: float = 12.0
+    outer: float = 64.0
+    metric: Metric = Metric.CHEBYSHEV
+    keyed: bool = True
+    boxes: tuple[Box, ...] = ()
+    coats: tuple[Coat, ...] = (Coat("tint"),)
+    steps: tuple[Step, ...] = ()
+    also: tuple[Rgb8, ...] = ()
+    locked: bool = False
+    recipe: str = ""
+    own_values: dict[str, Value] = {}
+
+    @property
+    def id_colours(self) -> tuple[Rgb8, ...]:
+        """All ID colours that the region takes in where the map is unmixed, its own first."""
+        return (self.id_colour, *self.also)
+
+
+class Tone(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A plane that is made of a picture: a kind of `core/tones/kinds` with its values.
+
+    `source` is the picture, None for the base colour as it was painted; a tone may be made of one that stands before
+    it. `own` are values by region that differ there. `palette` is a key; `parts` are what a packed plane holds.
+    """
+
+    key: str
+    name: str
+    kind: str
+    source: PlaneRef | None = None
+    values: dict[str, float | str] = {}
+    own: dict[str, dict[str, float | str]] = {}
+    palette: str = ""
+    parts: tuple[PlaneUse, ...] = ()
+
+
+class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """One UV tile: its maps, its regions from the topmost down, and how overlaps of their masks are resolved.
+
+    `key` is an identifier that stays when the name changes. `id_bake` is the key of a bake that serves as ID map where
+    there is no file; `padding` (texels) is how far regions of mesh elements reach beyond their UV islands. Overcoats
+    are put on the whole sheet, after the coats of all regions. With `unmix` the ID map is unmixed, else its colours are
+    keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the sheet alone. Weights are
+    shipped as `packing` says, the regions of `channels` first, in that order. `tones` are made of its pictures; the one
+    with the key `base_tone` takes the place of the base colour under all coats.
+    """
+
+    key: str
+    name: str
+    sources: tuple[Source, ...] = ()
+    regions: tuple[Region, ...] = ()
+    resolve: Resolve = Resolve.SHARE
+    bakes: tuple[Bake, ...] = ()
+    id_bake: str = ""
+    padding: int = 16
+    overcoats: tuple[Coat, ...] = ()
+    unmix: Unmix | None = None
+    lowest_mip: int = 0
+    packing: Packing = Packing.PLANES
+    channels: tuple[str, ...] = ()
+    tones: tuple[Tone, ...] = ()
+    base_tone: str = ""
+
+    def tone(self, key: str) -> Tone:
+        """The tone with this key. Raises KeyError if there is none."""
+        for tone in self.tones:
+            if tone.key == key:
+                return tone
+        raise KeyError(key)
+
+    def bake(self, key: str) -> Bake:
+        """The bake with this key. Raises KeyError if there is none."""
+        for bake in self.bakes:
+            if bake.key == key:
+                return bake
+        raise KeyError(key)
+
+    @property
+    def channel_order(self) -> tuple[str, ...]:
+        """The keys of all regions in the order in which their weights are packed."""
+        there = [region.key for region in self.regions]
+        chosen = [key for key in self.channels if key in there]
+        return (*chosen, *(key for key in there if key not in chosen))
+
+    def source(self, role: Role) -> Source | None:
+        """The map of a role, if there is one."""
+        return next((source for source in self.sources if source.role == role), None)
+
+    def map(self, key: str) -> Source:
+        """The map with this key. Raises KeyError if there is none."""
+        for source in self.sources:
+            if source.key == key:
+                return source
+        raise KeyError(key)

@@ -1,0 +1,59 @@
+"""Looks and changes that go through a whole kit: one region wherever it is, all files, all paint."""
+
+from collections.abc import Callable, Iterator
+from typing import Protocol, TypeVar
+
+from msgspec.structs import replace
+
+from even_palette.core.kit.keyed import change_one
+from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.model import Kit, Recipe
+from even_palette.core.kit.sheet import Region, Source, Step
+from even_palette.core.regions.paint import PaintTile
+
+FromFile = TypeVar("FromFile", Source, MeshFile, Recipe)
+
+
+def with_region(kit: Kit, key: str, change: Callable[[Region], Region]) -> Kit:
+    """The kit with one region changed. Raises KeyError if there is none with this key."""
+    sheet = kit.sheet_of(key)
+    return kit.with_sheet(replace(sheet, regions=change_one(sheet.regions, lambda region: region.key == key, change)))
+
+
+class FileChange(Protocol):
+    """A change of what is read from a file, be it a map, a mesh or a recipe."""
+
+    def __call__(self, file: FromFile, /) -> FromFile:
+        """The changed map, mesh file or recipe."""
+        ...
+
+
+def paint_tiles(kit: Kit) -> Iterator[PaintTile]:
+    """The tiles of everything that was painted."""
+    for region in kit.regions:
+        for step in region.steps:
+            if step.paint is not None:
+                yield from step.paint.tiles.values()
+
+
+def with_paint_tiles(kit: Kit, change: Callable[[PaintTile], PaintTile]) -> Kit:
+    """The kit with a change made to every tile of paint."""
+
+    def of_step(step: Step) -> Step:
+        if step.paint is None:
+            return step
+        tiles = {place: change(tile) for place, tile in step.paint.tiles.items()}
+        return replace(step, paint=replace(step.paint, tiles=tiles))
+
+    sheets = tuple(
+        replace(sheet, regions=tuple(replace(r, steps=tuple(map(of_step, r.steps))) for r in sheet.regions))
+        for sheet in kit.sheets
+    )
+    return replace(kit, sheets=sheets)
+
+
+def with_files(kit: Kit, change: FileChange) -> Kit:
+    """The kit with a change made to everything that is read from files."""
+    sheets = tuple(replace(sheet, sources=tuple(map(change, sheet.sources))) for sheet in kit.sheets)
+    recipes = tuple(change(recipe) if recipe.path else recipe for recipe in kit.recipes)
+    return replace(kit, sheets=sheets, meshes=tuple(map(change, kit.meshes)), recipes=recipes)
