@@ -64,7 +64,7 @@ even_palette_environment() {
   echo ../../../.. > "$fresh/lib/python3.11/site-packages/even_palette.pth" || return 1
   "$fresh/bin/python" -m compileall -q "$top/even_palette" >&2 || return 1
   for part in mesh regions tones; do # compiled loops are kept on disk
-    (cd "$top" && "$fresh/bin/python" -m "even_palette.core.$part.warm") >&2 || return 1
+    (cd "$top" && "$fresh/bin/python" -m "even_palette.core.$part.compile_loops") >&2 || return 1
   done
   cp "$lock" "$fresh/.runtime-lock" || return 1
   rm -rf "$top/.venv" && mv "$fresh" "$top/.venv"

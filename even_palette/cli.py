@@ -287,7 +287,7 @@ def _memory(options: argparse.Namespace) -> int:
     import json
 
     from even_palette.core.memory_account import ACCOUNT
-    from even_palette.core.results.ready import make_ready
+    from even_palette.core.results.prepare_views import make_ready
     from even_palette.core.results.sheets import Sheets
 
     kit, sheets = _kit(options.kit), Sheets()

@@ -34,9 +34,9 @@ from even_palette.core.raster.plane import Encoding, to_levels8
 from even_palette.core.regions.brush import Brush, along
 from even_palette.core.regions.stroke import Effect, stroke_through
 from even_palette.core.results.maps import plane_of_map
-from even_palette.core.results.masks_made_elsewhere import regions_from_masks
 from even_palette.core.results.painting import ground_of, stamp_of, taken_from_others
 from even_palette.core.results.planes import tone_of
+from even_palette.core.results.regions_from_masks import regions_from_masks
 from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.results.sheets import Sheets
@@ -216,7 +216,7 @@ class OpenKit:
         Methods are chain, means and cut; `kept` are hex values that must be entries, `shared_by` keys of other sheets
         whose paint counts as well. Raises UserError.
         """
-        from even_palette.core.results.toning import extract_palette
+        from even_palette.core.results.picture_analysis import extract_palette
         from even_palette.core.tones.palette_fit import Method
 
         at = self.at(sheet)

@@ -145,7 +145,7 @@ class Pointing(QObject):
         self.notice.hide()
 
         def make() -> Command:
-            from even_palette.core.results.toning import ramp_of_line
+            from even_palette.core.results.picture_analysis import ramp_of_line
 
             return ramp_of_line(at, self.session.sheets, start, end)
 

@@ -12,13 +12,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.core.errors import NotReady
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.kit.differing import only_values_differ
 from even_palette.core.kit.model import Focus
+from even_palette.core.kit.only_values import only_values_differ
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.results.bakes import bake_name, bake_of, known_bake
 from even_palette.core.results.id_map import id_colours_of, known_id_colours
 from even_palette.core.results.looks import LOOKS, Look
-from even_palette.core.results.ready import make_look, make_ready
+from even_palette.core.results.prepare_views import make_look, make_ready
 from even_palette.core.results.sheet_mesh import elements_of, known_elements, mesh_on_sheet
 from even_palette.core.results.sheets import Sheets
 

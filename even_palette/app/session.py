@@ -11,10 +11,10 @@ from even_palette.app.files import Files
 from even_palette.app.jobs import Jobs
 from even_palette.app.results import Results
 from even_palette.app.view_state import View
+from even_palette.core.kit.coat_owners import OVER
 from even_palette.core.kit.commands import Cell, Command
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Focus, Kit
-from even_palette.core.kit.owners import OVER
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.results.sheets import Sheets

@@ -8,8 +8,8 @@ from typing import Any
 from msgspec import structs
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from even_palette.core.kit.coat_owners import OVER
 from even_palette.core.kit.commands import Cell
-from even_palette.core.kit.owners import OVER
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.brush import Brush

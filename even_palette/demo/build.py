@@ -13,11 +13,11 @@ from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.kit import commands
 from even_palette.core.kit.assignment import pack_faces
+from even_palette.core.kit.coat_owners import OVER
 from even_palette.core.kit.history import History
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
-from even_palette.core.kit.owners import OVER
 from even_palette.core.kit.sheet import Bake, Source, Tone
 from even_palette.core.kit.store import KIT_FILE, encode_kit, fingerprint
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Setting, Value
@@ -29,9 +29,9 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.dividing import new_regions, scatter_split
+from even_palette.core.results.picture_analysis import extract_palette
 from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file, regions_of_faces
 from even_palette.core.results.sheets import Sheets
-from even_palette.core.results.toning import extract_palette
 from even_palette.core.tones.palette import PaletteRow, colours_of, new_palette
 from even_palette.core.tones.ramp import Ramp, RampRow, Stop
 from even_palette.demo import KIT_FOLDER, cargo, quay, reeds, sign, tug, tug_mesh

@@ -11,7 +11,7 @@ from even_palette.core.arrays import Samples
 from even_palette.core.graph import slots
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
-from even_palette.core.graph.setup import setup_values
+from even_palette.core.graph.uniform_work import setup_values
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.raster.plane import Plane

@@ -3,7 +3,7 @@
 from even_palette.core.arrays import Levels
 from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
-from even_palette.core.graph.setup import setup_values
+from even_palette.core.graph.uniform_work import setup_values
 from even_palette.core.results.pictures import SHOWN, Picture, View
 from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.context import offscreen_context

@@ -10,10 +10,10 @@ from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.picture_analysis import tone_facts
 from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.planes import entry_numbers
 from even_palette.core.results.sheets import Sheets
-from even_palette.core.results.toning import tone_facts
 from tests.app.conftest import Driver
 
 

@@ -17,7 +17,7 @@ from even_palette.core.colour.cielab import linear_to_cielab
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.colour.swatches import read_swatches
 from even_palette.core.kit import commands
-from even_palette.core.kit.owners import OVER, users_of
+from even_palette.core.kit.coat_owners import OVER, users_of
 from even_palette.core.kit.recipe_file import read_recipe, write_recipe
 from even_palette.core.kit.sheet import Box, Unmix
 from even_palette.core.material.coats import COATS

@@ -12,10 +12,10 @@ from msgspec.structs import replace
 
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.assignment import pack_chosen, pack_faces
+from even_palette.core.kit.coat_owners import OVER, RECIPE, coats_of
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.owners import OVER, RECIPE, coats_of
 from even_palette.core.kit.recipe_file import recipe_of, write_recipe
 from even_palette.core.kit.sheet import Bake, Box, Region, Source, Step, Tone, Unmix
 from even_palette.core.material.coats import COATS

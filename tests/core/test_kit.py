@@ -14,12 +14,12 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
-from even_palette.core.kit.differing import only_values_differ
+from even_palette.core.kit.coat_owners import users_of, without_unused
 from even_palette.core.kit.history import History
 from even_palette.core.kit.limits import FORMAT
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
-from even_palette.core.kit.owners import users_of, without_unused
+from even_palette.core.kit.only_values import only_values_differ
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
 from even_palette.core.material.build import map_plane
 from even_palette.core.material.model import Blending, Bound, Coat, PlaneUse

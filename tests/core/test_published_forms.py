@@ -13,7 +13,7 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Tone
-from even_palette.core.material.levels import through_levels
+from even_palette.core.material.input_levels import through_levels
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role

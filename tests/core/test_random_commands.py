@@ -9,10 +9,10 @@ import pytest
 from even_palette.core.checks import find
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import without_unused
 from even_palette.core.kit.history import History
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.owners import without_unused
 from even_palette.core.kit.sheet import Bake, Tone
 from even_palette.core.kit.store import KitFolder, as_kept, decode_kit, encode_kit, fingerprint, read_kit
 from even_palette.core.kit.validate import check_kit
@@ -21,7 +21,7 @@ from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.pictures import render_reference, whole_sheet
-from even_palette.core.results.ready import make_ready
+from even_palette.core.results.prepare_views import make_ready
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship
 from even_palette.player.load import load

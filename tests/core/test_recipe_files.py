@@ -13,9 +13,9 @@ from jsonschema import Draft202012Validator
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import RECIPE
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.owners import RECIPE
 from even_palette.core.kit.recipe_file import (
     RecipeFile,
     content_id,

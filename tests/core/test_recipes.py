@@ -7,15 +7,15 @@ import pytest
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.commands import Command
-from even_palette.core.kit.history import History
-from even_palette.core.kit.model import Kit
-from even_palette.core.kit.owners import (
+from even_palette.core.kit.coat_owners import (
     OVER,
     RECIPE,
     coats_of,
     without_unused,
 )
+from even_palette.core.kit.commands import Command
+from even_palette.core.kit.history import History
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.build import map_plane

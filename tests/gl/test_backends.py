@@ -27,13 +27,13 @@ from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.operations import INPUTS, TABLE
 from even_palette.core.graph.program import LOOK_UPS, NodeRecord, Program, check_program, program_of
 from even_palette.core.graph.reference import Environment, evaluate, run
-from even_palette.core.graph.setup import MOST_VECTORS, setup_of
 from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.graph.types import Type
+from even_palette.core.graph.uniform_work import MOST_VECTORS, setup_of
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import OVER
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.owners import OVER
 from even_palette.core.kit.sheet import Tone
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import Reads

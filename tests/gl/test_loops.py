@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from even_palette.core.graph import compiling, slots
 from even_palette.core.graph.fused import Frame, request, run_fused
-from even_palette.core.graph.parting import parted
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
+from even_palette.core.graph.split_by_parameters import parted
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.store import read_kit

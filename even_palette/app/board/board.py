@@ -27,8 +27,8 @@ from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import OVER, coats_of
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import OVER, coats_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
 from even_palette.core.material.variants import lineage

@@ -7,9 +7,9 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from even_palette.app import plain
 from even_palette.app.session import Session
 from even_palette.core.colour.hexcode import encoded_to_hex
+from even_palette.core.kit.coat_owners import OVER, owner_name
 from even_palette.core.kit.commands import bound_parameters, read_cell
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.owners import OVER, owner_name
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
 from even_palette.core.material.variants import MASTER

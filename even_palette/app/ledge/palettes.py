@@ -27,8 +27,8 @@ from even_palette.core.material.model import Colour
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of
 from even_palette.core.results.looks import Look
+from even_palette.core.results.picture_analysis import entry_counts
 from even_palette.core.results.planes import entry_numbers
-from even_palette.core.results.toning import entry_counts
 from even_palette.core.tones.palette import (
     Palette,
     PaletteRow,

@@ -19,7 +19,7 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.sheet import Tone
 from even_palette.core.proof.survival import Survivor, verdict
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.toning import survival_of
+from even_palette.core.results.picture_analysis import survival_of
 
 COLUMNS = ("Way", "Stored", "Scale", "OKLab", "OKLab 95 %", "ΔE00", "ΔE00 95 %", "KiB")
 

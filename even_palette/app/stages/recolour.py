@@ -7,8 +7,8 @@ from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.stage import Stage
 from even_palette.app.stand.renderer import Renderer
+from even_palette.core.kit.coat_owners import coats_of
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import coats_of
 from even_palette.core.results.looks import Look
 
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from even_palette.app.session import Session
-from even_palette.app.stand.moment import at_moment
+from even_palette.app.stand.time_and_seed import at_moment
 from even_palette.core.arrays import Floats
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
@@ -15,7 +15,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import LOOKS, Look, picture
 from even_palette.core.results.maps import plane_of_map
-from even_palette.core.results.ready import sheets_seen
+from even_palette.core.results.prepare_views import sheets_seen
 from even_palette.core.results.sheet_mesh import mesh_on_sheet
 
 if TYPE_CHECKING:

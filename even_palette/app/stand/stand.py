@@ -24,9 +24,9 @@ from even_palette.app.stand.canvas import Canvas
 from even_palette.app.stand.element_layer import ElementLayer
 from even_palette.app.stand.loupe import TEXELS, Loupe
 from even_palette.app.stand.model_pane import ModelPane
-from even_palette.app.stand.moment import Moment, at_moment, labelled
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.tiles import Tile
+from even_palette.app.stand.time_and_seed import Moment, at_moment, labelled
 from even_palette.app.theme import set_icon
 from even_palette.app.view_state import Panes, ViewState
 from even_palette.core.errors import NotReady, UserError

@@ -13,8 +13,8 @@ from even_palette.app.stand.renderer import to_image
 from even_palette.core.arrays import Levels
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import coats_of, recipe_length
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import coats_of, recipe_length
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
 from even_palette.core.results.strips import coat_strip, paint_strip

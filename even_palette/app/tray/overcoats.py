@@ -6,9 +6,9 @@ from msgspec.structs import replace
 
 from even_palette.app.tray.plane_use import strips_of
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import OVER
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Focus, Kit
-from even_palette.core.kit.owners import OVER
 from even_palette.core.kit.sheet import Tone
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import PlaneSpec

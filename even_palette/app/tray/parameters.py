@@ -20,7 +20,7 @@ from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.kit import commands
-from even_palette.core.kit.owners import owner_name, users_of, users_of_all
+from even_palette.core.kit.coat_owners import owner_name, users_of, users_of_all
 from even_palette.core.material.model import Parameter, Setting, ValueKind
 from even_palette.core.material.variants import resolve
 

@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QW
 from even_palette.app.controls import choice, give_menu, label, row, show_choice, tool
 from even_palette.app.session import Session
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import OVER, owner_name
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import OVER, owner_name
 from even_palette.core.kit.recipe_file import SUFFIX
 
 HEAD_PX = 84

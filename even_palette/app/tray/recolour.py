@@ -24,9 +24,7 @@ from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.commands import Command
-from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import (
+from even_palette.core.kit.coat_owners import (
     OVER,
     coats_of,
     home_of,
@@ -35,6 +33,8 @@ from even_palette.core.kit.owners import (
     users_of,
     users_of_all,
 )
+from even_palette.core.kit.commands import Command
+from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import CoatKind, Reads, ValueSpec
 from even_palette.core.material.model import Blending, Coat, Colour, PlaneUse, Setting, ValueKind

@@ -29,7 +29,7 @@ from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import known_map
-from even_palette.core.results.masks_made_elsewhere import regions_from_masks
+from even_palette.core.results.regions_from_masks import regions_from_masks
 from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.ship.mesh_with_ids import write_with_ids
 

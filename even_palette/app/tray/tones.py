@@ -21,7 +21,7 @@ from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import paint_of
-from even_palette.core.results.toning import extract_palette, refit_palette, tone_facts
+from even_palette.core.results.picture_analysis import extract_palette, refit_palette, tone_facts
 from even_palette.core.settings import SettingSpec
 from even_palette.core.tones.kinds import TONES
 from even_palette.core.tones.kinds._declare import ToneKind

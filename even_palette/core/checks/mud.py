@@ -12,9 +12,9 @@ from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import coats_of
 from even_palette.core.kit.commands import read_cell
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import coats_of
 from even_palette.core.material.variants import resolve_all
 from even_palette.core.raster.plane import rgb_of
 from even_palette.core.raster.sampling import sample

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from even_palette.core.graph.bounds import Bounds, bounds_of
 from even_palette.core.graph.operations import INPUTS, TABLE
 from even_palette.core.graph.program import NodeRecord, Program
-from even_palette.core.graph.setup import setup_of
 from even_palette.core.graph.types import Type
+from even_palette.core.graph.uniform_work import setup_of
 
 LONGEST_INLINE = 64
 UNIFORM_PREFIX = "p_"

@@ -2,8 +2,8 @@
 
 from even_palette.core.colour.hexcode import Rgb8, encoded_to_hex, parse_hex
 from even_palette.core.colour.swatches import MOST_SWATCHES, Swatch
+from even_palette.core.kit.coat_owners import owner_name, value_uses
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.owners import owner_name, value_uses
 from even_palette.core.material.model import ValueKind
 
 

@@ -4,8 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.differing import only_values_differ
 from even_palette.core.kit.model import Kit
+from even_palette.core.kit.only_values import only_values_differ
 from even_palette.core.kit.trees import paint_tiles
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.regions.paint import PaintTile

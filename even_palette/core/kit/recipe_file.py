@@ -14,10 +14,10 @@ from msgspec.structs import replace
 from even_palette.core.disk.gate import read_bytes, reason
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
+from even_palette.core.kit.coat_owners import RECIPE, value_uses, with_coats
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import identifier, new_key, unique
-from even_palette.core.kit.owners import RECIPE, value_uses, with_coats
 from even_palette.core.kit.planes import STRIPS, missing_plane, uses_of
 from even_palette.core.kit.trees import with_region
 from even_palette.core.kit.validate import check_counts, check_kit, check_setting

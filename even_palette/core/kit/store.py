@@ -16,10 +16,10 @@ from msgspec.structs import replace
 from even_palette.core.disk.gate import exists, file_size, read_bytes, reason, sha256_of
 from even_palette.core.disk.whole import sweep, write_whole
 from even_palette.core.errors import UserError
+from even_palette.core.kit.coat_owners import without_unused
 from even_palette.core.kit.limits import FORMAT
 from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import Names, identifier
-from even_palette.core.kit.owners import without_unused
 from even_palette.core.kit.planes import without_missing_planes
 from even_palette.core.kit.recipe_saves import put_back, writing_recipes
 from even_palette.core.kit.sheet import Source

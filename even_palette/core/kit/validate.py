@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
+from even_palette.core.kit.coat_owners import ValueUse, owner_name, value_uses
 from even_palette.core.kit.limits import (
     FARTHEST_VALUE,
     FASTEST,
@@ -40,7 +41,6 @@ from even_palette.core.kit.limits import (
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import IDENTIFIER
-from even_palette.core.kit.owners import ValueUse, owner_name, value_uses
 from even_palette.core.kit.planes import check_coats_on, check_steps_on
 from even_palette.core.kit.sheet import Bake, Region, Sheet, Step, Tone
 from even_palette.core.material.coats import COATS

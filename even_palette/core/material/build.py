@@ -7,7 +7,7 @@ from functools import lru_cache
 from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.graph import nodes
-from even_palette.core.graph.levels import fitting_level
+from even_palette.core.graph.mip_level import fitting_level
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.types import Type
@@ -15,7 +15,7 @@ from even_palette.core.material import tiling
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import above, curved, decode, encode
 from even_palette.core.material.declare import STRENGTH, Atlas, CoatInputs, IndexMap, PlaneSpec, Reads, Strip, ValueSpec
-from even_palette.core.material.levels import LEAST_STEP
+from even_palette.core.material.input_levels import LEAST_STEP
 from even_palette.core.material.model import (
     Blending,
     Bound,

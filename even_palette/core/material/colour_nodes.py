@@ -24,7 +24,7 @@ from even_palette.core.graph.nodes import (
     sin,
     step,
 )
-from even_palette.core.material.levels import LEAST_STEP
+from even_palette.core.material.input_levels import LEAST_STEP
 
 
 def curved(x: Node, exponent: Operand) -> Node:

@@ -13,7 +13,7 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Levels
 from even_palette.core.graph import nodes
-from even_palette.core.graph.levels import fitting_level
+from even_palette.core.graph.mip_level import fitting_level
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.types import Type
 from even_palette.core.raster.mips import halved, halved_down, level_count

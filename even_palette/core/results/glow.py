@@ -4,9 +4,9 @@ from collections.abc import Mapping
 
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.graph.program import program_of
+from even_palette.core.kit.coat_owners import OVER, coats_of
 from even_palette.core.kit.commands.maps import without_plane
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import OVER, coats_of
 from even_palette.core.kit.sheet import Bake
 from even_palette.core.material.build import BASE_SLOT, Dressed, Material, build_material
 from even_palette.core.material.model import PlaneKind, Setting

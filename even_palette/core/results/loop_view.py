@@ -12,9 +12,9 @@ from even_palette.core.arrays import Levels
 from even_palette.core.graph import slots
 from even_palette.core.graph.compiling import Request
 from even_palette.core.graph.fused import Frame, bytes_read, request, run_fused
-from even_palette.core.graph.parting import Parted, parted
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.slots import Slot
+from even_palette.core.graph.split_by_parameters import Parted, parted
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.pictures import SHOWN, Picture, View

@@ -6,8 +6,8 @@ from even_palette.core.arrays import Floats
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
 from even_palette.core.graph.slots import MOST_UNITS
+from even_palette.core.kit.coat_owners import OVER, coats_of, owner_name
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import OVER, coats_of, owner_name
 from even_palette.core.material.build import (
     Dressed,
     Material,

@@ -7,7 +7,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Tone
-from even_palette.core.material.levels import through_levels
+from even_palette.core.material.input_levels import through_levels
 from even_palette.core.material.model import PlaneKind, PlaneRef
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane

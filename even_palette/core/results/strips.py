@@ -4,8 +4,8 @@ from dataclasses import replace
 
 from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.kit.coat_owners import coats_of
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import coats_of
 from even_palette.core.material.model import Bound
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.plane import rgb_of, to_levels8

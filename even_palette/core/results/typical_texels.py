@@ -9,8 +9,8 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.luma import luminance
+from even_palette.core.kit.coat_owners import OVER
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import OVER
 from even_palette.core.raster.plane import Plane, rgb_of
 from even_palette.core.raster.sampling import texel_centres
 from even_palette.core.results.base_colour import base_colour_of

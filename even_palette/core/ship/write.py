@@ -20,9 +20,9 @@ from even_palette.core.graph.glsl import texture_name, uniform_name
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.kit.coat_owners import ValueUse, coats_of, owner_name, users_of_all
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.names import Names, identifier
-from even_palette.core.kit.owners import ValueUse, coats_of, owner_name, users_of_all
 from even_palette.core.material.build import BASE_SLOT, Material, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter, Setting, ValueKind

@@ -5,11 +5,7 @@ from dataclasses import dataclass
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.commands.coats import alike, bound_parameters, coats_for, set_cell_value, with_value
-from even_palette.core.kit.keyed import change_one
-from even_palette.core.kit.model import Kit
-from even_palette.core.kit.owners import (
+from even_palette.core.kit.coat_owners import (
     coats_of,
     home_of,
     own_coats,
@@ -18,6 +14,10 @@ from even_palette.core.kit.owners import (
     value_uses,
     with_coats,
 )
+from even_palette.core.kit.commands._command import Command
+from even_palette.core.kit.commands.coats import alike, bound_parameters, coats_for, set_cell_value, with_value
+from even_palette.core.kit.keyed import change_one
+from even_palette.core.kit.model import Kit
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
 from even_palette.core.material.model import (

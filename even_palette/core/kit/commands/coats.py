@@ -5,12 +5,7 @@ from collections.abc import Callable, Sequence
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.keyed import change_one
-from even_palette.core.kit.limits import MOST_COATS, MOST_PARAMETERS
-from even_palette.core.kit.model import Kit
-from even_palette.core.kit.names import identifier, new_key, unique
-from even_palette.core.kit.owners import (
+from even_palette.core.kit.coat_owners import (
     OVER,
     RECIPE,
     coats_of,
@@ -22,6 +17,11 @@ from even_palette.core.kit.owners import (
     value_uses,
     with_coats,
 )
+from even_palette.core.kit.commands._command import Command
+from even_palette.core.kit.keyed import change_one
+from even_palette.core.kit.limits import MOST_COATS, MOST_PARAMETERS
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.names import identifier, new_key, unique
 from even_palette.core.kit.planes import check_coats_on, coats_on
 from even_palette.core.kit.sheet import Region
 from even_palette.core.kit.trees import with_region

@@ -5,18 +5,18 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
+from even_palette.core.kit.coat_owners import (
+    OVER,
+    RECIPE,
+    own_coats,
+    with_coats,
+)
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.steps import set_steps
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.limits import MOST_MAPS
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
-from even_palette.core.kit.owners import (
-    OVER,
-    RECIPE,
-    own_coats,
-    with_coats,
-)
 from even_palette.core.kit.sheet import Sheet, Source, Step, Unmix
 from even_palette.core.material.model import (
     Coat,

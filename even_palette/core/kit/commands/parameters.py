@@ -5,13 +5,13 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
+from even_palette.core.kit.coat_owners import users_of
 from even_palette.core.kit.commands._command import Command, new_name
 from even_palette.core.kit.commands.coats import fits
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.limits import MOST_VARIANTS
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import Names, identifier, keys_of, unique
-from even_palette.core.kit.owners import users_of
 from even_palette.core.kit.validate import check_setting
 from even_palette.core.material.model import Parameter, Setting, ValueKind, Variant
 from even_palette.core.material.randomise import Spread, random_settings

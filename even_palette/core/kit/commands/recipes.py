@@ -5,13 +5,13 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
+from even_palette.core.kit.coat_owners import OVER, RECIPE, coats_of, recipe_length
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.coats import check_room, spec_of
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.limits import MOST_RECIPES
 from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import new_key, retire, unique
-from even_palette.core.kit.owners import OVER, RECIPE, coats_of, recipe_length
 from even_palette.core.kit.planes import check_coats_on
 from even_palette.core.kit.recipe_file import RecipeFile, living_at, with_recipe
 from even_palette.core.kit.trees import with_region

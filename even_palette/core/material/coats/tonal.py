@@ -6,7 +6,7 @@ from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.colour_nodes import encode, luminance, shift_oklch
 from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
-from even_palette.core.material.levels import LEAST_STEP
+from even_palette.core.material.input_levels import LEAST_STEP
 from even_palette.core.material.model import Setting, ValueKind
 from even_palette.core.material.outputs import COLOUR
 

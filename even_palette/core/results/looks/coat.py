@@ -4,8 +4,8 @@ from dataclasses import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes
+from even_palette.core.kit.coat_owners import coats_of, owner_name
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import coats_of, owner_name
 from even_palette.core.material.build import acting, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.variants import resolve

@@ -5,8 +5,8 @@ from dataclasses import replace
 from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes
 from even_palette.core.graph.types import Type
+from even_palette.core.kit.coat_owners import OVER, coats_of
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.owners import OVER, coats_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import encode
 from even_palette.core.material.outputs import COLOUR, LIGHT, OUTPUTS

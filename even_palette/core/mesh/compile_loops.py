@@ -1,4 +1,4 @@
-"""Compiles the loops of this package, so that the first mesh does not wait: `python -m even_palette.core.mesh.warm`.
+"""Compiles the loops of this package, so that the first mesh does not wait: `python -m …mesh.compile_loops`.
 
 The compiled code is kept in the cache folders of Numba.
 """

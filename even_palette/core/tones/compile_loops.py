@@ -1,4 +1,4 @@
-"""Compiles the loops of this package, so that the first palette does not wait: `python -m ….tones.warm`.
+"""Compiles the loops of this package, so that the first palette does not wait: `python -m ….tones.compile_loops`.
 
 The compiled code is kept in the cache folders of Numba.
 """

@@ -1,4 +1,4 @@
-"""Compiles the loops of this package, so that the first ID map does not wait: `python -m ….regions.warm`.
+"""Compiles the loops of this package, so that the first ID map does not wait: `python -m ….regions.compile_loops`.
 
 The compiled code is kept in the cache folders of Numba.
 """
