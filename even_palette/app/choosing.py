@@ -77,6 +77,7 @@ class Choice(QObject):
         return found.labels if found else None
 
     def choose(self, faces: Bools) -> None:
+        """Choose just these faces."""
         self._faces = faces
         self.changed.emit()
 
@@ -116,9 +117,11 @@ class Choice(QObject):
     # On what is chosen
 
     def invert(self) -> None:
+        """Choose what is not chosen."""
         self.choose(~self._faces)
 
     def clear(self) -> None:
+        """Choose nothing."""
         self.choose(np.zeros_like(self._faces))
 
     def grow(self) -> None:

@@ -12,6 +12,8 @@ STAYS_MS = 12_000
 
 
 class Notice(QWidget):
+    """A line over the stand that tells what happened, with what can be done about it."""
+
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("notice")

@@ -71,6 +71,7 @@ class NumberRow(QWidget):
         self.field.valueChanged.connect(self._typed)
 
     def value(self) -> float:
+        """The number that is shown."""
         return float(self.field.value())
 
     def show_value(self, value: float) -> None:

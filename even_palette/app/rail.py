@@ -17,6 +17,8 @@ FINDING = QColor(200, 90, 20)
 
 
 class State(Enum):
+    """How far a stage is."""
+
     EMPTY = "empty"
     IN_WORK = "in work"
     FINDINGS = "has findings"
@@ -24,6 +26,8 @@ class State(Enum):
 
 @dataclass(frozen=True)
 class StageState:
+    """How far a stage is, and how many findings it has."""
+
     state: State
     findings: int = 0
 
@@ -41,6 +45,7 @@ class StageButton(QToolButton):
         self.show_state(self._state)
 
     def show_state(self, state: StageState) -> None:
+        """Show the mark, and tell it to assistive technology."""
         self._state = state
         told = f"{state.findings} findings" if state.state == State.FINDINGS else state.state.value
         self.setToolTip(plain.tip(f"{self.name}: {told}"))
@@ -85,6 +90,8 @@ class StageButton(QToolButton):
 
 
 class Rail(QWidget):
+    """The stages below each other; `chosen` gives the number of the one that was clicked."""
+
     chosen = pyqtSignal(int)
 
     def __init__(self, names: Sequence[str]) -> None:
@@ -105,8 +112,10 @@ class Rail(QWidget):
         self._group.idClicked.connect(self.chosen)
 
     def show_stage(self, index: int) -> None:
+        """Mark the stage that is entered."""
         self.buttons[index].setChecked(True)
 
     def show_states(self, states: list[StageState]) -> None:
+        """Show how far each stage is."""
         for button, state in zip(self.buttons, states, strict=True):
             button.show_state(state)

@@ -8,6 +8,8 @@ from even_palette.core.checks import Finding
 
 
 class Readout(QWidget):
+    """The line below everything: what is under the cursor, the job that runs, and the findings."""
+
     cancel_wanted = pyqtSignal()
     findings_wanted = pyqtSignal()
 
@@ -36,6 +38,7 @@ class Readout(QWidget):
         self.show_job("", 0.0, False)
 
     def show_job(self, text: str, share: float, can_cancel: bool) -> None:
+        """Show what runs and how far it is."""
         self.job.setText(text)
         self.bar.setValue(round(share * 1000))
         for widget in (self.job, self.bar):

@@ -46,10 +46,12 @@ def tokens() -> Tokens:
 
 
 def grey(level: int) -> QColor:
+    """A neutral grey of a level 0..255."""
     return QColor(level, level, level)
 
 
 def saved_scheme() -> str:
+    """The scheme that was chosen last."""
     return str(QSettings("Even Palette", "window").value("scheme", "day"))
 
 

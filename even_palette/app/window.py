@@ -56,6 +56,8 @@ FRAME_PX, LEAST_STAND_PX = 32, 220
 
 
 class Window(QMainWindow):
+    """The main window."""
+
     def __init__(self, stage: int = 0, sheets: Sheets | None = None) -> None:
         super().__init__()
         self.jobs = Jobs(self)
@@ -438,12 +440,14 @@ class Window(QMainWindow):
         self.open_paths([Path(name) for name in names])
 
     def save(self) -> None:
+        """Save the kit where it lies, or ask where."""
         if self.session.folder is None or self.session.folder.read_only:
             self.save_as()
             return
         self.session.document.save()
 
     def save_as(self) -> None:
+        """Ask for a folder, and save the kit there."""
         name, _ = QFileDialog.getSaveFileName(self, "Save kit as a new folder", self.session.kit.name)
         if name:
             self.session.document.save_as(Path(name))
@@ -476,6 +480,7 @@ class Window(QMainWindow):
     # Looks of the window
 
     def set_scheme(self, name: str) -> None:
+        """Dress the window in a scheme."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         theme.apply_scheme(app, name)

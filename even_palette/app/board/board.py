@@ -84,6 +84,7 @@ class Board(QTableView):
         self.names.sectionPressed.connect(lambda row: self.session.select(region=self.board_model.owner(row)))
 
     def add_variant(self) -> None:
+        """Add a variant behind the others, and select it."""
         parent = self.session.variant or None
         before = len(self.session.kit.variants)
         if self.session.do(commands.add_variant(f"Variant {before + 1}", parent)):
@@ -324,7 +325,10 @@ class CellDelegate(QStyledItemDelegate):
 
 
 class Heads(QHeaderView):
+    """The heads of the columns: the variants as small pictures with their names."""
+
     def redraw(self) -> None:
+        """Draw all of them anew."""
         if (viewport := self.viewport()) is not None:
             viewport.update()
 

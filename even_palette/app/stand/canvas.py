@@ -86,6 +86,7 @@ class Canvas(TileView):
         self.setCursor(Qt.CursorShape.CrossCursor if picking else Qt.CursorShape.ArrowCursor)
 
     def fit(self) -> None:
+        """Show the whole sheet."""
         field = self.field(0)
         self._set_camera(self.camera.fitted(field.width(), field.height()), fitted=True)
 
@@ -99,6 +100,7 @@ class Canvas(TileView):
         self._set_camera(replace(fitted, centre=middle, zoom=zoom) if zoom > fitted.zoom else fitted)
 
     def one_to_one(self) -> None:
+        """Show a texel a pixel."""
         field = self.field(0)
         self._set_camera(self.camera.one_to_one(field.width(), field.height()))
 
@@ -136,6 +138,7 @@ class Canvas(TileView):
         self.invalidate()
 
     def zoom(self, factor: float, x: float, y: float, field: QRect) -> None:
+        """Zoom by a factor to a place."""
         self._set_camera(self.camera.zoomed(factor, x, y, field.width(), field.height()))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -80,6 +80,7 @@ class ElementLayer(QObject):
             return None
 
     def mark(self) -> None:
+        """Show the outlines of what is chosen and hovered in both panes."""
         self._mark_sheet()
         self._mark_model()
 

@@ -75,6 +75,7 @@ class ModelCanvas(TileView):
         return self.renderer.render_model(picture, orbit, width, height, lit, towards, filtered, smooth)
 
     def set_lit(self, lit: bool) -> None:
+        """Light the model, or show its colours as they are."""
         self.lit = lit
         self.invalidate()
 
@@ -131,6 +132,7 @@ class ModelCanvas(TileView):
         self.view_changed.emit()
 
     def zoom(self, factor: float, x: float, y: float, field: QRect) -> None:
+        """Zoom by a factor to a place."""
         self._set_orbit(self.orbit.zoomed(factor, x, y, field.width(), field.height()))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -396,6 +396,7 @@ class Stand(QWidget):
         self.canvas.set_picking(True)
 
     def stop_picking(self) -> None:
+        """Let clicks mean again what they mean in the stage."""
         self.picking = False
         self.canvas.set_picking(False)
 

@@ -161,6 +161,7 @@ class TileView(QWidget):
         self.invalidate()
 
     def set_filtered(self, filtered: bool) -> None:
+        """Show the filter of a runtime, or texels as squares."""
         self.filtered = filtered
         self.invalidate()
 

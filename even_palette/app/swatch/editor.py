@@ -28,6 +28,7 @@ TRACK_STOPS = 13
 
 
 def qcolor(encoded: Colour) -> QColor:
+    """A colour of three parts 0..1, encoded, as Qt's."""
     return QColor(encoded_to_hex(encoded))
 
 
@@ -42,6 +43,7 @@ class Patch(QToolButton):
         self.hex = "#000000"
 
     def show_hex(self, text: str) -> None:
+        """Show a colour."""
         self.hex = text
         self.setToolTip(plain.tip(text))
         self.update()

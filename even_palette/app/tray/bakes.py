@@ -30,6 +30,8 @@ SAMPLES = ((1, "1 sample"), (2, "4 samples"), (4, "16 samples"))
 
 
 class BakesTab(QWidget):
+    """The bakes of the sheet, and the settings of the chosen one."""
+
     look_wanted = pyqtSignal(object)
 
     def __init__(self, session: Session, choice: Choice) -> None:
@@ -91,6 +93,7 @@ class BakesTab(QWidget):
         return next((bake for bake in self.session.at.sheet.bakes if bake.key == self.bake), None)
 
     def refresh(self) -> None:
+        """Show the bakes of the kit."""
         at = self.session.at
         if not self.kind.count():
             for kind in BAKES.values():

@@ -46,6 +46,8 @@ TOOLS = (
 
 
 class ElementsTab(QWidget):
+    """Choosing elements of the mesh and giving them to regions."""
+
     tool_changed = pyqtSignal()
     box_wanted = pyqtSignal()
 
@@ -185,6 +187,7 @@ class ElementsTab(QWidget):
     # Showing
 
     def refresh(self) -> None:
+        """Show what is chosen."""
         self._fill()
         regions = self.session.at.sheet.regions
         region = next((r for r in regions if r.key == self.session.region), None)

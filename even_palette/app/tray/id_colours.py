@@ -80,6 +80,7 @@ class IdColoursTab(QWidget):
             return IdColours((), 0)
 
     def refresh(self) -> None:
+        """Show the ID colours of the map."""
         at, listed = self.session.at, self._colours()
         colours = listed or IdColours((), 0)
         names = {colour: region.name for region in at.sheet.regions for colour in region.id_colours}

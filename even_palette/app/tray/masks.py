@@ -27,6 +27,8 @@ MOST_TOLERANCE = 255
 
 
 class MasksPanel(Panel):
+    """How the ID map is keyed and overlaps are resolved; the steps of the selected region."""
+
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Masks", "")
         self.keying = choice(
@@ -117,6 +119,7 @@ class MasksPanel(Panel):
         self.column.addStretch(1)
 
     def region(self) -> Region | None:
+        """The region that is selected."""
         return next((r for r in self.session.at.sheet.regions if r.key == self.session.region), None)
 
     def refresh(self) -> None:

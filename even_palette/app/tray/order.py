@@ -14,9 +14,14 @@ class Kind(Protocol):
     """What can be added."""
 
     @property
-    def label(self) -> str: ...
+    def label(self) -> str:
+        """What it is called."""
+        ...
+
     @property
-    def help(self) -> str: ...
+    def help(self) -> str:
+        """What it does, in a sentence."""
+        ...
 
 
 Some = TypeVar("Some", bound=Kind)

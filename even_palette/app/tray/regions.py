@@ -18,6 +18,8 @@ TABS = ("Elements", "ID map", "Bakes")
 
 
 class RegionsPanel(Panel):
+    """The regions of the sheet, and below them where they come from."""
+
     def __init__(self, session: Session, choice: Choice) -> None:
         super().__init__(session, "Regions", "")
         self.regions = ShortList("Regions", 104)
@@ -72,6 +74,7 @@ class RegionsPanel(Panel):
 
     @property
     def tab(self) -> str:
+        """The name of the tab that is shown."""
         return TABS[self.pages.current]
 
     def show_tab(self, index: int) -> None:

@@ -36,6 +36,8 @@ PACKINGS: list[tuple[str, object]] = [
 
 
 class ShipPanel(Panel):
+    """The folder of the package, what goes into it, and its proof by the player."""
+
     def __init__(self, session: Session, renderer) -> None:  # type: ignore[no-untyped-def]
         super().__init__(session, "Ship", "")
         self.renderer = renderer

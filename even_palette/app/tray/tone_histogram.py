@@ -23,6 +23,7 @@ class ToneHistogram(QWidget):
         self.after: Histogram | None = None
 
     def show_facts(self, before: Histogram, after: Histogram) -> None:
+        """Show the histograms of a neutral before and after."""
         self.before, self.after = before, after
         self.update()
 

@@ -35,6 +35,8 @@ WHOLE, SHEETS = "", "*"
 
 
 class TonesPanel(Panel):
+    """The tones of the sheet, and the values of the chosen one."""
+
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Tones", "")
         self.list = choice("Tones of the sheet", [])
