@@ -48,10 +48,10 @@ def main() -> None:
             window.stand.set_panes(Panes.BOTH)
             walk.settle()
             for number, stage in enumerate(STAGES):
-                with watch.on(f"first visit of {stage}"):
+                with watch.on(f"first visit of {stage.name}"):
                     QTest.mouseClick(window.rail.buttons[number], Qt.MouseButton.LeftButton)
                 if seed == SEEDS[0]:
-                    print(f"  first visit of {stage}: {watch.taken[-1][0] * 1000:.0f} ms (aim: 150)")
+                    print(f"  first visit of {stage.name}: {watch.taken[-1][0] * 1000:.0f} ms (aim: 150)")
                 walk.settle()
             for _ in range(STEPS):
                 started = time.perf_counter()

@@ -46,6 +46,8 @@ class StageButton(QToolButton):
 
     def show_state(self, state: StageState) -> None:
         """Show the mark, and tell it to assistive technology."""
+        if state == self._state and self.toolTip():
+            return
         self._state = state
         told = f"{state.findings} findings" if state.state == State.FINDINGS else state.state.value
         self.setToolTip(plain.tip(f"{self.name}: {told}"))

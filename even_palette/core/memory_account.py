@@ -127,6 +127,9 @@ class Kept(Generic[T]):
         """What is held."""
         return self._bytes
 
+    def __len__(self) -> int:
+        return len(self._kept)
+
     @property
     def allowed(self) -> int:
         """How much may be held."""

@@ -16,6 +16,7 @@ from even_palette.core.graph.split_by_parameters import parted
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.store import read_kit
+from even_palette.core.memory_account import Account, Kept
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import SHARP
 from even_palette.core.results.looks import Look, picture
@@ -70,15 +71,21 @@ def test_views_by_loops_are_those_of_opengl(renderer: SheetRenderer, sheets: She
             assert np.abs(by_loops[..., :3] - render_reference(shown, view)).max() <= 1
 
 
+def forget_loops(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Let this process know no loops any more."""
+    monkeypatch.setattr(compiling, "_LOOPS", Kept("Loops", 1.0, lambda loop: 1, Account(1000)))
+
+
 def test_loops_are_compiled_apart_and_found_here(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Another process compiles; this one reads what it made. A process that is not wanted any more is ended."""
     monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path))
-    monkeypatch.setattr(compiling, "_loops", {})
+    forget_loops(monkeypatch)
     program, held, frame = program_of({"seen": x * 0.3125}), {SLOT: slots.of(PAINT)}, Frame(SIDE, SIDE)
     wanted = request(program, held, frame)
     assert compiling.compile_apart([wanted], CancelToken())
     assert run_fused(program, held, {}, frame)["seen"] == pytest.approx(PAINT.samples[..., :1] * 0.3125)
-    (loop,) = compiling._loops.values()
+    ((kept, _),) = compiling._LOOPS._kept.values()
+    loop = kept.run
     assert list(loop.stats.cache_hits.values()) == [1]  # type: ignore[attr-defined]
     assert not loop.stats.cache_misses  # type: ignore[attr-defined]
     token = CancelToken()
@@ -96,7 +103,7 @@ def test_loops_are_kept_within_bounds_and_made_without_a_folder(
     """Another text in a loop's place is replaced, old loops go, and a folder that cannot be written to stops nothing."""
     monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path))
     monkeypatch.setattr(compiling, "MOST_LOOPS", 2)
-    monkeypatch.setattr(compiling, "_loops", {})
+    forget_loops(monkeypatch)
 
     def halved_paint(by: float) -> np.ndarray:
         return run_fused(program_of({"seen": x * by}), {SLOT: slots.of(PAINT)}, {}, Frame(SIDE, SIDE))["seen"]
@@ -107,9 +114,9 @@ def test_loops_are_kept_within_bounds_and_made_without_a_folder(
     assert len(kept) == 2
     for path in kept:
         path.write_text("loop = None")
-    monkeypatch.setattr(compiling, "_loops", {})
+    forget_loops(monkeypatch)
     assert halved_paint(0.875) == pytest.approx(PAINT.samples[..., :1] * 0.875)
     (tmp_path / "file").write_text("")
     monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path / "file"))
-    monkeypatch.setattr(compiling, "_loops", {})
+    forget_loops(monkeypatch)
     assert halved_paint(0.25) == pytest.approx(PAINT.samples[..., :1] * 0.25)

@@ -234,20 +234,19 @@ class Stand(QWidget):
         self.proof = [Tile(label, map_picture(plane)) for label, plane in zip(labels, planes, strict=True)]
         self.refresh()
 
-    @property
-    def chosen(self) -> Chosen:
-        """What is selected, as looks take it."""
+    def _selected(self, at: Focus) -> Chosen:
+        """What is selected, as looks at a kit take it: one that is shown may be older than the selection."""
         session = self.session
-        variant = session.variant if session.variant in session.at.kit.variant_names else MASTER
+        variant = session.variant if session.variant in at.kit.variant_names else MASTER
         return Chosen(variant, session.owner, session.region, self.look)
 
     def looks(self, at: Focus) -> list[tuple[str, Look]]:
         """Everything that can be looked at, with its name."""
-        return offered(at, self.chosen)
+        return offered(at, self._selected(at))
 
     def _follow_selection(self) -> None:
         """A look that hangs on what is selected becomes that of what is selected now."""
-        look = LOOKS[self.look.kind].follows(self.look, self.chosen)
+        look = LOOKS[self.look.kind].follows(self.look, self._selected(self.session.at))
         if look is not None:
             self.set_look(look)
 

@@ -1,0 +1,60 @@
+"""The window's thread in a dragged frame: its own CPU time, without OpenGL's, for maps of 1024² and of 4096².
+
+That is what somebody with a graphics card feels of us. A frame goes from the command to the picture that shows it, in
+the window with the demo kit at 1280 x 800; a colour that a variant has is dragged, in the result.
+"""
+
+import os
+import statistics
+import tempfile
+from pathlib import Path
+
+from bench_drag import RESULT, VARIANT, Bench, enlarged
+from PyQt6.QtCore import QEventLoop
+from PyQt6.QtWidgets import QApplication
+
+from even_palette.app import theme
+from even_palette.core.kit import commands
+from even_palette.core.kit.store import read_kit
+from even_palette.demo import KIT_FOLDER
+from tests.app.walk import Watch
+
+FRAMES, FIRST = 120, 20
+AIM_MS = 4.0
+
+
+def frames(bench: Bench, watch: Watch) -> list[float]:
+    """Milliseconds of the thread's own time for each of many frames."""
+    canvas, session, wait = bench.window.stand.canvas, bench.window.session, QEventLoop.ProcessEventsFlag
+    taken = []
+    for number in range(FIRST + FRAMES):
+        with watch.on("frame"):
+            session.do(commands.set_cell_value("hull", "colour", (0.2, 0.3, number % 100 / 100), VARIANT))
+            while canvas.pending or not session.settled:
+                bench.app.processEvents(wait.AllEvents | wait.WaitForMoreEvents)
+            canvas.repaint()
+        taken.append(watch.taken[-1][0] * 1000)
+    return taken[FIRST:]
+
+
+def main() -> None:
+    app = QApplication([])
+    theme.apply_scheme(app, "day")
+    print("A dragged frame in the window: the thread's own time, without OpenGL's")
+    kit, watch = read_kit(KIT_FOLDER), Watch()
+    with tempfile.TemporaryDirectory() as place, watch.without_drawing():
+        for times in (1, 4):
+            bench = Bench(enlarged(kit, times, Path(place)))
+            bench.window.stand.canvas.quick.draw = lambda *_: None  # as where a graphics card draws
+            bench.look(RESULT)
+            found = frames(bench, watch)
+            print(
+                f"  {1024 * times}²: median {statistics.median(found):.1f} ms, 95 of 100 within "
+                f"{statistics.quantiles(found, n=20)[-1]:.1f} ms (aim: {AIM_MS:.0f})"
+            )
+            bench.window.close()
+    os._exit(0)
+
+
+if __name__ == "__main__":
+    main()
