@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QColor, QIcon, QPixmap
+from PyQt6.QtGui import QAction, QColor, QIcon, QKeySequence, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -50,6 +50,15 @@ def give_menu(button: QToolButton, actions: Mapping[str, Callable[[], object]]) 
     button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
     button.setMenu(menu)
     return menu
+
+
+def add_action(menu: QMenu, text: str, key: object, act: Callable[[], object]) -> QAction:
+    """An item of a menu of the window, with its key or none; the key works in the whole window."""
+    action = QAction(text, menu.window())
+    action.setShortcut(QKeySequence(key))
+    action.triggered.connect(lambda _: act())
+    menu.addAction(action)
+    return action
 
 
 def row(*widgets: QWidget, stretch: int | None = None) -> QHBoxLayout:

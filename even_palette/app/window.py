@@ -1,15 +1,12 @@
 """The main window: rail, tray, stand, board and readout, and the menus."""
 
-import time
-from collections.abc import Callable
-from functools import cached_property, partial
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShowEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
@@ -22,34 +19,35 @@ from PyQt6.QtWidgets import (
 from even_palette.app import plain, theme
 from even_palette.app.board.board import Board
 from even_palette.app.choosing import Choice
+from even_palette.app.controls import add_action
 from even_palette.app.files import FILTER
 from even_palette.app.findings import Findings
-from even_palette.app.help import MOUSE_KEYS, about, documents, log_text, read_document
+from even_palette.app.help import Help
 from even_palette.app.jobs import Jobs, Rank
 from even_palette.app.ledge.ledge import Ledge
 from even_palette.app.ledge.variant_strip import HEAD_PX
-from even_palette.app.memory_panel import MemoryPanel
 from even_palette.app.notice import Notice
+from even_palette.app.paint_menu import fill_paint_menu
 from even_palette.app.painting import Painting
-from even_palette.app.panels import FindingsPanel, TextPanel
+from even_palette.app.panels import FindingsPanel
 from even_palette.app.pointing import Pointing
 from even_palette.app.rail import Rail, StageState, State
 from even_palette.app.readout import Readout
 from even_palette.app.session import Session
+from even_palette.app.sheet_box import SheetBox
 from even_palette.app.stages import STAGES
 from even_palette.app.stand.opening import Opening
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.stand import Stand
 from even_palette.app.thumbnails import Thumbnails
 from even_palette.app.tray.tray import Tray
-from even_palette.app.view_state import Hand, Panes
+from even_palette.app.view_menu import fill_view_menu
+from even_palette.app.view_state import Panes
 from even_palette.core.checks import Finding
 from even_palette.core.kit.home import find_unsaved
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import KIT_FILE
 from even_palette.core.results.sheets import Sheets
-
-DOUBLE_KEY_S = 0.5
 
 FRAME_PX, LEAST_STAND_PX = 32, 220
 """What a window manager adds above and below a window, about; and the least height of the stand."""
@@ -63,14 +61,12 @@ class Window(QMainWindow):
         self.jobs = Jobs(self)
         self.session = Session(self.jobs, self, sheets)
         self.renderer = Renderer()
-        self._last_f = 0.0
         self._build()
         self._build_menus()
-        self._build_sheet_box()
         self.pointing = Pointing(self.session, self.stand, self.tray, self.choice, self.readout, self.notice, STAGES)
         self.painting = Painting(self.session, self.stand, self.notice, STAGES)
         self.checks = Findings(self.session, self.stand, self.findings_panel, self.notice)
-        self._build_paint_menu()
+        fill_paint_menu(self.paint_menu, self.painting)
         self._connect()
         self.setAcceptDrops(True)
         self._fit_screen()
@@ -98,7 +94,6 @@ class Window(QMainWindow):
         self.ledge = Ledge(self.session, self.board, self.tray, self.thumbnails, STAGES)
         self.readout = Readout()
         self.findings_panel = FindingsPanel(self, self.tray)
-        self.text_panel = TextPanel(self)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.addWidget(self.stand)
         self.splitter.addWidget(self.ledge)
@@ -150,107 +145,28 @@ class Window(QMainWindow):
         self.file_menu, self.edit_menu = menu("&File"), menu("&Edit")
         self.view_menu, self.paint_menu, self.stage_menu = menu("&View"), menu("&Paint"), menu("&Stage")
         keys = QKeySequence.StandardKey
-        self._action(self.file_menu, "New kit", keys.New, lambda: self.session.open_copy(Kit()))
-        self._action(self.file_menu, "Open kit…", keys.Open, self._open_kit)
-        self._action(self.file_menu, "Open maps and meshes…", "Ctrl+Shift+O", self._open_maps)
+        add_action(self.file_menu, "New kit", keys.New, lambda: self.session.open_copy(Kit()))
+        add_action(self.file_menu, "Open kit…", keys.Open, self._open_kit)
+        add_action(self.file_menu, "Open maps and meshes…", "Ctrl+Shift+O", self._open_maps)
         self.file_menu.addSeparator()
-        self.save_action = self._action(self.file_menu, "Save", keys.Save, self.save)
-        self._action(self.file_menu, "Save as…", keys.SaveAs, self.save_as)
+        self.save_action = add_action(self.file_menu, "Save", keys.Save, self.save)
+        add_action(self.file_menu, "Save as…", keys.SaveAs, self.save_as)
         self.file_menu.addSeparator()
-        self._action(self.file_menu, "Quit", keys.Quit, self.close)
-        self.undo_action = self._action(self.edit_menu, "Undo", keys.Undo, self.session.undo)
-        self.redo_action = self._action(self.edit_menu, "Redo", "Ctrl+Shift+Z", self.session.redo)
+        add_action(self.file_menu, "Quit", keys.Quit, self.close)
+        self.undo_action = add_action(self.edit_menu, "Undo", keys.Undo, self.session.undo)
+        self.redo_action = add_action(self.edit_menu, "Redo", "Ctrl+Shift+Z", self.session.redo)
         self.history_menu = self.edit_menu.addMenu("History")
         assert self.history_menu is not None
         self.history_menu.aboutToShow.connect(self._list_history)
-        stand, canvas = self.stand, self.stand.canvas
-        self._action(self.view_menu, "Fit the sheet; twice: 1:1", "F", self._fit)
-        for name, key, button in (
-            ("Wipe", "W", stand.wipe_button),
-            ("Spread all variants", "S", stand.spread_button),
-            ("Texels as squares", "T", stand.texels_button),
-            ("Loupe", "L", stand.loupe_button),
-        ):
-            self._action(self.view_menu, name, key, button.click)
-        self.view_menu.addSeparator()
-        for number, panes in enumerate(Panes, 1):
-            name = {"Both": "Sheet and model"}.get(panes.value, f"{panes.value} alone")
-            self._action(self.view_menu, name, f"Alt+{number}", partial(stand.choose_panes, panes))
-        islands = self._action(self.view_menu, "Outlines of UV islands", "U", lambda: None)
-        islands.setCheckable(True)
-        islands.toggled.connect(stand.elements.show_islands)
-        self._action(self.view_menu, "Model lit or flat", "I", stand.model.lit_button.click)
-        self._action(self.view_menu, "Frame the model", "G", stand.model.canvas.frame)
-        self.view_menu.addSeparator()
-        goes_on = self._action(self.view_menu, "Let time go on", "M", lambda: None)
-        goes_on.setCheckable(True)
-        goes_on.toggled.connect(stand.moment.let_go_on)
-        self._action(self.view_menu, "Another instance", "N", stand.moment.next_instance)
-        self._action(self.view_menu, "Back to the first moment", "Shift+M", stand.moment.begin_again)
-        self.view_menu.addSeparator()
-        self._action(self.view_menu, "Go to the stand", "Ctrl+J", canvas.setFocus)
-        self._action(self.view_menu, "Go to the board", "Ctrl+B", self.board.setFocus)
-        self._action(self.view_menu, "Fold or open the ledge", "B", self.ledge.toggle)
-        self._action(self.view_menu, "List the findings", "Ctrl+I", self.findings_panel.toggle)
-        self.view_menu.addSeparator()
-        for scheme, name in (("day", "Day: light grey"), ("night", "Night: dark grey")):
-            self._action(self.view_menu, name, "", partial(self.set_scheme, scheme))
+        fill_view_menu(self.view_menu, self.stand, self.board, self.ledge, self.findings_panel, self.set_scheme)
         self.help_menu = menu("&Help")
-        self._action(self.help_menu, "Keys", "F1", self._show_keys)
-        for title, path in documents():
-            self._action(self.help_menu, title, "", partial(self._tell_read, title, partial(read_document, path), True))
-        self._action(self.help_menu, "Memory", "", lambda: self.memory_panel.open())
-        self._action(self.help_menu, "Log", "", lambda: self._tell_read("Log", log_text, False))
-        self._action(self.help_menu, "About", "", lambda: self.text_panel.tell("About Even Palette", about()))
+        self.sheet_box = SheetBox(self.session)
+        bar.setCornerWidget(self.sheet_box)
         for index, stage in enumerate(STAGES):
             enter = partial(self.enter_stage, index)
-            self._action(self.stage_menu, f"{index + 1} {stage.name}", f"Ctrl+{index + 1}", enter)
-
-    def _build_paint_menu(self) -> None:
-        """Strokes by keys; they act where Masks is entered."""
-        menu, painting = self.paint_menu, self.painting
-        keys = {Hand.PAINT: "P", Hand.SOFTEN: "Shift+P", Hand.SMEAR: "Ctrl+P", Hand.FILL: "Alt+P", Hand.LOOK: "Ctrl+L"}
-        names = {Hand.PAINT: "Paint into the mask", Hand.SOFTEN: "Soften the mask", Hand.SMEAR: "Smear the mask",
-                 Hand.FILL: "Fill", Hand.LOOK: "Leave the mouse to the view"}  # fmt: skip
-        for hand, key in keys.items():
-            self._action(menu, names[hand], key, partial(painting.choose_hand, hand))
-        menu.addSeparator()
-        self._action(menu, "Add, or take away", "D", painting.turn_over)
-        self._action(menu, "Paint the value under the cursor", "V", painting.pick_value)
-        self._action(menu, "Larger brush", "Ctrl+Up", partial(painting.wheel, 1))
-        self._action(menu, "Smaller brush", "Ctrl+Down", partial(painting.wheel, -1))
-        menu.addSeparator()
-        self._action(menu, "Lock this region, or unlock it", "Ctrl+K", painting.toggle_lock)
-
-    def _build_sheet_box(self) -> None:
-        """Which sheet is in front, in the corner of the menu bar."""
-        self.sheet_box = QComboBox()
-        self.sheet_box.setAccessibleName("Sheet in front")
-        self.sheet_box.setToolTip("The sheet that is worked on")
-        self.sheet_box.setMinimumWidth(180)
-        self.sheet_box.activated.connect(lambda i: self.session.show_sheet(self.sheet_box.itemData(i)))
-        corner = QWidget()
-        row = QHBoxLayout(corner)
-        row.setContentsMargins(0, 2, 8, 2)
-        row.addWidget(plain.Label("Sheet"))
-        row.addWidget(self.sheet_box)
-        bar = self.menuBar()
-        assert bar is not None
-        bar.setCornerWidget(corner)
-
-    def _show_sheets(self) -> None:
-        at = self.session.at
-        self.sheet_box.clear()
-        for sheet in at.kit.sheets:
-            self.sheet_box.addItem(sheet.name, sheet.key)
-        self.sheet_box.setCurrentIndex([sheet.key for sheet in at.kit.sheets].index(at.key))
-
-    def _action(self, menu: QMenu, text: str, key: object, act: Callable[[], object]) -> QAction:
-        action = QAction(text, self)
-        action.setShortcut(QKeySequence(key))
-        action.triggered.connect(lambda _: act())
-        menu.addAction(action)
-        return action
+            add_action(self.stage_menu, f"{index + 1} {stage.name}", f"Ctrl+{index + 1}", enter)
+        others = (self.file_menu, self.edit_menu, self.view_menu, self.paint_menu, self.stage_menu)
+        self.help = Help(self, self.help_menu, others, self.jobs, self.notice)
 
     def _connect(self) -> None:
         session, tray, stand = self.session, self.tray, self.stand
@@ -333,7 +249,6 @@ class Window(QMainWindow):
         ):
             action.setText(f"{word} {labels[0][:1].lower()}{labels[0][1:]}" if labels else word)
             action.setEnabled(bool(labels))
-        self._show_sheets()
         self._show_states()
         self._show_title()
 
@@ -364,41 +279,6 @@ class Window(QMainWindow):
         self.readout.show_findings(self.findings, self.checks.settled)
         self.tray.show_findings(self.findings)
         self._show_states()
-
-    # Help
-
-    @cached_property
-    def memory_panel(self) -> MemoryPanel:
-        """Who holds memory; built when it is asked for."""
-        return MemoryPanel(self)
-
-    def _show_keys(self) -> None:
-        lines = []
-        for each in (
-            self.file_menu, self.edit_menu, self.view_menu, self.paint_menu, self.stage_menu, self.help_menu,
-        ):  # fmt: skip
-            for action in each.actions():
-                if not action.shortcut().isEmpty():
-                    key = action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
-                    lines.append(f"{key}\t{action.text().replace('&', '')}")
-        self.text_panel.tell("Keys", "\n".join([*lines, "", *MOUSE_KEYS]))
-
-    def _tell_read(self, title: str, read: Callable[[], str], markdown: bool) -> None:
-        self.jobs.run(
-            f"Reading {title}",
-            lambda progress, cancel: read(),
-            lambda text: self.text_panel.tell(title, text, markdown),
-            self.notice.tell,
-            place="help",
-        )
-
-    def _fit(self) -> None:
-        now = time.monotonic()
-        if now - self._last_f < DOUBLE_KEY_S:
-            self.stand.canvas.one_to_one()
-        else:
-            self.stand.canvas.fit()
-        self._last_f = now
 
     # Files
 

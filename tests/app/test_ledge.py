@@ -144,7 +144,7 @@ def test_help_texts(demo: Driver) -> None:
     """F1 lists every key; each document opens and can be read; the log and the licence are told."""
     window = demo.window
     demo.key(demo.stand.canvas, Qt.Key.Key_F1)
-    panel = window.text_panel
+    panel = window.help.text_panel
     assert panel.isVisible()
     told = panel.text.toPlainText()
     assert "Ctrl+S\tSave" in told

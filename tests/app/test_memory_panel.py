@@ -26,7 +26,7 @@ def budget():  # type: ignore[no-untyped-def]
 def test_the_list_and_the_share(small: Driver, qtbot: QtBot, budget: int) -> None:
     """A share that is set holds at once, everything goes on, and the next start takes it."""
     action(small, "Memory").trigger()
-    panel = small.window.memory_panel
+    panel = small.window.help.memory_panel
     assert panel.isVisible()
     held = {
         panel.list.topLevelItem(at).text(0): panel.list.topLevelItem(at).text(1)

@@ -473,14 +473,14 @@ def test_sheets_by_the_box_in_the_foot(demo: Driver) -> None:
     """Another sheet comes to the front; that is no change of the kit, and undo goes back to where a change was made."""
     session = demo.session
     assert not session.modified
-    demo.choose(demo.window.sheet_box, "Reed clump")
+    demo.choose(demo.window.sheet_box.box, "Reed clump")
     demo.settle()
     assert session.at.key == "reed_clump"
     assert not session.modified
     demo.stage(2)
     demo.settle()
     demo.click(demo.tray.panel("Regions").add)
-    demo.choose(demo.window.sheet_box, "Oar and crate")
+    demo.choose(demo.window.sheet_box.box, "Oar and crate")
     demo.settle()
     assert demo.tray.panel("Regions").tab == "ID map"
     session.undo()
