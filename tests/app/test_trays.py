@@ -224,7 +224,8 @@ def test_rail_and_findings_lead_to_stages(demo: Driver) -> None:
     states = {button.name: button._state.state for button in demo.window.rail.buttons}
     assert states["Source"] == State.IN_WORK
     assert states["Tones"] == State.FINDINGS
-    assert states["Proof"] == State.EMPTY
+    assert states["Proof"] == State.IN_WORK
+    assert states["Ship"] == State.EMPTY
     assert states["Masks"] == State.FINDINGS
     assert "findings" in demo.window.rail.buttons[2].accessibleName()
     demo.click(demo.window.readout.findings)

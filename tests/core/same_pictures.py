@@ -33,7 +33,8 @@ def pictures(sheets: Sheets) -> dict[str, Levels]:
             looks = [Look(variant=variant), *(Look("surface", variant, output=o) for o in surface_outputs(at))]
             for look in looks:
                 shown = picture(at, sheets, look)
-                found[f"{sheet.key} {variant} {look.kind} {look.output}"] = render_reference(
+                kind = "surface value" if look.kind == "surface" else look.kind
+                found[f"{sheet.key} {variant} {kind} {look.output}"] = render_reference(
                     shown, whole_sheet(SIDE, SIDE), True
                 )
         found[f"{sheet.key} weights"] = _named(

@@ -196,7 +196,7 @@ def dies(one, other):
 folder = KitFolder(Path(sys.argv[1]))
 kit = folder.open().saved
 whole.os.replace = dies
-folder.save(c.set_cell_value(":paint", "hue", 77.0).apply(kit))
+folder.save(commands.set_cell_value(":paint", "hue", 77.0).apply(kit))
 """
 
 

@@ -58,6 +58,7 @@ class SurvivalPage(QWidget):
         assert side is not None
         assert top is not None
         side.hide()
+        top.setAccessibleName("Columns of the ways")
         side.setDefaultSectionSize(24)
         top.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         top.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
