@@ -751,3 +751,25 @@ def test_the_moment_that_is_shown(demo: Driver) -> None:
     assert told == read_texel(at, Sheets(), stand.look, (0.4, 0.5), time)
     demo.key(stand.canvas, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
     assert np.array_equal(seen(), first)
+
+
+def test_proof_shows_what_there_is(demo: Driver) -> None:
+    """Index maps to be measured, the cost of each packing of the sheet's weights, and the way to the player."""
+    demo.stage(7)
+    demo.settle()
+    panel = demo.tray.panel("Proof")
+    assert demo.stand.look == Look(variant=demo.session.variant)
+    told = [labels[1].text() for labels in panel.costs.values()]
+    assert len(told) == 4
+    assert all("texture" in text for text in told)
+    assert len(set(told)) == 4
+    panel.index_maps.setCurrentRow(0)
+    survival = demo.window.ledge.page("Proof").survival
+    demo.click(survival.measure)
+    demo.qtbot.waitUntil(lambda: bool(survival.found), timeout=60_000)
+    assert survival.table.rowCount() == len(survival.found)
+    demo.choose(demo.window.sheet_box.box, "Reed clump")
+    demo.settle()
+    assert panel.none.isVisible()
+    demo.click(panel.play)
+    assert STAGES[demo.window.stage].name == "Ship"

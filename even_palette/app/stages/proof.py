@@ -9,6 +9,7 @@ from even_palette.app.session import Session
 from even_palette.app.stage import Stage
 from even_palette.app.stand.renderer import Renderer
 from even_palette.core.kit.model import Focus
+from even_palette.core.results.looks import Look
 
 
 def panel(session: Session, renderer: Renderer, choice: Choice) -> Panel:
@@ -30,4 +31,4 @@ def filled(at: Focus, panel: Any) -> bool:
     return any(tone.palette for tone in at.sheet.tones)
 
 
-STAGE = Stage("Proof", 7, panel, filled, page, "Survival")
+STAGE = Stage("Proof", 7, panel, filled, page, "Survival", look=lambda session: Look(variant=session.variant))
