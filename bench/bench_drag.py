@@ -24,8 +24,9 @@ from even_palette.app import theme
 from even_palette.app.window import Window
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import OVER
+from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.store import fingerprint, read_kit
+from even_palette.core.kit.store import read_kit
 from even_palette.core.material.build import map_plane
 from even_palette.core.material.model import Coat, PlaneUse
 from even_palette.core.raster.files import write_plane

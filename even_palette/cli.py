@@ -177,7 +177,8 @@ def _demo(options: argparse.Namespace) -> int:
 
 def _kit(place: Path) -> "Kit":
     """A saved kit with its files as they are now, whatever it remembers of them."""
-    from even_palette.core.kit.store import as_on_disk, read_kit
+    from even_palette.core.kit.fingerprints import as_on_disk
+    from even_palette.core.kit.store import read_kit
 
     return as_on_disk(read_kit(place))[0]
 

@@ -21,13 +21,14 @@ from even_palette.core.disk.gate import exists, refuse_sources
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
+from even_palette.core.kit.fingerprints import as_on_disk, fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Focus, Kit, Recipe
 from even_palette.core.kit.names import identifier
 from even_palette.core.kit.recipe_file import content_id, read_recipe, recipe_of, write_recipe
 from even_palette.core.kit.sheet import Source
-from even_palette.core.kit.store import KIT_FILE, KitFolder, as_kept, as_on_disk, fingerprint
+from even_palette.core.kit.store import KIT_FILE, KitFolder, as_kept
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding, to_levels8

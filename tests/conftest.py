@@ -10,11 +10,11 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from even_palette.core.kit import commands
+from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
 from even_palette.core.kit.sheet import Source
-from even_palette.core.kit.store import fingerprint
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane

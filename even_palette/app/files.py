@@ -15,12 +15,12 @@ from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
+from even_palette.core.kit.fingerprints import Fingerprint, fingerprint, renewed
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import identifier
 from even_palette.core.kit.recipe_file import RecipeFile
 from even_palette.core.kit.sheet import Source
-from even_palette.core.kit.store import Fingerprint, fingerprint, renewed
 from even_palette.core.kit.trees import FromFile, with_files
 from even_palette.core.mesh.files import READABLE as MESHES
 from even_palette.core.mesh.model import Mesh

@@ -14,12 +14,13 @@ from even_palette.core.disk.whole import write_whole
 from even_palette.core.kit import commands
 from even_palette.core.kit.assignment import pack_faces
 from even_palette.core.kit.coat_owners import OVER
+from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
 from even_palette.core.kit.sheet import Bake, Source, Tone
-from even_palette.core.kit.store import KIT_FILE, encode_kit, fingerprint
+from even_palette.core.kit.store import KIT_FILE, encode_kit
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Setting, Value
 from even_palette.core.mesh.files.gltf import write_glb
 from even_palette.core.mesh.kinds import ElementKind

@@ -18,10 +18,11 @@ from even_palette.core.disk.folders import INDEX_FILE, adding_files, recover
 from even_palette.core.disk.gate import file_size, read_bytes, refuse_sources
 from even_palette.core.disk.whole import PREFIX, write_whole
 from even_palette.core.errors import UserError
+from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Bake, Sheet
-from even_palette.core.kit.store import KitFolder, fingerprint
+from even_palette.core.kit.store import KitFolder
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane

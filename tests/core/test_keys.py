@@ -14,11 +14,11 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import FileChanged, NotReady, UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.fingerprints import as_on_disk, fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.sheet import Bake, Step, Tone
-from even_palette.core.kit.store import as_on_disk, fingerprint
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.files import read_plane, write_plane

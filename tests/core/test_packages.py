@@ -14,10 +14,10 @@ from jsonschema import Draft202012Validator
 from even_palette.core.errors import UserError
 from even_palette.core.graph.slots import MOST_UNITS
 from even_palette.core.kit import commands
+from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Source, Tone
-from even_palette.core.kit.store import fingerprint
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.material.outputs import COLOUR
 from even_palette.core.material.variants import MASTER, resolve

@@ -10,11 +10,12 @@ from even_palette.core.checks import find
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import without_unused
+from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Bake, Tone
-from even_palette.core.kit.store import KitFolder, as_kept, decode_kit, encode_kit, fingerprint, read_kit
+from even_palette.core.kit.store import KitFolder, as_kept, decode_kit, encode_kit, read_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import Coat
 from even_palette.core.raster.files import write_plane

@@ -14,11 +14,12 @@ from even_palette.core.checks import find
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_chosen, unpack_faces
+from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.mesh_file import FaceRegions, MeshFile, Up
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Bake, Box
-from even_palette.core.kit.store import decode_kit, encode_kit, fingerprint
+from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.files.gltf import write_glb

@@ -9,8 +9,9 @@ from threading import Lock
 from even_palette.core.disk.gate import exists
 from even_palette.core.disk.places import state_folder
 from even_palette.core.errors import UserError
+from even_palette.core.kit.fingerprints import Fingerprint
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, Fingerprint, KitFolder, Opened
+from even_palette.core.kit.store import AUTOSAVE_FILE, KIT_FILE, KitFolder, Opened
 
 
 def unsaved_folder() -> Path:

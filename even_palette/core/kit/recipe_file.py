@@ -20,7 +20,8 @@ from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import identifier, new_key, unique
 from even_palette.core.kit.planes import STRIPS, missing_plane, uses_of
 from even_palette.core.kit.trees import with_region
-from even_palette.core.kit.validate import check_counts, check_kit, check_setting
+from even_palette.core.kit.validate import check_counts, check_kit
+from even_palette.core.kit.validate_coats import check_setting
 from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse
 from even_palette.core.tones.palette import Palette
 from even_palette.core.tones.ramp import Ramp

@@ -13,16 +13,15 @@ from pathlib import Path
 import msgspec
 from msgspec.structs import replace
 
-from even_palette.core.disk.gate import exists, file_size, read_bytes, reason, sha256_of
+from even_palette.core.disk.gate import exists, read_bytes, reason
 from even_palette.core.disk.whole import sweep, write_whole
 from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import without_unused
-from even_palette.core.kit.limits import FORMAT
+from even_palette.core.kit.fingerprints import MOST_FILE_BYTES, Fingerprint, fingerprint
 from even_palette.core.kit.model import Kit, Recipe
-from even_palette.core.kit.names import Names, identifier
+from even_palette.core.kit.older_formats import upgraded
 from even_palette.core.kit.planes import without_missing_planes
 from even_palette.core.kit.recipe_saves import put_back, writing_recipes
-from even_palette.core.kit.sheet import Source
 from even_palette.core.kit.trees import FromFile, paint_tiles, with_files, with_paint_tiles
 from even_palette.core.kit.validate import COUNTS, check_counts, check_kit
 from even_palette.core.regions.paint import MOST_PACKED, PaintTile, is_name
@@ -34,7 +33,6 @@ RECIPES_BEFORE = "kit.recipes-before.json"
 """What the files of recipes held while a save writes them; put back where it does not come to its end."""
 BLOBS, PAINT = "blobs", ".paint"
 MOST_JSON_BYTES = 64 << 20
-MOST_FILE_BYTES = 2 << 30
 
 
 def encode_kit(kit: Kit, folder: Path) -> bytes:
@@ -60,7 +58,7 @@ def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
     try:
         stored = msgspec.json.decode(text)
         _check_raw(stored)
-        kit = msgspec.convert(_upgraded(stored), type=Kit, dec_hook=_from_stored)
+        kit = msgspec.convert(upgraded(stored), type=Kit, dec_hook=_from_stored)
         check_counts(kit)
         kit = without_missing_planes(kit)
         check_kit(kit)
@@ -81,71 +79,6 @@ def _check_raw(stored: object) -> None:
         for name, most in COUNTS.items():
             if isinstance(parts := stored.get(name), list) and len(parts) > most:
                 raise UserError(f"{len(parts):,} {name}; the limit is {most:,} in a kit.")
-
-
-def _upgraded(stored: object) -> object:
-    """What an older version saved, in the present format.
-
-    Format 1 had one sheet, without a key; format 2 said which sheet was in front, had one coat a region, and knew maps
-    by their roles; format 3 knew parameters and variants by their names.
-    """
-    if not isinstance(stored, dict):
-        return stored
-    if stored.get("format", 1) == 1 and isinstance(stored.get("sheet"), dict):
-        rest = {name: value for name, value in stored.items() if name != "sheet"}
-        stored = {**rest, "format": 2, "sheets": [{"key": "sheet_1", **stored["sheet"]}]}
-    if stored.get("format") == 2:
-        rest = {name: value for name, value in stored.items() if name != "front"}
-        sheets = stored.get("sheets")
-        if isinstance(sheets, list):
-            rest["sheets"] = [_sheet_of_format_2(sheet) for sheet in sheets]
-        stored = {**rest, "format": 3}
-    if stored.get("format") == 3:
-        stored = {**_with_keys(stored), "format": FORMAT}
-    return stored
-
-
-def _with_keys(stored: dict[str, object]) -> dict[str, object]:
-    """Format 3 with keys: those of parameters are their names, which are identifiers already."""
-    changed = dict(stored)
-    parameters, variants = stored.get("parameters"), stored.get("variants")
-    if isinstance(parameters, list):
-        changed["parameters"] = [{"key": p.get("name"), **p} if isinstance(p, dict) else p for p in parameters]
-    if isinstance(variants, list):
-        keys, free = dict[str, str](), Names(joiner="_")
-        for variant in variants:
-            if isinstance(variant, dict) and isinstance(name := variant.get("name"), str):
-                keys[name] = free.give(identifier(name))
-        changed["variants"] = [_variant_of_format_3(variant, keys) for variant in variants]
-    return changed
-
-
-def _variant_of_format_3(variant: object, keys: dict[str, str]) -> object:
-    if not isinstance(variant, dict) or not isinstance(variant.get("name"), str):
-        return variant
-    parent = variant.get("parent")
-    renamed = {"parent": keys.get(parent, parent)} if isinstance(parent, str) else {}
-    return {"key": keys[variant["name"]], **variant, **renamed}
-
-
-def _sheet_of_format_2(sheet: object) -> object:
-    if not isinstance(sheet, dict):
-        return sheet
-    changed = dict(sheet)
-    if isinstance(sheet.get("sources"), list):
-        changed["sources"] = [
-            {"key": identifier(str(source.get("role"))), **source} if isinstance(source, dict) else source
-            for source in sheet["sources"]
-        ]
-    if isinstance(sheet.get("regions"), list):
-        changed["regions"] = [_region_of_format_2(region) for region in sheet["regions"]]
-    return changed
-
-
-def _region_of_format_2(region: object) -> object:
-    if not isinstance(region, dict) or "coat" not in region:
-        return region
-    return {**{name: value for name, value in region.items() if name != "coat"}, "coats": [region["coat"]]}
 
 
 def _sentence(error: Exception) -> str:
@@ -174,51 +107,6 @@ def _schema_of(kind: type) -> dict[str, object]:
 def kit_schema() -> dict[str, object]:
     """JSON Schema of kit.json."""
     return msgspec.json.schema(Kit, schema_hook=_schema_of)
-
-
-@dataclass(frozen=True)
-class Fingerprint:
-    """Size in bytes and SHA-256 of a file."""
-
-    size: int
-    sha256: str
-
-
-def fingerprint(path: Path) -> Fingerprint:
-    """Raises UserError if the file cannot be read. A .gltf is known by the files beside it, too."""
-    if path.suffix.lower() == ".gltf":
-        from even_palette.core.mesh.files import content_of
-
-        return Fingerprint(file_size(path, MOST_FILE_BYTES), content_of(path, read_bytes(path, MOST_FILE_BYTES)))
-    return Fingerprint(file_size(path, MOST_FILE_BYTES), sha256_of(path, MOST_FILE_BYTES))
-
-
-def as_on_disk(kit: Kit) -> tuple[Kit, list[str]]:
-    """The kit with its maps and meshes known as they are on disk now, and the names of those that are others.
-
-    What cannot be read stays as it was known.
-    """
-    changed: list[str] = []
-
-    def look(file: FromFile) -> FromFile:
-        if isinstance(file, Recipe):
-            return file
-        with contextlib.suppress(UserError):
-            seen = fingerprint(Path(file.path))
-            if seen.sha256 != file.sha256:
-                changed.append(Path(file.path).name)
-                return renewed(file, seen)
-        return file
-
-    return with_files(kit, look), changed
-
-
-def renewed(file: FromFile, seen: Fingerprint) -> FromFile:
-    """A map or mesh whose file holds something else now."""
-    if isinstance(file, Recipe):
-        return file
-    made = replace(file, size=seen.size, sha256=seen.sha256)
-    return replace(made, width=0, height=0) if isinstance(made, Source) else made
 
 
 @dataclass(frozen=True)

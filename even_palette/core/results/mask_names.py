@@ -76,7 +76,7 @@ class MaskNames:
 
     def in_order(self, wanted: Iterable[Wanted]) -> list[Wanted]:
         """The masks that are wanted and all that they need, each behind those that it takes. Chains may be as long as
-        a sheet has regions; there are no circles (see `validate.check_circles`)."""
+        a sheet has regions; there are no circles (see `validate_sheet.check_circles`)."""
         done: dict[Wanted, None] = {}
         for start in wanted:
             stack = [(start, False)]

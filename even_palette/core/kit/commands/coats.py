@@ -25,7 +25,7 @@ from even_palette.core.kit.names import identifier, new_key, unique
 from even_palette.core.kit.planes import check_coats_on, coats_on
 from even_palette.core.kit.sheet import Region
 from even_palette.core.kit.trees import with_region
-from even_palette.core.kit.validate import check_setting
+from even_palette.core.kit.validate_coats import check_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import (

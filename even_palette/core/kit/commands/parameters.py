@@ -12,7 +12,7 @@ from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.limits import MOST_VARIANTS
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import Names, identifier, keys_of, unique
-from even_palette.core.kit.validate import check_setting
+from even_palette.core.kit.validate_coats import check_setting
 from even_palette.core.material.model import Parameter, Setting, ValueKind, Variant
 from even_palette.core.material.randomise import Spread, random_settings
 from even_palette.core.material.variants import resolve

@@ -15,7 +15,7 @@ from even_palette.core.kit.names import new_key, retire, unique
 from even_palette.core.kit.planes import check_coats_on
 from even_palette.core.kit.recipe_file import RecipeFile, living_at, with_recipe
 from even_palette.core.kit.trees import with_region
-from even_palette.core.kit.validate import check_setting
+from even_palette.core.kit.validate_coats import check_setting
 from even_palette.core.material.model import Setting
 
 

@@ -9,7 +9,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.planes import check_steps_on, steps_on
 from even_palette.core.kit.sheet import Step
 from even_palette.core.kit.trees import with_region
-from even_palette.core.kit.validate import check_circles, check_steps
+from even_palette.core.kit.validate_sheet import check_circles, check_steps
 from even_palette.core.regions.paint import Paint
 from even_palette.core.regions.steps import STEPS
 

@@ -1,0 +1,72 @@
+"""What makes coats valid: that kinds are known, and values and planes lie in their ranges."""
+
+from even_palette.core.errors import UserError
+from even_palette.core.kit.coat_owners import ValueUse, owner_name
+from even_palette.core.kit.limits import FASTEST, LEAST_TILING, MOST_COATS, MOST_GRID, MOST_TILING
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.names import IDENTIFIER
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.declare import ValueSpec
+from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse, Setting, ValueKind
+
+
+def check_setting(of: Parameter | ValueSpec, setting: Setting) -> None:
+    """Raise UserError unless a setting is of the kind and in the range of what it sets; colours are 0..1, encoded."""
+    is_colour = of.kind == ValueKind.COLOUR
+    parts = setting if isinstance(setting, tuple) else (setting,)
+    low, high = (0.0, 1.0) if is_colour else (of.low, of.high)
+    if isinstance(setting, tuple) != is_colour or not all(low <= part <= high for part in parts):
+        raise UserError(f"“{of.name}” cannot be {str(setting)[:40]}; it is {low:g} to {high:g}.")
+    if of.kind in (ValueKind.SWITCH, ValueKind.ROW) and setting != int(parts[0]):
+        raise UserError(f"“{of.name}” cannot be {str(setting)[:40]}; it is a whole number.")
+
+
+def check_coats(who: str, coats: tuple[Coat, ...]) -> None:
+    """Raise UserError for coats that are unknown, or have values or planes that their kinds do not have."""
+    if len(coats) > MOST_COATS:
+        raise UserError(f"{who} has {len(coats)} coats; the limit is {MOST_COATS}.")
+    for coat in coats:
+        if coat.kind not in COATS:
+            raise UserError(f"{who} has an unknown coat “{coat.kind[:40]}”.")
+        kind = COATS[coat.kind]
+        for name in coat.values:
+            if name not in [spec.name for spec in kind.values]:
+                raise UserError(f"a coat of {who} has no value “{name[:40]}”.")
+        for name in coat.planes:
+            if name not in [spec.name for spec in kind.planes]:
+                raise UserError(f"a coat of {who} reads no plane “{name[:40]}”.")
+        for use in (*coat.planes.values(), *([coat.pattern] if coat.pattern else [])):
+            check_plane_use(who, use)
+
+
+def check_plane_use(who: str, use: PlaneUse) -> None:
+    """Raise UserError unless the channel and the levels of a plane lie in their ranges."""
+    if not IDENTIFIER.fullmatch(use.plane.key):
+        raise UserError(f"{who} reads a plane “{use.plane.key[:40]}”, which has no plain key.")
+    if not (0 <= use.channel <= 3 and 0 <= use.low <= 1 and 0 <= use.high <= 1 and 0.01 <= use.power <= 100):
+        raise UserError(f"{who} reads a plane with a channel, levels or power out of range.")
+    tiles = all(LEAST_TILING <= side <= MOST_TILING for side in use.tiling)
+    if not (tiles and abs(use.turn) <= 360 and all(abs(part) <= FASTEST for part in use.speed)):
+        raise UserError(f"{who} reads a plane that is tiled, turned or moved out of range.")
+    if not all(1 <= side <= MOST_GRID for side in use.grid) or not 0 <= use.cells <= use.grid[0] * use.grid[1]:
+        raise UserError(f"{who} reads an atlas of a grid out of range.")
+
+
+def check_value(kit: Kit, use: ValueUse) -> None:
+    """Raise UserError for a value that cannot be, or is bound to what does not fit it."""
+    where = f"“{use.spec.label}” of “{owner_name(kit, use.owner)[:40]}”"
+    value, kind = use.value, use.spec.kind
+    if isinstance(value, Bound):
+        try:
+            parameter = kit.parameter(value.parameter)
+        except KeyError:
+            raise UserError(f"{where} is bound to “{value.parameter[:40]}”, which is not there.") from None
+        if (parameter.kind == ValueKind.COLOUR) != (kind == ValueKind.COLOUR) or kind == ValueKind.CHOICE:
+            raise UserError(f"{where} is bound to “{parameter.name}”, which is a {parameter.kind}.")
+    elif kind == ValueKind.CHOICE:
+        if value not in [name for name, _ in use.spec.choices]:
+            raise UserError(f"{where} cannot be {str(value)[:40]}.")
+    elif isinstance(value, str):
+        raise UserError(f"{where} cannot be a word.")
+    else:
+        check_setting(use.spec, value)
