@@ -41,14 +41,12 @@ class StageButton(QToolButton):
         self.setText(f"{number}  {name}")
         self.setCheckable(True)
         self.setFixedSize(RAIL_PX, STAGE_PX)
-        self._state = StageState(State.EMPTY)
-        self.show_state(self._state)
+        self.state = StageState(State.EMPTY)
+        self.show_state(self.state)
 
     def show_state(self, state: StageState) -> None:
         """Show the mark, and tell it to assistive technology."""
-        if state == self._state and self.toolTip():
-            return
-        self._state = state
+        self.state = state
         told = f"{state.findings} findings" if state.state == State.FINDINGS else state.state.value
         self.setToolTip(plain.tip(f"{self.name}: {told}"))
         self.setAccessibleName(f"{self.text()}, {told}")
@@ -80,13 +78,13 @@ class StageButton(QToolButton):
     def _paint_mark(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         x, y = self.width() - 13.0, self.height() / 2
-        if self._state.state == State.FINDINGS:
+        if self.state.state == State.FINDINGS:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(FINDING)
             painter.drawPolygon(QPolygonF([QPointF(x, y - 5), QPointF(x + 6, y + 5), QPointF(x - 6, y + 5)]))
         else:
             painter.setPen(QPen(grey(tokens().quiet_text), 1.5))
-            painter.setBrush(grey(tokens().quiet_text) if self._state.state == State.IN_WORK else Qt.BrushStyle.NoBrush)
+            painter.setBrush(grey(tokens().quiet_text) if self.state.state == State.IN_WORK else Qt.BrushStyle.NoBrush)
             painter.drawEllipse(QRectF(x - 3.5, y - 3.5, 7, 7))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
@@ -120,4 +118,5 @@ class Rail(QWidget):
     def show_states(self, states: list[StageState]) -> None:
         """Show how far each stage is."""
         for button, state in zip(self.buttons, states, strict=True):
-            button.show_state(state)
+            if state != button.state:
+                button.show_state(state)

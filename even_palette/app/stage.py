@@ -33,7 +33,7 @@ class Click:
 class Stage:
     """A stage of the work. Functions that take its panel take the one that `panel` builds.
 
-    The ledge has a page of its own with a `title` and a `height` in pixels, `folded` at first or not, or the board.
+    The ledge has a page of its own with a `title` and a `height` in pixels, or the board.
     `look` is what the stand shows when the stage is entered, None for what it shows already; `spread` shows all
     variants; `panes` suit it. `filled` says whether there is something in it already; the panel is None until it is
     built. `chooses` says whether clicks choose elements of the mesh, `clicked` what a click on the sheet means beside
@@ -48,7 +48,6 @@ class Stage:
     page: Callable[[Session, Any], Page] | None = None
     title: str = "Board"
     height: int = BOARD_PX
-    folded: bool = False
     look: Callable[[Session], Look | None] = lambda session: None
     spread: bool = False
     panes: Callable[[Kit], Panes | None] = lambda kit: None

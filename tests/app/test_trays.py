@@ -221,7 +221,7 @@ def small_change():  # type: ignore[no-untyped-def]
 def test_rail_and_findings_lead_to_stages(demo: Driver) -> None:
     """Each stage tells its state in words; a finding leads to the stage where it is mended."""
     demo.qtbot.waitUntil(lambda: bool(demo.window.findings), timeout=10_000)
-    states = {button.name: button._state.state for button in demo.window.rail.buttons}
+    states = {button.name: button.state.state for button in demo.window.rail.buttons}
     assert states["Source"] == State.IN_WORK
     assert states["Tones"] == State.FINDINGS
     assert states["Proof"] == State.IN_WORK

@@ -84,6 +84,7 @@ class Walk:
 
     def __init__(self, window: Window, watch: Watch, seed: int) -> None:
         self.window, self.watch, self.rng = window, watch, random.Random(seed)
+        self._round: list[int] = []
 
     def settle(self, most_s: float = 60.0) -> None:
         """Let the window come to rest."""
@@ -105,7 +106,7 @@ class Walk:
         """One thing at random, and the turns that follow; gives what it was."""
         chance, window = self.rng.random(), self.window
         if chance < 0.15:
-            number = self.rng.randrange(len(window.rail.buttons))
+            number = self._next_stage()
             return self._do(f"stage {number + 1}", lambda: QTest.mouseClick(window.rail.buttons[number], LEFT))
         if chance < 0.35:
             canvas = self.rng.choice([window.stand.canvas, window.stand.model.canvas])
@@ -113,6 +114,13 @@ class Walk:
         seen = [widget for widget in window.findChildren(QWidget) if widget.isVisible() and widget.isEnabled()]
         widget = self.rng.choice([widget for widget in seen if isinstance(widget, KINDS)])
         return self._do(f"{type(widget).__name__} {widget.accessibleName()}".strip(), lambda: self._use(widget))
+
+    def _next_stage(self) -> int:
+        """Stages at random in rounds, so that a walk enters each before it enters one again."""
+        if not self._round:
+            self._round = list(range(len(self.window.rail.buttons)))
+            self.rng.shuffle(self._round)
+        return self._round.pop()
 
     def _do(self, what: str, act: Callable[[], object]) -> str:
         with self.watch.on(what):

@@ -37,7 +37,7 @@ class Ledge(QWidget):
         self.setObjectName("ledge")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session, self.board, self.tray, self._stages = session, board, tray, stages
-        self._open = [not stage.folded for stage in stages]
+        self._open = [True] * len(stages)
         self._heights = [stage.height for stage in stages]
         self._pages: dict[str, Page] = {}
         self._tabs: dict[str, Tabs] = {}
@@ -98,6 +98,7 @@ class Ledge(QWidget):
             made.line_wanted.connect(self.line_wanted)
             made.step_chosen.connect(self.step_chosen)
             self.stack.addWidget(made)
+            made.follow_look(self.session.view.state.look)
             if made.tabs:
                 tabs = self._tabs[name] = Tabs(made.tabs)
                 tabs.chosen.connect(made.show_tab)

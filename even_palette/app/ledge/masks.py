@@ -27,8 +27,9 @@ class MasksPage(Page):
             signal.connect(self.entered)
 
     def entered(self) -> None:
-        """Mark the weight of the selected region."""
+        """Mark the weight of the selected region, and its step that is chosen."""
         self.weights.mark(self.session.region)
+        self.follow_step(self.session.view.state.step)
 
     def follow_step(self, number: int) -> None:
         """Mark the step that is chosen in the tray."""

@@ -3,15 +3,8 @@
 Panels and pages are read when their stage is entered first.
 """
 
-import importlib
-import pkgutil
-
 from even_palette.app.stage import Stage
+from even_palette.core.declared import declared
 
-STAGES: tuple[Stage, ...] = tuple(
-    sorted(
-        (importlib.import_module(f"{__name__}.{module.name}").STAGE for module in pkgutil.iter_modules(__path__)),
-        key=lambda stage: (stage.place, stage.name),
-    )
-)
+STAGES: tuple[Stage, ...] = tuple(sorted(declared(__name__, __path__, "STAGE"), key=lambda stage: stage.place))
 """In the order of the work."""

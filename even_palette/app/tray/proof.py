@@ -1,23 +1,20 @@
 """Stage 7, Proof: index maps to be measured, what weights cost in each packing, and where the player proves them."""
 
 from msgspec.structs import replace
-from PyQt6.QtCore import pyqtBoundSignal
+from PyQt6.QtCore import Qt, pyqtBoundSignal
 from PyQt6.QtWidgets import QListWidgetItem, QPushButton
 
 from even_palette.app.controls import ShortList, label
 from even_palette.app.jobs import Rank
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
+from even_palette.app.tray.packings import PACKINGS
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.id_map import has_masks
 from even_palette.core.ship.costs import told_of
-
-PACKINGS = {
-    Packing.PLANES: "RGBA planes", Packing.RGB: "RGB planes", Packing.ARRAY: "Array", Packing.PAIRS: "Edge pairs",
-}  # fmt: skip
 
 
 class ProofPanel(Panel):
@@ -58,7 +55,7 @@ class ProofPanel(Panel):
         self.index_maps.clear()
         for tone in tones:
             item = QListWidgetItem(tone.name)
-            item.setData(256, tone.key)
+            item.setData(Qt.ItemDataRole.UserRole, tone.key)
             self.index_maps.addItem(item)
             if tone.key == self.session.view.state.toning.tone:
                 self.index_maps.setCurrentItem(item)
@@ -70,7 +67,7 @@ class ProofPanel(Panel):
     def _choose(self, item: QListWidgetItem | None) -> None:
         if item is None:
             return
-        tone = self.session.at.sheet.tone(item.data(256))
+        tone = self.session.at.sheet.tone(item.data(Qt.ItemDataRole.UserRole))
         self.session.view.change_toning(tone=tone.key, palette=tone.palette)
 
     def _tell_costs(self) -> None:
@@ -78,8 +75,8 @@ class ProofPanel(Panel):
         at, sheets = self.session.shown, self.session.sheets
         if at is None or at is self._told_of:
             return
-        self._told_of = at
         there = bool(at.sheet.regions) and has_masks(at, sheets)
+        self._told_of = at
         self.no_weights.setVisible(not there)
         for labels in self.costs.values():
             for each in labels:

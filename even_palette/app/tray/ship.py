@@ -11,6 +11,7 @@ from even_palette.app.controls import ShortList, choice, label, row, show_choice
 from even_palette.app.jobs import Rank
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
+from even_palette.app.tray.packings import PACKINGS
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Kit
@@ -26,13 +27,6 @@ from even_palette.terminal import command
 
 AMPLIFY = 64
 CHANNELS_PX = 112
-
-PACKINGS: list[tuple[str, object]] = [
-    ("RGBA planes", Packing.PLANES),
-    ("RGB planes", Packing.RGB),
-    ("One array of RGBA layers", Packing.ARRAY),
-    ("Edge pairs", Packing.PAIRS),
-]
 
 
 class ShipPanel(Panel):
@@ -70,7 +64,7 @@ class ShipPanel(Panel):
         )
         self.proof_button.clicked.connect(self.prove)
         self.proof_result = label("", "quiet")
-        self.packing = choice("Packing of the weights", list(PACKINGS))
+        self.packing = choice("Packing of the weights", [(name, packing) for packing, name in PACKINGS.items()])
         self.packing.setToolTip("How the weights of the sheet in front are shipped")
         self.packing.activated.connect(
             lambda i: session.do(commands.set_packing(session.at.key, self.packing.itemData(i)))

@@ -1,26 +1,22 @@
 """Findings about a kit: every module of this package that declares a `check`. Adding a check is adding a file."""
 
-import importlib
-import pkgutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import cache
-from types import ModuleType
 
 from even_palette.core.checks._finding import Finding, Mend, Severity, look_at, look_of
+from even_palette.core.declared import declared
 from even_palette.core.jobs import CancelToken
-from even_palette.core.kit.model import Kit
+from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.results.sheets import Sheets
+
+Check = Callable[[Focus, Sheets, CancelToken | None], Iterator[Finding]]
 
 
 @cache
-def _modules() -> list[ModuleType]:
+def _checks() -> list[Check]:
     """Imported by the first who checks."""
-    return [
-        importlib.import_module(f"{__name__}.{module.name}")
-        for module in sorted(pkgutil.iter_modules(__path__), key=lambda found: found.name)
-        if not module.name.startswith("_")
-    ]
+    return declared(__name__, __path__, "check")
 
 
 def find(kit: Kit, sheets: Sheets, cancel: CancelToken | None = None) -> Iterator[Finding]:
@@ -33,8 +29,8 @@ def find(kit: Kit, sheets: Sheets, cancel: CancelToken | None = None) -> Iterato
     for sheet in kit.sheets:
         if not (sheet.sources or sheet.regions or not several):
             continue
-        for module in _modules():
-            for finding in module.check(kit.at(sheet.key), sheets, cancel):
+        for check in _checks():
+            for finding in check(kit.at(sheet.key), sheets, cancel):
                 if cancel:
                     cancel.check()
                 text = f"{sheet.name}: {finding.text}" if several else finding.text

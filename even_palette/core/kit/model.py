@@ -71,6 +71,10 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
         """The mesh with this key. Raises KeyError if there is none."""
         return by_key(self.meshes)[key]
 
+    def meshes_on(self, sheet: str) -> list[MeshFile]:
+        """The meshes of which a part lies on the sheet with this key; references lie on none."""
+        return [mesh for mesh in self.meshes if not mesh.reference and sheet in (mesh.sheet, *mesh.slots.values())]
+
     @property
     def files(self) -> list[Source | MeshFile | Recipe]:
         """Everything that is read from files: the maps of all sheets, the meshes, and recipes that live in files."""

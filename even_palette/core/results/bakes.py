@@ -100,8 +100,9 @@ def known_bake(at: Focus, store: Store, bake: Bake) -> Baked | None:
 
 def known_bake_plane(at: Focus, store: Store, bake: Bake) -> Plane | None:
     """The bake as a plane if it was made already."""
-    known = known_bake(at, store, bake)
-    return _as_plane(store, bake_name(at, store, bake), known) if known else None
+    name = bake_name(at, store, bake)
+    known: Baked | None = store.cache.peek(("bake", name))
+    return _as_plane(store, name, known) if known else None
 
 
 def bake_of(

@@ -21,10 +21,8 @@ from even_palette.core.results.weights_on_disk import lasting_weights_of
 def sheets_seen(at: Focus) -> list[str]:
     """The keys of the sheet that is meant, and of those that lie on the same meshes."""
     seen = {at.key: None}
-    for mesh in at.kit.meshes:
-        used = [mesh.sheet, *mesh.slots.values()]
-        if at.key in used and not mesh.reference:
-            seen.update(dict.fromkeys(used))
+    for mesh in at.kit.meshes_on(at.key):
+        seen.update(dict.fromkeys((mesh.sheet, *mesh.slots.values())))
     return list(seen)
 
 

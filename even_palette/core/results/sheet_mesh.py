@@ -78,7 +78,7 @@ def mesh_of_file(file: MeshFile, store: Store) -> Mesh:
 def mesh_on_sheet(at: Focus, store: Store) -> SheetMesh | None:
     """The faces that lie on the sheet; None if there are none with UVs."""
     sheet = at.key
-    files = [file for file in at.kit.meshes if not file.reference and sheet in (file.sheet, *file.slots.values())]
+    files = at.kit.meshes_on(sheet)
     if not files:
         return None
     each = tuple((f.key, mesh_of_file(f, store).content_id, f.sheet, repr(f.slots), f.uv_set) for f in files)

@@ -1,8 +1,6 @@
 """Looks: what a pane can show. Every module of this package declares a `LOOK`; adding a look is adding a file."""
 
-import importlib
-import pkgutil
-
+from even_palette.core.declared import declared
 from even_palette.core.kit.model import Focus
 from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
 from even_palette.core.results.pictures import Picture
@@ -11,15 +9,7 @@ from even_palette.core.results.store import Store
 __all__ = ["LOOKS", "Chosen", "Look", "LookKind", "offered", "picture"]
 
 LOOKS: dict[str, LookKind] = {
-    kind.name: kind
-    for kind in sorted(
-        (
-            importlib.import_module(f"{__name__}.{module.name}").LOOK
-            for module in pkgutil.iter_modules(__path__)
-            if not module.name.startswith("_")
-        ),
-        key=lambda kind: (kind.place, kind.name),
-    )
+    kind.name: kind for kind in sorted(declared(__name__, __path__, "LOOK"), key=lambda kind: kind.place)
 }
 """The kinds of looks by name, in the order in which they are offered."""
 

@@ -71,8 +71,3 @@ class LookKind:
     always_ready: bool = False
     shows_masks: bool = False
     entry_at: Callable[[Focus, Store, Look, tuple[float, float]], tuple[int, Rgb8] | None] = no_entry
-
-
-def mesh_lies_on(at: Focus) -> bool:
-    """Whether a mesh lies on the sheet."""
-    return any(not mesh.reference and at.key in (mesh.sheet, *mesh.slots.values()) for mesh in at.kit.meshes)

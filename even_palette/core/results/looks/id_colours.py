@@ -3,7 +3,7 @@
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
-from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered, mesh_lies_on
+from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
 from even_palette.core.results.pictures import Picture, map_picture
 from even_palette.core.results.shown_ids import shown_ids_of
 from even_palette.core.results.store import Store
@@ -19,7 +19,7 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
 
 def offered(at: Focus, chosen: Chosen) -> Offered:
     """Where there is a map or a mesh."""
-    there = at.sheet.source(Role.ID) or at.sheet.id_bake or mesh_lies_on(at)
+    there = at.sheet.source(Role.ID) or at.sheet.id_bake or at.kit.meshes_on(at.key)
     return [("ID colours", Look("id_colours"))] if there else []
 
 

@@ -9,7 +9,7 @@ from even_palette.core.raster.sampling import SHARP
 from even_palette.core.results.footprints import footprint_of
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks._coverage import COVERED, OVERLAP
-from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered, mesh_lies_on
+from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
 from even_palette.core.results.pictures import SHOWN, Picture
 from even_palette.core.results.sheet_mesh import mesh_on_sheet
 from even_palette.core.results.store import Store
@@ -36,7 +36,7 @@ def _layout() -> Node:
 
 def offered(at: Focus, chosen: Chosen) -> Offered:
     """Where a mesh lies on the sheet."""
-    return [("UV layout", Look("uv_layout"))] if mesh_lies_on(at) else []
+    return [("UV layout", Look("uv_layout"))] if at.kit.meshes_on(at.key) else []
 
 
 LOOK = LookKind("uv_layout", 10, picture, offered)
