@@ -103,10 +103,7 @@ class OpenKit:
                 command = known[command](*arguments, **named)
             except TypeError as error:
                 raise UserError(f"{command}: {error}.") from None
-        try:
-            done = self.history.do(command)
-        except KeyError as error:
-            raise UserError(f"{command.label}: there is no {error}.") from None
+        done = self.history.do(command)
         self.history.end_merge()
         return done
 

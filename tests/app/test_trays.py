@@ -773,3 +773,16 @@ def test_proof_shows_what_there_is(demo: Driver) -> None:
     assert panel.none.isVisible()
     demo.click(panel.play)
     assert STAGES[demo.window.stage].name == "Ship"
+
+
+def test_what_nobody_chose_is_told_and_no_error(small: Driver) -> None:
+    """With no region left, the buttons that act on one say so; a press beside the board's heads means nothing."""
+    for region in small.session.at.sheet.regions:
+        small.session.do(commands.remove_region(region.key))
+    small.settle()
+    small.session.do(commands.remove_region(small.session.region))
+    assert "nothing is chosen" in small.window.notice.text.text()
+    before = small.session.owner, small.session.variant
+    small.board.names.sectionPressed.emit(-1)
+    small.board.heads.sectionPressed.emit(-1)
+    assert (small.session.owner, small.session.variant) == before

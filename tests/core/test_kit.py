@@ -304,7 +304,7 @@ def test_a_new_name_changes_nothing_else(history: History) -> None:
     assert history.do(c.set_cell_value("region_1", "colour", (0.3, 0.3, 0.3), "day"))
     assert c.read_cell(history.kit, "region_1", "dusk").settings[0]["colour"] == (0.3, 0.3, 0.3)
     for command in (c.rename_parameter("gone", "x"), c.rename_variant("gone", "x")):
-        with pytest.raises(KeyError):
+        with pytest.raises(UserError, match="there is no 'gone'"):
             history.do(command)
 
 

@@ -80,8 +80,17 @@ class Board(QTableView):
         session.shown_changed.connect(self._redraw)
         session.made.connect(self._update_cells)
         self.doubleClicked.connect(lambda _: self.edit_wanted.emit())
-        self.heads.sectionPressed.connect(lambda column: self.session.select(variant=self.board_model.variant(column)))
-        self.names.sectionPressed.connect(lambda row: self.session.select(region=self.board_model.owner(row)))
+        self.heads.sectionPressed.connect(self._choose_column)
+        self.names.sectionPressed.connect(self._choose_row)
+
+    def _choose_column(self, column: int) -> None:
+        """A press beside all heads is told as that of column -1."""
+        if column >= 0:
+            self.session.select(variant=self.board_model.variant(column))
+
+    def _choose_row(self, row: int) -> None:
+        if row >= 0:
+            self.session.select(region=self.board_model.owner(row))
 
     def add_variant(self) -> None:
         """Add a variant behind the others, and select it."""

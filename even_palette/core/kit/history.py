@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from even_palette.core.errors import UserError
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.only_values import only_values_differ
@@ -55,10 +56,15 @@ class History:
     def do(self, command: Command) -> bool:
         """Apply a command; False if it changed nothing. What it raises leaves the history as it was.
 
-        Raises UserError for a kit that would not hold together, whatever the command was given. Numbers and colours are
-        checked by their commands, so that a drag costs no look at the whole.
+        Raises UserError for what is not there or was not chosen, and for a kit that would not hold together, whatever
+        the command was given. Numbers and colours are checked by their commands, so that a drag costs no look at the
+        whole.
         """
-        after = command.apply(self.kit)
+        try:
+            after = command.apply(self.kit)
+        except KeyError as error:
+            missing = f"there is no {error}" if any(error.args) else "nothing is chosen for it"
+            raise UserError(f"{command.label}: {missing}.") from None
         if after == self.kit:
             return False
         if not only_values_differ(self.kit, after):
