@@ -21,8 +21,11 @@ from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.sheets import Sheets
 
 settings.register_profile(
-    "suite", deadline=None, max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture]
+    "explore", deadline=None, max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture]
 )
+"""Other examples in every run, to find what nobody thought of: `./test --hypothesis-profile=explore -m hypothesis`."""
+settings.register_profile("suite", settings.get_profile("explore"), derandomize=True)
+"""The same examples in every run of one state of the code: what fails then is of what was changed."""
 settings.load_profile("suite")
 
 RED, GREEN, BLUE, YELLOW = (230, 30, 40), (30, 200, 60), (40, 60, 220), (240, 220, 40)

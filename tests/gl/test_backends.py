@@ -82,8 +82,14 @@ def difference(renderer: SheetRenderer, shown: Picture, view: View = VIEW, filte
     return int(np.abs(drawn - render_reference(shown, view, filtered)).max())
 
 
-SAMPLER_STEP = 1 / 255
-"""How far a look-up between texels or levels may be off: 8 bits of weight (common practice) and of stored levels."""
+ROUNDING = 0.5 / 255
+"""How far a stored level or a mix of two texels may be off in drivers, which keep both in 8 bits (common practice)."""
+
+
+def sampler_step(record: Node, look: Picture) -> float:
+    """How far a look-up between texels may be off: by its mixes along both axes, and where it has levels by their
+    stored texels and by their mix."""
+    return ROUNDING * (4 if look.slots[str(record.payload[0])].sampler.mips else 2)
 
 
 def between_texels(record: Node, look: Picture, view: View) -> bool:
@@ -130,9 +136,10 @@ def reach_of_samplers(output: Node, look: Picture, view: View) -> np.ndarray:
 
     if not between:
         return np.zeros_like(exact)
-    alone = [np.maximum(off({node: SAMPLER_STEP}), off({node: -SAMPLER_STEP})) for node in between]
-    signs = np.random.default_rng(0).choice([-SAMPLER_STEP, SAMPLER_STEP], (4, len(between)))
-    together = [off(dict(zip(between, row, strict=True))) for row in signs]
+    steps = np.array([sampler_step(node, look) for node in between])
+    alone = [np.maximum(off({node: step}), off({node: -step})) for node, step in zip(between, steps, strict=True)]
+    signs = np.random.default_rng(0).choice([-1, 1], (4, len(between)))
+    together = [off(dict(zip(between, row * steps, strict=True))) for row in signs]
     return np.maximum(np.sum(alone, axis=0), np.max(together, axis=0))
 
 
