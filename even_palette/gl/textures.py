@@ -29,13 +29,14 @@ Shape = tuple[int, int, int, int, str, bool]
 
 @dataclass(eq=False)
 class _Held:
-    """A texture with what its tiles hold, by layer and place."""
+    """A texture with what its tiles hold, by layer and place, the content that it is for, and whether all is there."""
 
     texture: Any
     shape: Shape
     names: dict[tuple[int, int, int], str] = field(default_factory=dict)
     eighth: list[Samples] = field(default_factory=list)
-    holds: str = ""
+    content: str = ""
+    filled: bool = False
     used: int = 0
 
 
@@ -80,7 +81,7 @@ class Textures:
         self._clock += 1
         shape = _shape(slot)
         alike = [held for held in self._held if held.shape == shape]
-        found = next((held for held in alike if held.holds == slot.content_id), None)
+        found = next((held for held in alike if held.content == slot.content_id), None)
         alike = [held for held in alike if held.used <= self._begun]
         if found is None and alike:
             names = _names(slot)
@@ -96,6 +97,8 @@ class Textures:
             self.bytes += _bytes(shape)
             self._account.settle()
         found.used = self._clock
+        if found.content != slot.content_id:
+            found.content, found.filled = slot.content_id, False
         return found
 
     def _allocate(self, shape: Shape) -> _Held:
@@ -116,9 +119,8 @@ class Textures:
 
     def _fill(self, held: _Held, slot: Slot, deadline: float) -> bool:
         """Write the tiles that the texture does not have yet; False if time ran out."""
-        if held.holds == slot.content_id:
+        if held.filled:
             return True
-        held.holds = ""
         held.texture.use(0)
         *_, mips = held.shape
         own = _own_levels(held.shape)
@@ -143,7 +145,7 @@ class Textures:
                     return False
             if changed:
                 self._write_tail(held, layer, at_layer, own)
-        held.holds = slot.content_id
+        held.filled = True
         return True
 
     def _write_tail(self, held: _Held, layer: int, at_layer: int, own: int) -> None:

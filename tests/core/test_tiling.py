@@ -17,7 +17,7 @@ from even_palette.core.kit.validate import check_kit
 from even_palette.core.material import tiling
 from even_palette.core.material.build import BASE_SLOT, IN_ATLAS, Dressed, Pictures, map_plane, worn
 from even_palette.core.material.model import Coat, PlaneUse
-from even_palette.core.raster.mips import gpu_samples, halved, level_count, level_of, level_samples
+from even_palette.core.raster.mips import gpu_samples, halved, level_count, level_of, levels_of
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Sampler, Wrap, sample, texel_centres
 from even_palette.core.raster.tiles import TiledPlane, grid_of
@@ -214,7 +214,7 @@ def test_levels_by_tiles_are_those_of_the_whole_plane(height: int, width: int, e
         want = level_of(plane, number)
         stored = gpu_samples(want.samples, encoding) if number == 0 else want.samples
         for kind in (plane, TiledPlane(grid_of(samples), encoding)):
-            got = level_samples(kind, number)
+            got = levels_of(kind, [number])[number]
             assert got.shape == stored.shape
             assert np.array_equal(got, stored)
 

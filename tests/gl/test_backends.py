@@ -615,6 +615,18 @@ def test_many_regions_live_and_shipped(renderer: SheetRenderer, tmp_path: Path, 
     assert np.abs(pictures[0].astype(int) - pictures[1]).max() > 10  # light does something
 
 
+def test_a_texture_that_is_filled_in_slices_is_one_texture() -> None:
+    """Every slice goes on where the one before ended: nothing is uploaded twice, and no second texture is taken."""
+    slot = slots.of(TiledPlane(grid_of(RNG.integers(0, 255, (1100, 1300, 4)).astype(np.uint8))))
+    textures = Textures(offscreen_context())
+    assert not textures.ready([slot], 0)
+    while not textures.ready([slot], 0):
+        pass
+    assert textures.uploaded == 5 * 6
+    assert textures.bytes == 1100 * 1300 * 4 * 4 // 3
+    textures.release()
+
+
 def test_textures_take_only_tiles_that_they_do_not_have(renderer: SheetRenderer) -> None:
     """One tile changed: one is uploaded; equal bytes none; two planes of one shape never share a texture in one picture.
 

@@ -9,7 +9,7 @@ from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.graph.loops import SlotReading
 from even_palette.core.graph.slots import Slot
 from even_palette.core.memory_account import Kept
-from even_palette.core.raster.mips import gpu_samples, level_count, level_samples
+from even_palette.core.raster.mips import gpu_samples, level_count, levels_of
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, stored_values
 
 
@@ -79,13 +79,13 @@ def table_of(kind: str, colours: bool) -> Floats:
 def _chain(slot: Slot, levels_read: tuple[int, ...]) -> tuple[Samples, Samples]:
     """Levels of all layers as a list of texels (n, C), and where each begins with its size; others have no texel."""
     count = level_count(slot.plane.height, slot.plane.width)
+    read = [number for number in range(count) if not levels_read or number in levels_read]
     places = np.zeros((len(slot.planes), count, 3), np.int64)
     parts, begin = [], 0
     for layer, plane in enumerate(slot.planes):
-        for number in range(count):
-            if levels_read and number not in levels_read:
-                continue
-            level = level_samples(plane, number)
+        levels = levels_of(plane, read)
+        for number in read:
+            level = levels[number]
             places[layer, number] = begin, *level.shape[:2]
             parts.append(level.reshape(-1, level.shape[-1]))
             begin += level.shape[0] * level.shape[1]

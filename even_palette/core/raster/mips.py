@@ -5,6 +5,8 @@ there: of two texels where n is even, of parts of three where it is odd. While s
 the texels of the levels that lie below it, eight at the most; smaller levels are made of the last that tiles own.
 """
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples
@@ -32,9 +34,19 @@ def own_levels(height: int, width: int) -> int:
     return min(OWN_LEVELS, (both & -both).bit_length() - 1)
 
 
-def halved(samples: Samples) -> Samples:
-    """The next level of samples (h, w, C) float32: the mean of the area that a texel covers; sides of one stay."""
-    return np.moveaxis(halved_down(np.moveaxis(halved_down(samples), 1, 0)), 0, 1)
+BAND = 256
+"""Rows of a level that are made at once, so that a large plane is never held in float32 as a whole."""
+
+
+def halved(samples: Samples) -> Floats:
+    """The next level of samples (h, w, C), float32: the mean of the area that a texel covers; sides of one stay."""
+    count, width, channels = samples.shape
+    found = np.empty((max(1, count // 2), max(1, width // 2), channels), dtype=np.float32)
+    for first in range(0, len(found), BAND):
+        last = min(first + BAND, len(found))
+        down = halved_down(samples[2 * first : 2 * last + count % 2].astype(np.float32, copy=False), first, count)
+        found[first:last] = np.moveaxis(halved_down(np.moveaxis(down, 1, 0)), 0, 1)
+    return found
 
 
 def halved_down(samples: Samples, first: int = 0, count: int = 0) -> Samples:
@@ -67,7 +79,7 @@ def gpu_samples(samples: Samples, encoding: Encoding) -> Samples:
 def parts_of(samples: Samples, encoding: Encoding) -> list[Samples]:
     """A tile's part of each level that it can own, the first one whole."""
     first = gpu_samples(samples, encoding)
-    found, level = [np.ascontiguousarray(first)], first.astype(np.float32)
+    found, level = [np.ascontiguousarray(first)], first
     for _ in range(own_levels(*level.shape[:2])):
         level = halved(level)
         found.append(_stored(level, first.dtype))
@@ -82,7 +94,7 @@ def _stored(level: Samples, dtype: "np.dtype[np.generic]") -> Samples:
 
 def tail(eighth: Samples) -> list[Samples]:
     """The levels after one (h, w, C), down to 1 x 1."""
-    found, level = [], eighth.astype(np.float32)
+    found, level = [], eighth
     while level.shape[0] > 1 or level.shape[1] > 1:
         level = halved(level)
         found.append(_stored(level, eighth.dtype))
@@ -104,17 +116,10 @@ _CHAINS: Kept[tuple[Plane, ...]] = Kept(
 
 def _chain(plane: Plane) -> tuple[Plane, ...]:
     """The levels of a plane below the first, each stored as textures store it."""
-    first = gpu_samples(plane.samples, plane.encoding)
     encoding = Encoding.LINEAR if plane.encoding == Encoding.SRGB else plane.encoding
-    found: list[Plane] = []
-    level, own = first.astype(np.float32), own_levels(plane.height, plane.width)
-    while level.shape[0] > 1 or level.shape[1] > 1:
-        level = halved(level)
-        stored = _stored(level, first.dtype)
-        found.append(Plane(stored, encoding))
-        if len(found) == own:
-            level = stored.astype(np.float32)
-    return tuple(found)
+    numbers = range(1, level_count(plane.height, plane.width))
+    levels = levels_of(plane, numbers)
+    return tuple(Plane(levels[number], encoding) for number in numbers)
 
 
 def sample_level(plane: Plane, uv: Floats, number: int, sampler: Sampler = SMOOTH) -> Floats:
@@ -184,23 +189,23 @@ def _parts_of_tile(tile: Tile, encoding: Encoding) -> list[Samples]:
     return found
 
 
-def level_samples(plane: Plane, number: int) -> Samples:
-    """A level as a texture stores it, (h, w, C), put together of parts of tiles, so that little memory is taken."""
-    own = own_levels(plane.height, plane.width)
-    if number > own:
-        return tail(level_samples(plane, own))[number - own - 1]
-    level: Samples | None = None
+def levels_of(plane: Plane, numbers: Iterable[int]) -> dict[int, Samples]:
+    """Levels as a texture stores them, (h, w, C) by number, put together of parts of tiles, so that little memory is
+    taken; every tile is asked for once."""
+    wanted, own = set(numbers), own_levels(plane.height, plane.width)
+    beyond = {number for number in wanted if number > own}
+    found: dict[int, Samples] = {}
     for spot in spots_of(plane):
-        parts = PARTS.of(plane, spot)
-        if number >= len(parts):
-            continue
-        part = parts[number]
-        if level is None:
-            level = np.empty((plane.height >> number, plane.width >> number, part.shape[-1]), part.dtype)
-        top, left = spot.top >> number, spot.left >> number
-        level[top : top + part.shape[0], left : left + part.shape[1]] = part
-    assert level is not None
-    return level
+        for number, part in enumerate(PARTS.of(plane, spot)):
+            if number not in wanted and not (number == own and beyond):
+                continue
+            if number not in found:
+                found[number] = np.empty((plane.height >> number, plane.width >> number, part.shape[-1]), part.dtype)
+            top, left = spot.top >> number, spot.left >> number
+            found[number][top : top + part.shape[0], left : left + part.shape[1]] = part
+    if beyond:
+        found |= dict(enumerate(tail(found[own]), own + 1))
+    return {number: found[number] for number in wanted}
 
 
 def tile_name(plane: Plane, spot: Spot) -> str:
@@ -226,7 +231,7 @@ __all__ = [
     "TILE",
     "Parts",
     "level_count",
-    "level_samples",
+    "levels_of",
     "own_levels",
     "parts_of",
     "spots_of",
