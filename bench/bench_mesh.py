@@ -17,8 +17,7 @@ from even_palette.core.mesh.bake import make_bake
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.bakes._declare import Ground
 from even_palette.core.mesh.elements import shell_labels
-from even_palette.core.mesh.files import read_mesh
-from even_palette.core.mesh.files.ply import write_ply
+from even_palette.core.mesh.files import read_mesh, write_mesh
 from even_palette.core.mesh.model import Mesh, build_mesh
 from even_palette.core.mesh.rays import build_scene
 from even_palette.core.mesh.view import Orbit
@@ -80,13 +79,13 @@ def million() -> None:
     with tempfile.TemporaryDirectory() as folder:
         for suffix in (".ply", ".obj"):
             path = Path(folder) / f"warm{suffix}"
-            write_ply(path, small, number_colours(small.face_count)) if suffix == ".ply" else write_obj(path, small)
+            write_mesh(path, small, number_colours(small.face_count)) if suffix == ".ply" else write_obj(path, small)
             read_mesh(path)
         ground = Ground(small, small.uv_sets[0], number_colours(small.face_count), np.zeros(small.face_count, bool))
         make_bake(BAKES["id_colours"], ground, {}, 256, 4, 2)
         mesh = rippled(1_000_000)
         paths = {suffix: Path(folder) / f"mesh{suffix}" for suffix in (".ply", ".obj")}
-        write_ply(paths[".ply"], mesh, number_colours(mesh.face_count))
+        write_mesh(paths[".ply"], mesh, number_colours(mesh.face_count))
         write_obj(paths[".obj"], mesh)
         del mesh
         for suffix, path in paths.items():

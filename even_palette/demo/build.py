@@ -22,7 +22,7 @@ from even_palette.core.kit.names import identifier
 from even_palette.core.kit.sheet import Bake, Source, Tone
 from even_palette.core.kit.store import KIT_FILE, encode_kit
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Setting, Value
-from even_palette.core.mesh.files.gltf import write_glb
+from even_palette.core.mesh.files import write_mesh
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import write_plane
@@ -232,7 +232,7 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
     mesh, parts = sheet.mesh()
     path = maps / f"{sheet.file}.glb"
     colours: Levels = np.array([sheet.id_colours[part] for part in parts], dtype=np.uint8)
-    write_glb(path, mesh, colours)
+    write_mesh(path, mesh, colours)
     seen = fingerprint(path)
     file = MeshFile(sheet.file, str(path.resolve()), key, seen.size, seen.sha256)
     history.do(commands.add_mesh(file))

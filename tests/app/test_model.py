@@ -13,8 +13,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QPushButton, QWi
 
 from even_palette.app.view_state import Panes, Tool
 from even_palette.core.errors import UserError
-from even_palette.core.mesh.files import read_mesh
-from even_palette.core.mesh.files.gltf import write_glb
+from even_palette.core.mesh.files import read_mesh, write_mesh
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.files import read_plane
@@ -265,7 +264,7 @@ def test_zoom_keeps_the_point_under_the_cursor() -> None:
 def test_flat_look_shows_the_exact_colours_of_the_sheet(make_window: Callable[[], Driver], tmp_path: Path) -> None:
     """Each of nine tiles in its ID colour: the pixels in its middle are that colour exactly; lit they are not."""
     mesh = quads([(0.05 + 0.3 * x, 0.05 + 0.3 * y, 0.30 + 0.3 * x, 0.30 + 0.3 * y) for y in range(3) for x in range(3)])
-    write_glb(tmp_path / "tiles.glb", mesh, np.zeros((18, 3), np.uint8))
+    write_mesh(tmp_path / "tiles.glb", mesh, np.zeros((18, 3), np.uint8))
     driver = make_window()
     driver.window.open_paths([tmp_path / "tiles.glb"])
     driver.settle()
@@ -447,11 +446,11 @@ def test_real_mesh_without_uvs(empty: Driver) -> None:
 
 
 def test_mesh_that_changes_on_disk_is_read_again(make_window: Callable[[], Driver], tmp_path: Path) -> None:
-    write_glb(tmp_path / "box.glb", quads([(0.1, 0.1, 0.4, 0.4)]), np.zeros((2, 3), np.uint8))
+    write_mesh(tmp_path / "box.glb", quads([(0.1, 0.1, 0.4, 0.4)]), np.zeros((2, 3), np.uint8))
     driver = make_window()
     driver.window.open_paths([tmp_path / "box.glb"])
     driver.settle()
-    write_glb(tmp_path / "box.glb", quads([(0.1, 0.1, 0.4, 0.4), (0.5, 0.5, 0.9, 0.9)]), np.zeros((4, 3), np.uint8))
+    write_mesh(tmp_path / "box.glb", quads([(0.1, 0.1, 0.4, 0.4), (0.5, 0.5, 0.9, 0.9)]), np.zeros((4, 3), np.uint8))
     driver.qtbot.waitUntil(
         lambda: driver.window.choice.mesh is not None and driver.window.choice.mesh.mesh.face_count == 4, timeout=20_000
     )
@@ -501,9 +500,9 @@ def test_without_opengl_the_model_pane_says_what_to_install(demo: Driver, monkey
 def test_ids_from_another_mesh_by_clicks(make_window: Callable[[], Driver], tmp_path: Path) -> None:
     """Open both meshes, call one a reference, take its slots: two regions, and the missing third is counted."""
     grid = [(0.05 + 0.3 * x, 0.05 + 0.3 * y, 0.30 + 0.3 * x, 0.30 + 0.3 * y) for y in range(3) for x in range(3)]
-    write_glb(tmp_path / "tiles.glb", quads(grid), np.zeros((18, 3), np.uint8))
+    write_mesh(tmp_path / "tiles.glb", quads(grid), np.zeros((18, 3), np.uint8))
     other = replace(quads(grid[:6]), slots=("wood", "iron"), face_slot=(np.arange(12) // 6).astype(np.int32))
-    write_glb(tmp_path / "other.glb", other, np.zeros((12, 3), np.uint8))
+    write_mesh(tmp_path / "other.glb", other, np.zeros((12, 3), np.uint8))
     driver = make_window()
     for name in ("tiles.glb", "other.glb"):
         driver.window.open_paths([tmp_path / name])
@@ -528,7 +527,7 @@ def test_slots_and_units_in_source(make_window: Callable[[], Driver], tmp_path: 
     """A slot laid on a second sheet, merged back by the button, and the mesh written with ID colours."""
     two = replace(quads([(0.1, 0.1, 0.4, 0.4), (0.5, 0.5, 0.9, 0.9)]), slots=("wood", "iron"),
                   face_slot=np.int32([0, 0, 1, 1]))  # fmt: skip
-    write_glb(tmp_path / "two.glb", two, np.zeros((4, 3), np.uint8))
+    write_mesh(tmp_path / "two.glb", two, np.zeros((4, 3), np.uint8))
     driver = make_window()
     driver.window.open_paths([tmp_path / "two.glb"])
     driver.settle()

@@ -217,7 +217,7 @@ def ball(rows: int = 24, columns: int = 48, gap: float = 0.02) -> tuple[object, 
                 a = first + i * across + j + 1
                 for corners in ((a, a + 1, a + across), (a + 1, a + across + 1, a + across)):
                     faces.append("f " + " ".join(f"{c}/{c}" for c in corners))
-    mesh = read_obj("\n".join([*lines, *uvs, *faces]).encode(), "ball.obj", MeshLimits())
+    mesh = read_obj("\n".join([*lines, *uvs, *faces]).encode(), Path("ball.obj"), MeshLimits())
     return mesh, mesh.uv_sets[0]
 
 

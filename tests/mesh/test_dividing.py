@@ -21,9 +21,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Bake, Box
 from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.kit.validate import check_kit
-from even_palette.core.mesh.files import read_mesh
-from even_palette.core.mesh.files.gltf import write_glb
-from even_palette.core.mesh.files.ply import write_ply
+from even_palette.core.mesh.files import read_mesh, write_mesh
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.results.bakes import bake_of, known_bake
@@ -42,7 +40,7 @@ GRID = [(0.05 + 0.3 * x, 0.05 + 0.3 * y, 0.30 + 0.3 * x, 0.30 + 0.3 * y) for y i
 def opened(path: Path, mesh: Mesh, colours: np.ndarray | None = None) -> tuple[History, Sheets]:
     """A kit with one mesh on one sheet."""
     shades = np.zeros((mesh.face_count, 3), np.uint8) if colours is None else colours
-    (write_ply if path.suffix == ".ply" else write_glb)(path, mesh, shades)
+    write_mesh(path, mesh, shades)
     seen = fingerprint(path)
     history = History(Kit())
     history.do(commands.add_mesh(MeshFile("tiles", str(path), "sheet_1", seen.size, seen.sha256)))
@@ -261,7 +259,7 @@ def test_ids_from_another_mesh(tiles: tuple[History, Sheets], tmp_path: Path) ->
     """The reference's slots become regions of the sheet; what it does not cover is counted."""
     history, sheets = tiles
     half = with_fields(quads(GRID[:6]), slots=("wood", "iron"), face_slot=(np.arange(12) // 6).astype(np.int32))
-    write_glb(tmp_path / "other.glb", half, np.zeros((12, 3), np.uint8))
+    write_mesh(tmp_path / "other.glb", half, np.zeros((12, 3), np.uint8))
     seen = fingerprint(tmp_path / "other.glb")
     with pytest.raises(UserError, match="no other mesh"):
         take_ids(history.kit.at(), sheets, "slots", 0.02)
@@ -308,13 +306,13 @@ def test_findings_of_meshes(tmp_path: Path) -> None:
     assert abs(counted - overlap) < 5 * 0.2 * 1024
     assert "2 faces have UVs outside the tile" in told
     path = tmp_path / "bad.ply"
-    write_ply(path, quads(GRID), np.zeros((18, 3), np.uint8))
+    write_mesh(path, quads(GRID), np.zeros((18, 3), np.uint8))
     os.utime(path, (0, 0))  # another time than before, however quick this was
     seen = fingerprint(path)
     changed = replace(history.kit.meshes[0], size=seen.size, sha256=seen.sha256)
     kit = replace(history.kit, meshes=(changed,))
     assert "now has 18 faces; the 6 that were given" in " ".join(finding.text for finding in find(kit, Sheets()))
-    write_ply(path, with_fields(quads(GRID), uv_sets=()), np.zeros((18, 3), np.uint8))
+    write_mesh(path, with_fields(quads(GRID), uv_sets=()), np.zeros((18, 3), np.uint8))
     seen = fingerprint(path)
     kit = replace(history.kit, meshes=(replace(changed, size=seen.size, sha256=seen.sha256),))
     assert "has no UVs; unwrap it" in " ".join(finding.text for finding in find(kit, Sheets()))

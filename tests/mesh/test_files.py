@@ -15,9 +15,7 @@ import pytest
 import trimesh
 
 from even_palette.core.errors import UserError
-from even_palette.core.mesh.files import MeshLimits, read_mesh
-from even_palette.core.mesh.files.gltf import write_glb
-from even_palette.core.mesh.files.ply import write_ply
+from even_palette.core.mesh.files import MeshLimits, read_mesh, write_mesh
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.unwrap import unwrapped
 from tests.core.test_bad_input import mutate
@@ -112,7 +110,7 @@ def test_written_meshes_keep_the_colour_of_every_face(suffix: str, tmp_path: Pat
     """Read back by our reader and by trimesh."""
     mesh, colours = painted()
     path = tmp_path / f"out{suffix}"
-    (write_ply if suffix == ".ply" else write_glb)(path, mesh, colours)
+    write_mesh(path, mesh, colours)
     again = read_mesh(path)
     assert again.colours is not None
     assert (again.colours == colours[:, None]).all()
@@ -124,7 +122,7 @@ def test_written_meshes_keep_the_colour_of_every_face(suffix: str, tmp_path: Pat
 def test_trimesh_reads_the_colours_of_a_ply(tmp_path: Path) -> None:
     """It shows vertex colours where there are no UVs."""
     mesh, colours = painted()
-    write_ply(tmp_path / "out.ply", replace(mesh, uv_sets=()), colours)
+    write_mesh(tmp_path / "out.ply", replace(mesh, uv_sets=()), colours)
     reference = trimesh.load(tmp_path / "out.ply", process=False)
     assert (reference.visual.vertex_colors[reference.faces][:, :, :3] == colours[:, None]).all()
 
@@ -139,7 +137,7 @@ def test_glb_passes_the_khronos_validator(tmp_path: Path) -> None:
         mesh, slots=("wood", "iron", "rope"), face_slot=slots.astype(np.int32), uv_sets=(mesh.uv_sets[0],) * 2
     )
     for number, each in enumerate((mesh, several)):
-        write_glb(tmp_path / f"{number}.glb", each, colours)
+        write_mesh(tmp_path / f"{number}.glb", each, colours)
     told = subprocess.run(
         ["node", "validate.js", *(str(path) for path in sorted(tmp_path.glob("*.glb")))],
         cwd=VALIDATOR, capture_output=True, text=True, timeout=60,
@@ -159,7 +157,7 @@ READER = """
 import resource, sys
 from pathlib import Path
 from even_palette.core.errors import UserError
-from even_palette.core.mesh.files import MeshLimits, read_mesh
+from even_palette.core.mesh.files import MeshLimits, read_mesh, write_mesh
 resource.setrlimit(resource.RLIMIT_AS, (4 << 30, 4 << 30))
 for path in sorted(Path(sys.argv[1]).iterdir()):
     try:
@@ -175,8 +173,8 @@ for path in sorted(Path(sys.argv[1]).iterdir()):
 
 def seeds(folder: Path) -> dict[str, list[bytes]]:
     mesh, colours = painted()
-    write_ply(folder / "a.ply", mesh, colours)
-    write_glb(folder / "a.glb", mesh, colours)
+    write_mesh(folder / "a.ply", mesh, colours)
+    write_mesh(folder / "a.glb", mesh, colours)
     box = trimesh.creation.box()
     box.export(folder / "b.ply", encoding="ascii")
     box.export(folder / "b.obj")

@@ -25,7 +25,7 @@ def test_numbers_of_obj(values: list[float], form: str) -> None:
     """Every way of writing a number gives what Python's float gives, to float32."""
     words = [form % value for value in values]
     text = "".join(f"v {a} {b} {c}\n" for a, b, c in zip(*[iter(words)] * 3, strict=True)) + "f 1 2 3\n"
-    corners = read_obj(text.encode(), "n.obj", MeshLimits()).corners()[0]
+    corners = read_obj(text.encode(), Path("n.obj"), MeshLimits()).corners()[0]
     assert np.array_equal(corners, np.float32([float(word) for word in words]).reshape(3, 3))
 
 
@@ -44,7 +44,7 @@ def test_numbers_of_obj(values: list[float], form: str) -> None:
 def test_faces_of_obj(faces: str, triangles: list[tuple[int, int, int]]) -> None:
     """Fans, missing parts, counting back, tabs, comments, lines and points left out (OBJ, appendix B1)."""
     text = "".join(f"v {x} {y} {z}\n" for x, y, z in SQUARE) + f"vn 0 0 1\n{faces}\n"
-    mesh = read_obj(text.encode(), "f.obj", MeshLimits())
+    mesh = read_obj(text.encode(), Path("f.obj"), MeshLimits())
     assert np.allclose(mesh.corners(), SQUARE[np.array(triangles)])
 
 
@@ -65,7 +65,7 @@ def test_ply_of_every_order(order: str, mixed: bool) -> None:
         body = b"".join(struct.pack(f"{sign}3d3B", *p, *c) for p, c in zip(SQUARE.tolist(), colours, strict=True))
         body += struct.pack(f"{sign}2h", 7, 8)
         body += b"".join(struct.pack(f"{sign}B{len(f)}I", len(f), *f) for f in faces)
-    mesh = read_ply(head.encode() + body, "o.ply", MeshLimits())
+    mesh = read_ply(head.encode() + body, Path("o.ply"), MeshLimits())
     expected = [(0, 1, 2), (0, 2, 3), (0, 1, 2)] if mixed else faces
     assert np.allclose(mesh.corners(), SQUARE[np.array(expected)])
     assert mesh.colours is not None
@@ -76,7 +76,7 @@ def test_uvs_at_the_corners_of_ply_faces() -> None:
     """The `texcoord` list of faces: six numbers, v upwards (common practice)."""
     head = ("ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
             "element face 1\nproperty list uchar int vertex_indices\nproperty list uchar float texcoord\nend_header\n")  # fmt: skip
-    mesh = read_ply(head.encode() + b"0 0 0\n1 0 0\n0 1 0\n3 0 1 2 6 0 0 1 0 0 1\n", "w.ply", MeshLimits())
+    mesh = read_ply(head.encode() + b"0 0 0\n1 0 0\n0 1 0\n3 0 1 2 6 0 0 1 0 0 1\n", Path("w.ply"), MeshLimits())
     assert np.allclose(mesh.uv_sets[0][0], [(0, 1), (1, 1), (0, 0)])
 
 

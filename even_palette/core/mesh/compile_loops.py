@@ -3,6 +3,8 @@
 The compiled code is kept in the cache folders of Numba.
 """
 
+from pathlib import Path
+
 import numpy as np
 
 from even_palette.core.arrays import float32
@@ -22,7 +24,7 @@ TRIANGLE = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nvn 0 0 1\nf 1/1/
 
 def main() -> None:
     """Run every compiled loop on one triangle."""
-    mesh = read_obj(TRIANGLE, "triangle.obj", MeshLimits())
+    mesh = read_obj(TRIANGLE, Path("triangle.obj"), MeshLimits())
     ground = Ground(mesh, mesh.uv_sets[0], np.zeros((1, 3), np.uint8), np.zeros(1, dtype=bool))
     for name in ("id_colours", "occlusion", "thickness"):
         make_bake(BAKES[name], ground, {"rays": 16.0}, 256, 2, 2)

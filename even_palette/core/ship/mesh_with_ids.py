@@ -4,29 +4,21 @@ from pathlib import Path
 
 import numpy as np
 
-from even_palette.core.disk.gate import reason, refuse_sources
-from even_palette.core.errors import UserError
+from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.kit.assignment import unpack_faces
 from even_palette.core.kit.model import Kit
-from even_palette.core.mesh.files.gltf import write_glb
-from even_palette.core.mesh.files.ply import write_ply
+from even_palette.core.mesh.files import write_mesh
 from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.results.store import Store
 
 
 def write_with_ids(kit: Kit, store: Store, key: str, path: Path) -> None:
-    """Write a mesh of the kit as GLB or PLY, by the suffix, with its regions' ID colours as vertex colours.
+    """Write a mesh of the kit in the format of the suffix with its regions' ID colours as vertex colours.
 
     In metres, y up; faces of no region are black. Raises UserError, naming the file.
     """
-    if path.suffix.lower() not in (".glb", ".ply"):
-        raise UserError(f"{path.name}: this kind of mesh is not written; use .glb or .ply.")
     refuse_sources(path, [Path(file.path) for file in kit.files])
     mesh, stored = mesh_of_file(kit.mesh(key), store), kit.mesh(key).faces
     colours = {region.key: region.id_colour for region in kit.regions}
     table = np.array([*(colours.get(name, (0, 0, 0)) for name in stored.regions), (0, 0, 0)], dtype=np.uint8)
-    try:
-        write = write_glb if path.suffix.lower() == ".glb" else write_ply
-        write(path, mesh, table[unpack_faces(stored, mesh.face_count)])
-    except OSError as error:
-        raise UserError(f"{path}: cannot be written ({reason(error)}).") from error
+    write_mesh(path, mesh, table[unpack_faces(stored, mesh.face_count)])

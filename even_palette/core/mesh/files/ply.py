@@ -7,7 +7,7 @@ import numpy as np
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.mesh.files import MeshLimits
+from even_palette.core.mesh.files._declare import MeshFormat, MeshLimits
 from even_palette.core.mesh.files._soup import check_corners, check_finite
 from even_palette.core.mesh.model import Mesh, build_mesh, distinct_rows
 from even_palette.core.raster.plane import to_levels8
@@ -37,8 +37,9 @@ class _Element:
         self.properties: list[_Property] = []
 
 
-def read_ply(data: bytes, name: str, limits: MeshLimits, known_id: str = "") -> Mesh:
+def read_ply(data: bytes, path: Path, limits: MeshLimits, known_id: str = "") -> Mesh:
     """The mesh of a PLY file; v of the file runs up and is turned down. Raises UserError."""
+    name = path.name
     order, elements, at = _header(data, name, limits)
     columns: dict[str, dict[str, Samples]] = {}
     tokens = np.array(data[at:].split(), dtype=np.float64) if not order else np.zeros(0)
@@ -230,3 +231,6 @@ def write_ply(path: Path, mesh: Mesh, colours: Levels) -> None:
     header += [f"property {names[kind]} {field}" for field, kind in fields]
     header += [f"element face {len(faces)}", "property list uchar int vertex_indices", "end_header", ""]
     write_whole(path, "\n".join(header).encode() + vertices.tobytes() + faces.tobytes())
+
+
+MESH_FORMAT = MeshFormat((".ply",), read_ply, writers={".ply": write_ply})
