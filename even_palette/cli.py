@@ -56,6 +56,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
+    from even_palette.core.raster.formats import OFFERED, OFFERED_16
+
     parser = _Parser(
         prog="even-palette", description="Author channel masks and build recolouring materials for game assets."
     )
@@ -76,16 +78,14 @@ def _parser() -> argparse.ArgumentParser:
     command = commands.add_parser("bake", help="bake maps from the meshes of a kit")
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the maps")
-    command.add_argument(
-        "--suffix", default=".png", choices=(".png", ".tif", ".exr", ".tga"), help="format of the maps"
-    )
+    command.add_argument("--suffix", default=".png", choices=OFFERED, help="format of the maps")
     command.set_defaults(run=_bake)
 
     command = commands.add_parser("masks", help="write the weights of every region and the packed planes")
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the masks")
     command.add_argument("--bits", type=int, default=8, choices=(8, 16), help="depth of the regions' weights")
-    command.add_argument("--suffix", default=".png", choices=(".png", ".tif", ".exr"), help="format of the masks")
+    command.add_argument("--suffix", default=".png", choices=OFFERED_16, help="format of the masks")
     command.set_defaults(run=_masks)
 
     command = commands.add_parser("palette", help="palette, index map and strip of images")

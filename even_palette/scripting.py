@@ -43,6 +43,7 @@ from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.maps import write_bakes, write_masks
+from even_palette.core.ship.mesh_with_ids import write_with_ids
 from even_palette.core.ship.render import write_renders
 from even_palette.core.ship.write import ship
 
@@ -321,6 +322,10 @@ class OpenKit:
     def bake(self, folder: str | Path, suffix: str = ".png") -> dict[str, int]:
         """Make all bakes and write them; gives the bytes of each file. Raises UserError."""
         return write_bakes(self.kit, self.results, Path(folder), suffix)
+
+    def write_mesh(self, mesh: str, path: str | Path) -> None:
+        """Write a mesh with its regions' ID colours as vertex colours (see `write_with_ids`)."""
+        write_with_ids(self.kit, self.results, mesh, Path(path))
 
     def masks(self, folder: str | Path, bits: int = 8, suffix: str = ".png") -> dict[str, int]:
         """Write the weights of every region, 8 or 16 bits, and packed planes; gives their bytes. Raises UserError."""

@@ -6,6 +6,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
+
 import even_palette
 from even_palette.demo import KIT_FOLDER
 
@@ -45,6 +47,32 @@ from even_palette.core.tones.kinds._declare import ToneKind
 
 TONE = ToneKind("flat", "Flat", "A dummy.", 99, lambda ground, settings: np.full((4, 4, 1), 7, np.uint8))
 """,
+    "core/raster/formats/dots.py": """
+import numpy as np
+from even_palette.core.raster.formats._declare import ImageFormat
+
+def write(path, plane, compression):
+    path.write_bytes(np.uint16(plane.samples.shape).tobytes() + plane.samples.tobytes())
+
+def read(path, limits):
+    data = path.read_bytes()
+    return np.frombuffer(data[6:], np.uint8).reshape(np.frombuffer(data[:6], np.uint16)), ("A dummy was read.",)
+
+IMAGE_FORMAT = ImageFormat((".dots",), 99, read, write)
+""",
+    "core/mesh/files/corner.py": """
+import numpy as np
+from even_palette.core.mesh.files._declare import MeshFormat
+from even_palette.core.mesh.model import build_mesh
+
+def read(data, path, limits, known_id):
+    places = np.frombuffer(data, "<f4").reshape(3, 3)
+    return build_mesh(places, np.array([[0, 1, 2]]), (places[None, :, :2],), None, known_id=known_id)
+
+MESH_FORMAT = MeshFormat(
+    (".corner",), read, writers={".corner": lambda path, mesh, colours: path.write_bytes(mesh.corners()[0].tobytes())}
+)
+""",
     "core/results/looks/black.py": """
 from even_palette.core.graph import nodes
 from even_palette.core.results.looks._declare import Look, LookKind
@@ -67,6 +95,9 @@ STAGE = Stage(
 """By its path below the program."""
 
 SCRIPT = """
+from pathlib import Path
+import numpy as np
+from even_palette.core.mesh.files import read_mesh
 from even_palette.core.kit.sheet import Bake, Step, Tone
 from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.looks import Chosen, offered
@@ -81,6 +112,11 @@ assert kit.colours().shape
 baked = bake_of(kit.at(), kit.results, Bake("even", "even", 256, 0, 1))[0]
 assert baked.samples.max() == 255
 assert "Black" in dict(offered(kit.at(), Chosen()))
+kit.add_map("tiny_base_colour.dots")
+assert "tiny_base_colour.dots" in [Path(source.path).name for source in kit.at().sheet.sources]
+kit.add_mesh("one.corner")
+kit.write_mesh(kit.kit.meshes[-1].key, "again.corner")
+assert read_mesh(Path("again.corner")).face_count == 1
 """
 
 WINDOW = """
@@ -104,7 +140,7 @@ os._exit(0)
 
 
 def test_one_file_each(tmp_path: Path) -> None:
-    """A coat, a step, a bake, a check, a tone, a look and a stage: each is a file, is offered, and does its work."""
+    """A coat, a step, a bake, a check, a tone, formats of images and meshes, a look and a stage: each is a file, is offered, and does its work."""
     place = Path(even_palette.__file__).parent
     copy = tmp_path / "even_palette"
     shutil.copytree(place, copy, ignore=lambda folder, names: {"__pycache__", Path(folder).name == "demo" and "kit"})
@@ -123,6 +159,10 @@ def test_one_file_each(tmp_path: Path) -> None:
     kit = tmp_path / "kit"
     shutil.copytree(KIT_FOLDER, kit)
     (tmp_path / "use.py").write_text(SCRIPT)
+    (tmp_path / "tiny_base_colour.dots").write_bytes(bytes([1, 0, 2, 0, 3, 0, *range(6)]))
+    (tmp_path / "one.corner").write_bytes(np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], "<f4").tobytes())
     assert run("-m", "even_palette", "run", str(tmp_path / "use.py"), str(kit)) == ""
     assert "A dummy finds this." in run("-m", "even_palette", "check", str(kit))
+    written = run("-m", "even_palette", "bake", str(kit), "--to", str(tmp_path / "baked"), "--suffix", ".dots")
+    assert ".dots" in written
     assert "entered" in run("-c", WINDOW)

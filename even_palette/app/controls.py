@@ -1,6 +1,6 @@
 """Small controls that the tray, the ledge and swatches share."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction, QColor, QIcon, QKeySequence, QPixmap
@@ -88,6 +88,11 @@ def show_choice(box: QComboBox, data: object) -> None:
     if at is not None:
         box.setCurrentIndex(at)
     box.blockSignals(False)
+
+
+def patterns(suffixes: Iterable[str]) -> str:
+    """The names that a dialog of files shows, for suffixes such as ".png"."""
+    return " ".join(f"*{suffix}" for suffix in suffixes)
 
 
 def empty(layout: QLayout) -> None:

@@ -6,6 +6,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from PyQt6.QtCore import QFileSystemWatcher, QObject, pyqtSignal
 
+from even_palette.app.controls import patterns
 from even_palette.app.document import Document
 from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.app.recipes import RecipeFiles, changed_recipe
@@ -23,15 +24,16 @@ from even_palette.core.kit.recipe_file import RecipeFile
 from even_palette.core.kit.sheet import Source
 from even_palette.core.kit.trees import FromFile, with_files
 from even_palette.core.mesh.files import READABLE as MESHES
+from even_palette.core.mesh.files import is_parted
 from even_palette.core.mesh.model import Mesh
-from even_palette.core.raster.files import READABLE
+from even_palette.core.raster.formats import READABLE
 from even_palette.core.raster.guess import Role, guess_encoding, guess_role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.sheet_mesh import mesh_of_file
 
-FILTER = f"Maps and meshes ({' '.join('*' + suffix for suffix in (*READABLE, *MESHES))})"
-MESH_FILTER = f"Meshes ({' '.join('*' + suffix for suffix in MESHES)})"
+FILTER = f"Maps and meshes ({patterns((*READABLE, *MESHES))})"
+MESH_FILTER = f"Meshes ({patterns(MESHES)})"
 RELOAD_MS = 250
 Found = tuple[list[Source], list[str]]
 Stamps = dict[str, tuple[int, int] | None]
@@ -179,11 +181,11 @@ class Files(QObject):
         self._take(Path(source.path), done)
 
     def take_in_mesh(self, key: str) -> None:
-        """Copy a mesh into the kit's own folder. A .gltf stays outside: its buffers are other files."""
+        """Copy a mesh into the kit's own folder. One in parts stays outside."""
         file = self.document.kit.mesh(key)
-        if file.path.lower().endswith(".gltf"):
+        if is_parted(file.path):
             name = Path(file.path).name
-            self.document.notice.emit(f"{name}: save it as .glb first; a .gltf needs other files beside it.")
+            self.document.notice.emit(f"{name}: save it as one file first, such as .glb; it needs others beside it.")
             return
 
         def done(found: tuple[Path, Fingerprint]) -> None:

@@ -9,13 +9,13 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from even_palette.app.controls import choice, give_menu, label, show_choice, tool
+from even_palette.app.controls import choice, give_menu, label, patterns, show_choice, tool
 from even_palette.app.ledge.palette_grid import PaletteGrid
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.theme import set_icon
 from even_palette.core.colour.hexcode import format_hex
-from even_palette.core.colour.swatches import Swatch, read_swatches, write_swatches
+from even_palette.core.colour.swatches import SUFFIXES, Swatch, read_swatches, write_swatches
 from even_palette.core.disk.gate import read_bytes
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
@@ -25,6 +25,7 @@ from even_palette.core.kit.commands import Command
 from even_palette.core.kit.sheet import Tone
 from even_palette.core.material.model import Colour
 from even_palette.core.raster.files import read_plane, write_plane
+from even_palette.core.raster.formats import OFFERED
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of
 from even_palette.core.results.looks import Look
 from even_palette.core.results.picture_analysis import entry_counts
@@ -46,7 +47,7 @@ from even_palette.core.tones.palette import (
 from even_palette.core.tones.ramp import ramp_strip
 
 MOST_TEXT = 1 << 20
-STRIPS = "Pictures and lists (*.png *.tif *.tga *.exr *.txt *.hex)"
+STRIPS = f"Pictures and lists ({patterns((*OFFERED, *SUFFIXES))})"
 
 
 class PalettePage(QWidget):
@@ -351,7 +352,7 @@ class PalettePage(QWidget):
         """Add the palette of a strip, or of a text of hex values."""
 
         def make() -> Command:
-            if path.suffix.lower() in (".txt", ".hex"):
+            if path.suffix.lower() in SUFFIXES:
                 text = read_bytes(path, MOST_TEXT).decode("utf-8", "replace")
                 try:
                     entries = levels_of_colours([swatch.colour for swatch in read_swatches(text)])
@@ -381,7 +382,7 @@ class PalettePage(QWidget):
         assert palette is not None
 
         def work(progress: Progress, cancel: CancelToken) -> None:
-            if path.suffix.lower() in (".txt", ".hex"):
+            if path.suffix.lower() in SUFFIXES:
                 write_whole(path, write_swatches(map(Swatch, row.colours)).encode())
             else:
                 write_plane(path, Plane(strip_of(palette), Encoding.SRGB))

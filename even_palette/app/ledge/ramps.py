@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from even_palette.app.controls import choice, give_menu, label, row, show_choice, tool
+from even_palette.app.controls import choice, give_menu, label, patterns, row, show_choice, tool
 from even_palette.app.ledge.ramp_strip import RampStrip
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
@@ -21,6 +21,7 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
 from even_palette.core.material.model import Colour
 from even_palette.core.raster.files import read_plane, write_plane
+from even_palette.core.raster.formats import OFFERED
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of, to_levels8
 from even_palette.core.tones.palette import levels_of_colours
 from even_palette.core.tones.ramp import (
@@ -308,7 +309,7 @@ class RampPage(QWidget):
         self.session.do_made("Reading the paint", make)
 
     def _open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open strip", "", "Pictures (*.png *.tif *.tga *.exr)")
+        name, _ = QFileDialog.getOpenFileName(self, "Open strip", "", f"Pictures ({patterns(OFFERED)})")
         if name:
             self.open_file(Path(name))
 

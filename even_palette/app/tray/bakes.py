@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QListWidgetItem, QPushButton, QSpinBox,
 
 from even_palette.app import plain
 from even_palette.app.choosing import Choice
-from even_palette.app.controls import ShortList, empty, label, row, show_choice, tool
+from even_palette.app.controls import ShortList, empty, label, patterns, row, show_choice, tool
 from even_palette.app.controls import choice as choice_box
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
@@ -20,6 +20,7 @@ from even_palette.core.kit.sheet import Bake
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.bakes._declare import Reads
 from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.formats import OFFERED
 from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.dividing import choose_roots
 from even_palette.core.results.looks import Look
@@ -212,7 +213,7 @@ class BakesTab(QWidget):
         if bake is None:
             return
         name, _ = QFileDialog.getSaveFileName(
-            self, "Write bake", f"{self.session.at.sheet.key}-{bake.key}.png", "Maps (*.png *.tif *.exr *.tga)"
+            self, "Write bake", f"{self.session.at.sheet.key}-{bake.key}.png", f"Maps ({patterns(OFFERED)})"
         )
         if name:
             self.write_to(Path(name))

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from even_palette.app import plain
-from even_palette.app.controls import ShortList, choice, empty, label, row, show_choice, tool
+from even_palette.app.controls import ShortList, choice, empty, label, patterns, row, show_choice, tool
 from even_palette.app.files import FILTER, MESH_FILTER
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
@@ -24,6 +24,7 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.mesh_file import MeshFile, Unit, Up
 from even_palette.core.kit.sheet import Source
+from even_palette.core.mesh.files import WRITABLE
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding
@@ -316,7 +317,9 @@ class SourcePanel(Panel):
             self.session.files.point_mesh_to(file.key, Path(name))
 
     def _write_mesh(self, file: MeshFile) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write mesh", f"{file.key}_ids.glb", "Meshes (*.glb *.ply)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Write mesh", f"{file.key}_ids.glb", f"Meshes ({patterns(WRITABLE)})"
+        )
         if name:
             self.write_mesh_to(file, Path(name))
 

@@ -7,6 +7,8 @@ from even_palette.core.colour.hexcode import Rgb8, format_hex, parse_hex
 from even_palette.core.errors import UserError
 
 MOST_SWATCHES = 256
+SUFFIXES = (".txt", ".hex")
+"""Of files that hold a list."""
 
 
 @dataclass(frozen=True)

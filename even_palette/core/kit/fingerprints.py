@@ -11,6 +11,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.sheet import Source
 from even_palette.core.kit.trees import FromFile, with_files
+from even_palette.core.mesh.files import content_of, is_parted
 
 MOST_FILE_BYTES = 2 << 30
 
@@ -24,10 +25,8 @@ class Fingerprint:
 
 
 def fingerprint(path: Path) -> Fingerprint:
-    """Raises UserError if the file cannot be read. A .gltf is known by the files beside it, too."""
-    if path.suffix.lower() == ".gltf":
-        from even_palette.core.mesh.files import content_of
-
+    """Raises UserError if the file cannot be read. A mesh in parts is known by all of them."""
+    if is_parted(path):
         return Fingerprint(file_size(path, MOST_FILE_BYTES), content_of(path, read_bytes(path, MOST_FILE_BYTES)))
     return Fingerprint(file_size(path, MOST_FILE_BYTES), sha256_of(path, MOST_FILE_BYTES))
 

@@ -38,9 +38,6 @@ ROLE_WORDS = {
 }
 """Words in file names by role, common practice; the later a word stands in the name, the more it counts."""
 
-LOSSY = (".jpg", ".jpeg")
-"""Files of formats that change texels; as ID maps they are unmixed with that allowed for."""
-
 COLOUR_ROLES = (Role.BASE_COLOUR, Role.EMISSION)
 
 

@@ -14,6 +14,7 @@ from even_palette.core.kit.names import Names, identifier
 from even_palette.core.material.outputs import LIGHT
 from even_palette.core.material.variants import resolve
 from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.formats import format_to_write
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheets import Sheets
@@ -49,6 +50,7 @@ def write_renders(
                 wanted[sheet, variant, output] = free.give(f"{identifier(kit.sheet(sheet).name)}-{name}-{output}")
     names = {place: file + suffix for place, file in wanted.items()}
     steps, done = max(1, len(of_sheets) * len(variants)), 0
+    of_light = format_to_write(f"render{suffix}").of_light
     try:
         with (
             adding_files(folder, list(names.values()), [Path(file.path) for file in kit.files]) as staging,
@@ -61,7 +63,7 @@ def write_renders(
                 size = width, max(1, round(width * ready.size[1] / ready.size[0]))
                 for variant in variants:
                     settings = resolve(kit.parameters, kit.variants, variant)
-                    made = ready.render(outputs, settings, size, suffix != ".exr", cancel=cancel)
+                    made = ready.render(outputs, settings, size, not of_light, cancel=cancel)
                     for job in writing:
                         job.result()
                     writing = [
@@ -78,7 +80,7 @@ def write_renders(
 
 
 def _write(path: Path, output: str, samples: Samples) -> None:
-    if path.suffix == ".exr":
+    if format_to_write(path.name).of_light:
         encoding = Encoding.LINEAR if output in LIGHT else Encoding.DATA
     else:
         encoding = Encoding.SRGB if output in LIGHT else Encoding.DATA

@@ -24,7 +24,8 @@ from even_palette.core.material.model import (
     PlaneRef,
     PlaneUse,
 )
-from even_palette.core.raster.guess import LOSSY, Role
+from even_palette.core.raster.formats import is_lossy
+from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 
 
@@ -54,7 +55,7 @@ def _with_way_of_keying(sheet: Sheet, before: Sheet) -> Sheet:
     source = sheet.source(Role.ID)
     if source is None or before.source(Role.ID) is not None or sheet.unmix is not None:
         return sheet
-    return replace(sheet, unmix=Unmix(lossy=source.path.lower().endswith(LOSSY)))
+    return replace(sheet, unmix=Unmix(lossy=is_lossy(source.path)))
 
 
 def remove_map(sheet: str, key: str) -> Command:

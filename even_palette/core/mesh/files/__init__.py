@@ -46,7 +46,7 @@ def read_mesh(path: Path, limits: MeshLimits | None = None) -> Mesh:
         raise UserError(f"{path.name}: the mesh is damaged ({type(error).__name__}: {told}).") from None
     if not mesh.face_count:
         raise UserError(f"{path.name}: there are no triangles in it.")
-    if kind.beside(data, path) and content_of(path, data) != known_id:
+    if is_parted(path) and content_of(path, data) != known_id:
         raise UserError(f"{path.name}: a file beside it was written to while it was read; try again.")
     return mesh
 
@@ -65,13 +65,28 @@ def write_mesh(path: Path, mesh: Mesh, colours: Levels) -> None:
         raise UserError(f"{path}: cannot be written ({reason(error)}).") from error
 
 
+def is_parted(path: str | Path) -> bool:
+    """Whether a file of this name may need others beside it."""
+    suffix = Path(path).suffix.lower()
+    return suffix in MESH_FORMATS and suffix in MESH_FORMATS[suffix].parted
+
+
 def content_of(path: Path, data: bytes) -> str:
     """The SHA-256 of a mesh file that holds `data`, together with the files beside it that it names."""
     digest = hashlib.sha256(data)
-    kind = MESH_FORMATS.get(path.suffix.lower())
-    for other in kind.beside(data, path) if kind else ():
+    for other in MESH_FORMATS[path.suffix.lower()].beside(data, path) if is_parted(path) else ():
         digest.update(hashlib.sha256(read_bytes(other, MeshLimits().file_bytes)).digest())
     return digest.hexdigest()
 
 
-__all__ = ["MESH_FORMATS", "READABLE", "WRITABLE", "MeshFormat", "MeshLimits", "content_of", "read_mesh", "write_mesh"]
+__all__ = [
+    "MESH_FORMATS",
+    "READABLE",
+    "WRITABLE",
+    "MeshFormat",
+    "MeshLimits",
+    "content_of",
+    "is_parted",
+    "read_mesh",
+    "write_mesh",
+]

@@ -48,11 +48,13 @@ class MeshFormat:
     """A format of mesh files.
 
     `read` gives the mesh of a file that holds these bytes, known by an id; it may raise UserError, and whatever damaged
-    bytes make Python raise. `beside` gives the files beside it that it names and that are there, in their order. The
-    `writers`, by suffix, write a mesh with a colour a face, (F, 3) uint8; they raise OSError.
+    bytes make Python raise. Files of the suffixes in `parted` may need others: `beside` gives those that are named and
+    that are there, in their order. The `writers`, by suffix, write a mesh with a colour a face, (F, 3) uint8; they
+    raise OSError.
     """
 
     suffixes: tuple[str, ...]
     read: Callable[[bytes, Path, MeshLimits, str], Mesh]
+    parted: tuple[str, ...] = ()
     beside: Callable[[bytes, Path], list[Path]] = lambda data, path: []
     writers: Mapping[str, Callable[[Path, Mesh, Levels], None]] = field(default_factory=dict)

@@ -298,4 +298,4 @@ def _together(pieces: list["_Piece"], known_id: str) -> Mesh:
     )
 
 
-MESH_FORMAT = MeshFormat((".glb", ".gltf"), read_gltf, files_beside, {".glb": write_glb})
+MESH_FORMAT = MeshFormat((".glb", ".gltf"), read_gltf, (".gltf",), files_beside, {".glb": write_glb})
