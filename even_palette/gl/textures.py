@@ -105,12 +105,14 @@ class Textures:
         width, height, layers, channels, kind, mips = shape
         dtype = {"u1": "f1", "u2": "nu2", "f4": "f4"}[kind]
         if layers:
-            texture = self._context.texture_array((width, height, layers), channels, alignment=1, dtype=dtype)
+            texture = self._context.texture_array((1, 1, layers), channels, alignment=1, dtype=dtype)
         else:
-            texture = self._context.texture((width, height), channels, alignment=1, dtype=dtype)
+            texture = self._context.texture((1, 1), channels, alignment=1, dtype=dtype)
         held = _Held(texture, shape)
         texture.use(0)
-        for level in range(1, level_count(height, width) if mips else 1):
+        if mips:  # told before its size, so that drivers make room for all levels at once and never move the first
+            texture.filter = self._context.LINEAR_MIPMAP_LINEAR, self._context.LINEAR
+        for level in range(level_count(height, width) if mips else 1):
             raw.allocate(level, max(1, width >> level), max(1, height >> level), layers, channels, kind)
         own = _own_levels(shape)
         small = (max(1, height >> own), max(1, width >> own), channels)
