@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import QApplication
 from even_palette.app import theme
 from even_palette.app.window import Window
 from even_palette.core.kit import commands
-from even_palette.core.kit.coat_owners import OVER
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import read_kit
@@ -52,7 +52,7 @@ class Bench:
         self.window.show()
         self.window.session.document.open_copy(kit)
         self.settle()
-        self.window.session.select(region="hull", variant=VARIANT)
+        self.window.session.select("hull", variant=VARIANT)
         canvas = self.window.stand.canvas
         for _ in range(3):
             more = WIDTH - canvas.width(), HEIGHT - canvas.height()
@@ -147,7 +147,7 @@ def much_more(kit: Kit) -> Kit:
     base = next(source.key for source in sheet.sources if source.role == Role.BASE_COLOUR)
     while len(kit.sheets[0].overcoats) < 4:
         dirt = Coat("shift", {"hue": 5.0}, pattern=PlaneUse(map_plane(base)))
-        kit = commands.add_coat(OVER + sheet.key, dirt).apply(kit)
+        kit = commands.add_coat(Overcoats(sheet.key), dirt).apply(kit)
     return kit
 
 

@@ -108,7 +108,7 @@ class Bench:
         self.window.enter_stage(2)
         self.rest()
         self.window.stand.choose_panes(panes)
-        self.window.session.select(region=region)
+        self.window.session.select(region)
         self.rest()
         self.window.painting.choose_hand(Hand.PAINT)
         self.window.session.view.change_painter(radius=RADIUS)

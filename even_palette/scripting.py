@@ -20,6 +20,7 @@ from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.disk.gate import exists, refuse_sources
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import Overcoats, RecipeCoats
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.fingerprints import as_on_disk, fingerprint
 from even_palette.core.kit.history import History
@@ -365,3 +366,6 @@ def _hex(text: str) -> tuple[int, int, int]:
         return parse_hex(text)
     except ValueError as error:
         raise UserError(str(error)) from None
+
+
+__all__ = ["OpenKit", "Overcoats", "RecipeCoats", "command_names", "new_kit", "open_kit"]

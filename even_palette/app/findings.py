@@ -57,7 +57,7 @@ class Findings(QObject):
         if finding.sheet:
             self.session.show_sheet(finding.sheet)
         if finding.region:
-            self.session.select(region=finding.region)
+            self.session.select(finding.region)
         self.stage_wanted.emit(finding.stage)
         if look := look_at(finding, self.session.variant):
             self.stand.set_look(look)

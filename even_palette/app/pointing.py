@@ -104,7 +104,7 @@ class Pointing(QObject):
             return
         labels = regions_of_faces(at, self.session.sheets)
         if 0 <= face < len(labels) and labels[face] >= 0:
-            self.session.select(region=at.sheet.regions[int(labels[face])].key)
+            self.session.select(at.sheet.regions[int(labels[face])].key)
 
     def _pick_region(self, u: float, v: float, add: bool) -> None:
         """A click on the sheet chooses an element, means what the stage says, or selects a region."""
@@ -122,7 +122,7 @@ class Pointing(QObject):
         texel_read = self.stand.texel_at(u, v)
         if texel_read and texel_read.weights and max(texel_read.weights) > 0.5:
             index = max(range(len(texel_read.weights)), key=lambda i: texel_read.weights[i])
-            self.session.select(region=at.sheet.regions[index].key)
+            self.session.select(at.sheet.regions[index].key)
 
     def _entry_at(self, u: float, v: float) -> int | None:
         """The number of the palette's entry at a uv, where an index map is looked at."""

@@ -11,7 +11,7 @@ from even_palette.app.files import Files
 from even_palette.app.jobs import Jobs
 from even_palette.app.results import Results
 from even_palette.app.view_state import View
-from even_palette.core.kit.coat_owners import OVER
+from even_palette.core.kit.coat_owners import SheetOwner
 from even_palette.core.kit.commands import Cell, Command
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Focus, Kit
@@ -165,7 +165,7 @@ class Session(QObject):
         return self.view.state.variant
 
     @property
-    def owner(self) -> str:
+    def owner(self) -> SheetOwner:
         """Whose coats are selected: the region, or the overcoats of the sheet in front."""
         return self.view.state.owner
 
@@ -178,12 +178,11 @@ class Session(QObject):
         """Keep a cell for pasting."""
         self.view.change(copied=cell)
 
-    def select(self, region: str | None = None, variant: str | None = None) -> None:
-        """Select a region, or by OVER and the sheet's key its overcoats, or a variant, or both."""
+    def select(self, owner: SheetOwner | None = None, variant: str | None = None) -> None:
+        """Select a region or the overcoats of the sheet in front, or a variant, or both."""
         fields: dict[str, Any] = {}
-        if region is not None:
-            over = region.startswith(OVER)
-            fields = {"over": True} if over else {"over": False, "region": region}
+        if owner is not None:
+            fields = {"over": False, "region": owner} if isinstance(owner, str) else {"over": True}
         if variant is not None:
             fields["variant"] = variant
         self.view.change(**fields)

@@ -8,7 +8,7 @@ from typing import Any
 from msgspec import structs
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from even_palette.core.kit.coat_owners import OVER
+from even_palette.core.kit.coat_owners import Overcoats, SheetOwner
 from even_palette.core.kit.commands import Cell
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.kinds import ElementKind
@@ -120,9 +120,9 @@ class ViewState:
     seed: float = 0.0
 
     @property
-    def owner(self) -> str:
+    def owner(self) -> SheetOwner:
         """Whose coats are selected: the region, or the overcoats of the sheet in front."""
-        return OVER + self.sheet if self.over else self.region
+        return Overcoats(self.sheet) if self.over else self.region
 
 
 class View(QObject):

@@ -13,7 +13,7 @@ from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.kit import commands
 from even_palette.core.kit.assignment import pack_faces
-from even_palette.core.kit.coat_owners import OVER
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.mesh_file import MeshFile
@@ -293,7 +293,7 @@ def _weather(history: History) -> None:
     """What stays on top of all paint, how shiny parts are, and the lamp's light."""
     tug_key, _, reed_key, _, _ = (sheet.key for sheet in history.kit.sheets)
     keys = {identifier(region.name): region.key for region in history.kit.regions}
-    over, dirt = OVER + tug_key, PlaneRef(PlaneKind.MAP, "dirt")
+    over, dirt = Overcoats(tug_key), PlaneRef(PlaneKind.MAP, "dirt")
     occlusion = {"plane": PlaneUse(PlaneRef(PlaneKind.MAP, "baked_occlusion"))}
     history.do(commands.add_coat(over, Coat("shade", {"strength": 0.55}, occlusion)))
     history.do(commands.add_coat(over, Coat("bare", {"what": "all"}, pattern=PlaneUse(dirt, 0))))
@@ -337,7 +337,7 @@ def _spill(history: History, sheets: Sheets, folder: Path) -> None:
         "spill", "spill", 256, 8, 2, {"rays": 64.0, "reach": 1.0, "brightest": BRIGHTEST, "smooth": 2.0}, "night_post"
     )
     _keep_bake(history, sheets, folder, bake, "spill")
-    over = OVER + sheet.key
+    over = Overcoats(sheet.key)
     use = {"colours": PlaneUse(PlaneRef(PlaneKind.MAP, "spill"))}
     history.do(commands.add_coat(over, Coat("glow", {"colours": "plane", "intensity": 0.0}, use)))
     number = len(history.kit.sheet(sheet.key).overcoats) - 1
@@ -388,7 +388,7 @@ def _tone(history: History, sheets: Sheets) -> None:
     rows = tuple(PaletteRow(name, colours_of(sign.colours_of(look))) for name, look in sign.ROWS.items())
     history.do(commands.add_palette(replace(palette, rows=rows)))
     history.do(commands.add_tone(sign_key, Tone("sign_index", "Sign by numbers", "index", palette="sign_colours")))
-    over = OVER + sign_key
+    over = Overcoats(sign_key)
     history.do(commands.add_coat(over, Coat("swap", {"way": "four"}, _planes("sign_index", "sign_colours"))))
     history.do(commands.set_cell_value(over, "row", 1.0, "night_post"))
     history.do(commands.set_cell_value(over, "row", 2.0, "harvest_barge"))

@@ -158,7 +158,7 @@ def test_a_value_that_is_dragged_is_drawn_by_loops(small: Driver, monkeypatch: p
         session.do(commands.set_cell_value("region_1", "colour", (0.2, step % 40 / 40, 0.6), "day"))
         small.qtbot.waitUntil(lambda: not stand.canvas.pending, timeout=20_000)
 
-    session.select(region="region_1", variant="day")
+    session.select("region_1", variant="day")
     steps = iter(range(10_000))
     deadline = time.monotonic() + 600
     while not quick.views and time.monotonic() < deadline:

@@ -164,7 +164,7 @@ def test_help_texts(demo: Driver) -> None:
 
 def test_chain_of_steps_as_pictures(small: Driver) -> None:
     """Each step a picture of the mask after it; a click shows that mask and the step's values; copied elsewhere."""
-    small.session.select(region="region_2")
+    small.session.select("region_2")
     small.stage(3)
     small.settle()
     ledge, steps = small.window.ledge, small.tray.panel("Masks").steps
@@ -188,6 +188,6 @@ def test_chain_of_steps_as_pictures(small: Driver) -> None:
     steps.copy_menu.actions()[0].trigger()
     assert [len(region.steps) for region in small.session.kit.sheets[0].regions] == [2, 2, 2, 2]
     small.settle()
-    small.session.select(region="region_1")
+    small.session.select("region_1")
     small.settle()
     assert small.stand.look == Look("weight", region="region_1")

@@ -166,7 +166,7 @@ def test_tools_on_what_is_chosen(regions: Driver) -> None:
 def test_assign_undo_and_weights_follow(regions: Driver) -> None:
     session, elements = regions.session, regions.tray.panel("Regions").elements
     face, at = seen_face(regions, "funnel")
-    session.select(region="lamp")
+    session.select("lamp")
     mouse(regions.stand.model.canvas, at)
     assert elements.assign_button.text() == "Give to Lamp"
     regions.click(elements.assign_button)
@@ -219,7 +219,7 @@ def test_scatter_split_by_buttons(regions: Driver) -> None:
 
 def test_boxes_by_buttons_and_by_drag(regions: Driver) -> None:
     elements, session = regions.tray.panel("Regions").elements, regions.session
-    session.select(region="lamp")
+    session.select("lamp")
     regions.click(elements.box_buttons[1])
     assert session.kit.region("lamp").boxes[0].left == 0.5
     elements._draw_box()

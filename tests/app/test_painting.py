@@ -52,7 +52,7 @@ def stroke(driver: Driver, widget: QWidget, points: list[QPointF], shift: bool =
 def masks(demo: Driver) -> Driver:
     """The demo in Masks, with the paint of the cabin in hand."""
     demo.stage(3)
-    demo.session.select(region=next(r.key for r in demo.session.at.sheet.regions if r.name == "Cabin"))
+    demo.session.select(next(r.key for r in demo.session.at.sheet.regions if r.name == "Cabin"))
     demo.settle()
     demo.key(demo.stand.canvas, Qt.Key.Key_P)
     demo.settle()
@@ -120,10 +120,10 @@ def test_what_is_added_is_taken_from_others_unless_they_are_locked(masks: Driver
     assert session.kit.region(at.sheet.regions[deck].key).steps[-1].kind == "paint"
     session.undo()
     own = session.region
-    session.select(region=at.sheet.regions[deck].key)
+    session.select(at.sheet.regions[deck].key)
     masks.key(masks.stand.canvas, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
     masks.window.painting.toggle_lock() if not session.kit.region(session.region).locked else None
-    session.select(region=own)
+    session.select(own)
     masks.settle()
     masks.window.painting.choose_hand(Hand.PAINT)
     masks.settle()
@@ -298,7 +298,7 @@ def test_a_step_takes_another_regions_mask(masks: Driver) -> None:
     deck = next(r.key for r in session.at.sheet.regions if r.name == "Deck")
     cabin = session.region
     assert session.kit.region(cabin).steps[-1].region == deck
-    session.select(region=deck)
+    session.select(deck)
     masks.settle()
     steps.add("region_mask")
     masks.settle()

@@ -94,7 +94,7 @@ def test_every_view_shows_markup_as_text(make_window: Callable[[], Driver], mark
         driver.settle()
         seen += assert_plain(driver.window)
     for region in marked.regions:
-        driver.session.select(region=region.key, variant=marked.variants[0].key)
+        driver.session.select(region.key, variant=marked.variants[0].key)
         seen += assert_plain(driver.window)
     for widget in QApplication.topLevelWidgets():
         assert_plain(widget)

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 from skimage import data
 
 from even_palette.core.colour.hexcode import format_hex
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.looks import Look, picture
@@ -132,7 +133,7 @@ def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) ->
 
     session.do(commands.add_regions(session.at.key, [(255, 0, 0)]))
     empty.stage(5)
-    session.select(region=f"/{session.at.key}")
+    session.select(Overcoats(session.at.key))
     empty.tray.panel("Recolour").add(COATS["swap"])
     empty.settle()
     coat = session.at.sheet.overcoats[0]

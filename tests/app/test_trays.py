@@ -17,7 +17,7 @@ from even_palette.core.colour.cielab import linear_to_cielab
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.colour.swatches import read_swatches
 from even_palette.core.kit import commands
-from even_palette.core.kit.coat_owners import OVER, users_of
+from even_palette.core.kit.coat_owners import Overcoats, users_of
 from even_palette.core.kit.recipe_file import read_recipe, write_recipe
 from even_palette.core.kit.sheet import Box, Unmix
 from even_palette.core.material.coats import COATS
@@ -87,7 +87,7 @@ def test_source(small: Driver) -> None:
 def test_regions(small: Driver) -> None:
     """Order, ID colour, several at once, and removing."""
     small.stage(2)
-    small.session.select(region="region_2")
+    small.session.select("region_2")
     small.click(control(small, QToolButton, "Move region up"))
     assert [region.key for region in small.session.kit.sheets[0].regions][:2] == ["region_2", "region_1"]
     small.tray.panel("Regions").ids.hex.setText("#010203")
@@ -113,13 +113,13 @@ def test_regions(small: Driver) -> None:
     assert "dissolved" in ids.found.item(ids.found.count() - 1).text()
     small.session.undo()
     small.settle()
-    small.session.select(region="region_3")
+    small.session.select("region_3")
     small.click(ids.give_button)
     assert small.session.kit.region("region_3").also == (colour,)
 
 
 def test_masks(small: Driver) -> None:
-    small.session.select(region="region_3")
+    small.session.select("region_3")
     small.stage(3)
     small.choose(small.tray.panel("Masks").mixing, "Mixed in linear")
     small.click(small.tray.panel("Masks").lossy)
@@ -140,7 +140,7 @@ def test_masks(small: Driver) -> None:
 
 def test_binding(small: Driver) -> None:
     """Fixed, a parameter of its own, a shared one: the tray shows who shares it."""
-    small.session.select(region="region_4", variant="")
+    small.session.select("region_4", variant="")
     small.stage(5)
 
     def bind(text: str) -> None:
@@ -251,7 +251,7 @@ def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     before = demo.stand.texel_at(0.3, 0.2)
     assert before
     hull = session.at.sheet.regions[int(np.argmax(before.weights))].key
-    session.select(region=hull)
+    session.select(hull)
     tray.add(COATS["repaint"])
     demo.settle()
     assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint", "repaint"]
@@ -284,8 +284,8 @@ def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     demo.click(tray.order.remove)
     assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint"]
     rows = board.board_model.rowCount()
-    assert board.board_model.owner(rows - 1) == OVER + session.at.key
-    session.select(region=OVER + session.at.key)
+    assert board.board_model.owner(rows - 1) == Overcoats(session.at.key)
+    session.select(Overcoats(session.at.key))
     assert tray.cell.text().startswith("Overcoats of Ferry tug")
     for button, kind in zip(tray.defaults[:2], ("shade", "bare"), strict=True):
         demo.click(button)
@@ -380,7 +380,7 @@ def test_a_locked_region_comes_first(small: Driver) -> None:
     for key in (first, second):
         session.do(commands.add_box(key, Box(0.0, 0.0, 0.5, 0.5)))
     small.stage(3)
-    session.select(region=second)
+    session.select(second)
     small.settle()
     at = session.shown
     assert at is not None
@@ -428,7 +428,7 @@ def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
     demo.stage(5)
     demo.settle()
     cabin, funnel = (next(r.key for r in session.at.sheet.regions if r.name == name) for name in ("Cabin", "Funnel"))
-    session.select(region=cabin, variant="")
+    session.select(cabin, variant="")
     demo.settle()
     before = weights_of(session.at, session.sheets)
     demo.choose(tray.recipe_row.box, "Make one of these coats")
@@ -436,7 +436,7 @@ def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
     assert session.kit.recipe(recipe).name == "Cabin paint"
     demo.type(tray.recipe_row.name, "Wheelhouse")
     assert session.kit.recipe(recipe).name == "Wheelhouse"
-    session.select(region=funnel)
+    session.select(funnel)
     demo.settle()
     demo.choose(tray.recipe_row.box, "Wheelhouse")
     assert tray.recipe_row.wearers.text() == "Also worn by Cabin."
@@ -450,7 +450,7 @@ def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
 
     own("Set for this region alone")
     tray.editors["strength"].field.setValue(0.9)  # type: ignore[attr-defined]
-    assert session.kit.region(funnel).own_values == {"0 strength": 0.9}
+    assert session.kit.region(funnel).own_values == {"tint": {"strength": 0.9}}
     assert session.kit.recipe(recipe).coats[0].values["strength"] == 0.5
     own("Follow the recipe")
     assert session.kit.region(funnel).own_values == {}
@@ -459,7 +459,7 @@ def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
     assert [coat.kind for coat in session.kit.recipe(recipe).coats] == ["tint", "finish"]
     demo.choose(tray.recipe_row.box, "Coats of its own")
     assert [coat.kind for coat in session.kit.region(funnel).coats] == ["tint", "finish"]
-    session.select(region=cabin)
+    session.select(cabin)
     demo.settle()
     demo.click(tray.recipe_row.drop)
     assert recipe not in [each.key for each in session.kit.recipes]
@@ -517,7 +517,7 @@ def test_finishes_and_cells_are_chosen_by_their_pictures(demo: Driver) -> None:
     session, tray = demo.session, demo.tray.panel("Recolour")
     demo.stage(5)
     rails = next(region.key for region in session.at.sheet.regions if region.name == "Rails")
-    session.select(region=rails, variant="")
+    session.select(rails, variant="")
     demo.settle()
     tray.coats.setCurrentRow(1)
     demo.settle()
@@ -531,7 +531,7 @@ def test_finishes_and_cells_are_chosen_by_their_pictures(demo: Driver) -> None:
     session.show_sheet(session.kit.sheets[4].key)
     demo.settle()
     wall = session.at.sheet.regions[0].key
-    session.select(region=wall, variant="night_post")
+    session.select(wall, variant="night_post")
     demo.settle()
     tray.coats.setCurrentRow(0)
     demo.qtbot.waitUntil(lambda: tray.cells is not None and tray.cells.count() == 4, timeout=10_000)
@@ -648,7 +648,7 @@ def test_where_a_coat_acts_is_seen(demo: Driver) -> None:
     demo.stage(5)
     demo.settle()
     tray, stand = demo.tray.panel("Recolour"), demo.stand
-    demo.session.select(region=demo.session.at.sheet.regions[0].key)
+    demo.session.select(demo.session.at.sheet.regions[0].key)
     demo.settle()
     assert not tray.see.isEnabled()  # the stones cover all
     tray.coats.setCurrentRow(1)
@@ -698,7 +698,7 @@ def test_dirt_of_the_paint_itself_is_found_by_one_click(small: Driver) -> None:
     """No map of dirt is there: it is found in the paint, as a tone, and bare paint comes back there."""
     session = small.session
     small.stage(5)
-    session.select(region=OVER + session.at.key)
+    session.select(Overcoats(session.at.key))
     small.settle()
     steps = len(session.history.undo_labels)
     small.click(small.tray.panel("Recolour").defaults[1])
@@ -738,7 +738,7 @@ def test_the_moment_that_is_shown(demo: Driver) -> None:
     sign = next(sheet.key for sheet in session.kit.sheets if sheet.name == "Painted sign")
     session.show_sheet(sign)
     demo.settle()
-    session.do(commands.set_choice(OVER + sign, "moves", "round"))
+    session.do(commands.set_choice(Overcoats(sign), "moves", "round"))
     first = seen()
     demo.key(stand.canvas, Qt.Key.Key_M)
     demo.qtbot.waitUntil(lambda: session.view.state.time > 0.4, timeout=10_000)

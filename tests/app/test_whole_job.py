@@ -59,9 +59,9 @@ def test_photograph_to_player(empty: Driver, tmp_path: Path) -> None:
     for variant, suit, turn in (("Variant 1", "#2a6f97", 0.0), ("Variant 2", "#8a5a2b", 120.0)):
         empty.click(empty.board.add_button)
         assert session.kit.variant_names[session.variant] == variant
-        session.select(region="region_1")
+        session.select("region_1")
         empty.type(tray.panel("Recolour").editors["colour"].hex, suit)  # type: ignore[attr-defined]
-        session.select(region="region_2", variant="")
+        session.select("region_2", variant="")
         if turn:
             empty.choose(tray.panel("Recolour").kind, "Shift")
             session.select(variant=identifier(variant))
@@ -109,7 +109,7 @@ def test_a_damaged_file_costs_nothing(small: Driver, tmp_path: Path) -> None:
 
 def test_eyedropper_takes_the_exact_colour(demo: Driver) -> None:
     """The colour under the cursor is the colour that the region gets: the same hex, read back by the loupe."""
-    demo.session.select(region="waterline", variant="")
+    demo.session.select("waterline", variant="")
     demo.settle()
     swatch = demo.tray.panel("Recolour").editors["colour"]
     demo.click(swatch.pick)  # type: ignore[attr-defined]

@@ -44,7 +44,7 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 def test_board_by_keyboard(small: Driver) -> None:
     """Arrow keys move, Enter edits in the tray, Delete returns to inherited, Ctrl+C and Ctrl+V copy and paste."""
     board, session = small.board, small.session
-    session.select(region="region_1", variant="")
+    session.select("region_1", variant="")
     board.setFocus()
     small.key(board, Qt.Key.Key_Right)
     assert (session.region, session.variant) == ("region_1", "day")
@@ -62,7 +62,7 @@ def test_board_by_keyboard(small: Driver) -> None:
 
 def test_drag_to_fill(small: Driver) -> None:
     """From the handle of the selected cell over others, in one step of the history."""
-    small.session.select(region="region_1", variant="day")
+    small.session.select("region_1", variant="day")
     board, index = small.board, small.board.board_model.index(0, 2)
     small.drag(board.viewport(), board.fill_handle().center(), board.visualRect(index).center())  # type: ignore[arg-type]
     assert (
@@ -123,7 +123,7 @@ def test_thumbnails_follow_at_once(small: Driver) -> None:
 
 
 def test_swatch_in_all_models_and_forms(small: Driver) -> None:
-    small.session.select(region="region_4", variant="")
+    small.session.select("region_4", variant="")
     small.stage(5)
     swatch = small.tray.panel("Recolour").editors["colour"]
     small.type(swatch.hex, "#3366cc")  # type: ignore[attr-defined]
@@ -157,7 +157,7 @@ def test_swatch_in_all_models_and_forms(small: Driver) -> None:
 
 def test_tolerance_is_seen_at_once(small: Driver) -> None:
     """The view of the mask and the coverage figures follow the tolerance."""
-    small.session.select(region="region_2")
+    small.session.select("region_2")
     small.stage(3)
     small.settle()
     assert small.stand.look == Look("weight", region="region_2")
@@ -476,7 +476,7 @@ def test_every_pixel_of_the_chrome_is_neutral(empty: Driver, scheme: str) -> Non
 def test_chrome_beside_the_artists_colours_is_neutral(demo: Driver, scheme: str) -> None:
     """With the demo kit, image areas, region lists, board and marks of findings blanked."""
     demo.window.set_scheme(scheme)
-    demo.session.select(region="hull", variant="night_post")
+    demo.session.select("hull", variant="night_post")
     for index in range(len(STAGES)):
         demo.window.enter_stage(index)
         demo.settle()

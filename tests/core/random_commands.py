@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.assignment import pack_chosen, pack_faces
-from even_palette.core.kit.coat_owners import OVER, RECIPE, coats_of
+from even_palette.core.kit.coat_owners import Overcoats, RecipeCoats, coats_of
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
@@ -123,8 +123,8 @@ class Chance:
         return self.rng.choice(keys) if keys and self.rng.random() < 0.95 else "none"
 
     def an_owner(self) -> str:
-        recipes = [RECIPE + recipe.key for recipe in self.kit.recipes]
-        self.owner = self.rng.choice([self.pick(self.sheet.regions)] * 6 + [OVER + self.sheet.key] * 2 + recipes)
+        recipes = [RecipeCoats(recipe.key) for recipe in self.kit.recipes]
+        self.owner = self.rng.choice([self.pick(self.sheet.regions)] * 6 + [Overcoats(self.sheet.key)] * 2 + recipes)
         return self.owner
 
     def variant(self) -> str:

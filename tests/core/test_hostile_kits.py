@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import keyed_coats
 from even_palette.core.kit.limits import MOST_PARAMETERS, MOST_REGIONS, MOST_SIDE, MOST_STEPS, MOST_VARIANTS
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
@@ -86,7 +87,7 @@ def many_parameters(count: int) -> tuple[Parameter, ...]:
 def test_as_many_bound_values_as_there_may_be(tmp_path: Path) -> None:
     """255 regions of 16 coats on 4,000 parameters, and 300 sheets with 255 regions between them, are read in seconds."""
     parameters = many_parameters(4000)
-    coat = [Coat("repaint", {"strength": Bound(f"a_{n}")}) for n in range(4000)]
+    coat = [Coat("repaint", {"strength": Bound(f"a_{n}")}, key=f"c_{n}") for n in range(4000)]
     regions = tuple(
         Region(f"r{n}", f"R {n}", (n, 1, 0), coats=tuple(coat[(16 * n + k) % 4000] for k in range(16)))
         for n in range(MOST_REGIONS)
@@ -121,7 +122,7 @@ def test_too_many_of_alike_names(format_: int, what: str, most: int, tmp_path: P
 
 
 def test_recipe_files_of_too_many_parameters() -> None:
-    few = RecipeFile((Coat("repaint", {"strength": Bound("a_0")}),), many_parameters(MOST_PARAMETERS))
+    few = RecipeFile((Coat("repaint", {"strength": Bound("a_0")}, key="c"),), many_parameters(MOST_PARAMETERS))
     started = time.thread_time()
     assert decode_recipe(encode_recipe(few), "x").parameters == few.parameters[:1]
     with pytest.raises(UserError, match="20,000 parameters; the limit"):
@@ -132,7 +133,7 @@ def test_recipe_files_of_too_many_parameters() -> None:
 def test_a_recipe_file_gives_its_text_again() -> None:
     """Whatever the order and whatever is left over: what was read is what every kit writes."""
     file = RecipeFile(
-        (Coat("repaint", {"strength": Bound("b")}), Coat("repaint", {"strength": Bound("a")})),
+        keyed_coats([Coat("repaint", {"strength": Bound("b")}), Coat("repaint", {"strength": Bound("a")})]),
         tuple(Parameter(name, f"{name}_other", ValueKind.NUMBER, 0.5) for name in ("c", "b", "a")),
     )
     read = decode_recipe(encode_recipe(file), "x")

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
-from even_palette.core.kit.coat_owners import users_of, without_unused
+from even_palette.core.kit.coat_owners import Overcoats, coats_of, users_of, without_unused
 from even_palette.core.kit.history import History
 from even_palette.core.kit.limits import FORMAT
 from even_palette.core.kit.model import Kit
@@ -291,6 +291,28 @@ def test_kits_of_older_formats_open(number: int, tmp_path: Path) -> None:
     assert decode_kit(encode_kit(kit, tmp_path), tmp_path) == kit
 
 
+def test_a_kit_that_knew_coats_by_their_places_opens(tmp_path: Path) -> None:
+    """Format 4: every coat has a key, and what a region set of its recipe's third and fourth coat is still theirs."""
+    text = (Path(__file__).parent / "kits" / "format_4.json").read_bytes()
+    stored, kit = msgspec.json.decode(text), decode_kit(text, tmp_path)
+    (was,) = [region for region in stored["sheets"][0]["regions"] if region.get("own_values")]
+    assert was["own_values"] == {"3 hue": 33.0, "2 strength": 0.25}
+    recipe, own = kit.recipe(was["recipe"]), kit.region(was["key"]).own_values
+    assert [coat.kind for coat in recipe.coats] == ["tint", "finish", "tint", "shift"]
+    assert [coat.key for coat in recipe.coats] == ["tint", "finish", "tint_2", "shift"]
+    assert own == {"shift": {"hue": 33.0}, "tint_2": {"strength": 0.25}}
+    worn = coats_of(kit, was["key"])
+    assert (worn[3].values["hue"], worn[2].values["strength"]) == (33.0, 0.25)
+    bare = [
+        [replace(coat, key="") for coat in owner.coats]
+        for owner in (*kit.recipes, *(region for sheet in kit.sheets for region in sheet.regions))
+    ]
+    before = [owner["coats"] for owner in stored["recipes"]]
+    before += [region["coats"] for sheet in stored["sheets"] for region in sheet["regions"]]
+    assert bare == [msgspec.convert(coats, list[Coat]) for coats in before]
+    assert decode_kit(encode_kit(kit, tmp_path), tmp_path) == kit
+
+
 def test_a_new_name_changes_nothing_else(history: History) -> None:
     """Parameters and variants are known by keys: after a rename only the name differs, and what was bound still is."""
     before = history.kit
@@ -326,20 +348,20 @@ def test_keys_of_parameters_and_variants_are_never_used_again(history: History, 
 
 def test_what_is_no_more_than_values(history: History) -> None:
     """Numbers and colours alone: of variants, parameters, coats, overcoats, recipes and their wearers."""
-    history.do(c.add_coat("/sheet_1", Coat("shift", {"hue": 3.0})))
+    history.do(c.add_coat(Overcoats("sheet_1"), Coat("shift", {"hue": 3.0})))
     history.do(c.make_recipe("region_3", "Paint"))
     one = history.kit
     values = [
         c.set_cell_value("region_1", "colour", (0.1, 0.2, 0.3), "day"),
         c.set_cell_value("region_1", "colour", (0.1, 0.2, 0.3)),
-        c.set_cell_value("/sheet_1", "hue", 8.0),
+        c.set_cell_value(Overcoats("sheet_1"), "hue", 8.0),
         c.set_cell_value("region_3", "strength", 0.4),
         c.set_own_value("region_3", "strength", 0, 0.5),
         c.add_variant("More"),
     ]
     more = [
         c.set_choice("region_1", "mode", "luminance"),
-        c.expose("/sheet_1", "hue", 0),
+        c.expose(Overcoats("sheet_1"), "hue", 0),
         c.switch_coat("region_1", 0, False),
         c.add_coat("region_2", Coat("shift")),
         c.set_pattern("region_2", 0, PlaneUse(map_plane("base_colour"))),

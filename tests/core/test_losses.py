@@ -13,6 +13,7 @@ from even_palette.core.disk import whole
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.assignment import pack_faces, unpack_faces
+from even_palette.core.kit.coat_owners import RecipeCoats
 from even_palette.core.kit.history import History
 from even_palette.core.kit.home import Home, find_unsaved, unsaved_folder
 from even_palette.core.kit.limits import MOST_MESHES, MOST_REGIONS
@@ -122,7 +123,7 @@ def linked(history: History, tmp_path: Path) -> tuple[History, KitFolder, Path]:
     folder = KitFolder.create(tmp_path / "kit")
     kept = folder.save(history.kit)
     history.rewrite(lambda kit: kept)
-    history.do(c.set_cell_value(":paint", "hue", 12.0))
+    history.do(c.set_cell_value(RecipeCoats("paint"), "hue", 12.0))
     return history, folder, path
 
 
@@ -143,7 +144,7 @@ def test_a_save_that_failed_half_way_leaves_recipes_as_they_were(
         folder.save(history.kit)
     monkeypatch.undo()
     assert path.read_bytes() == before
-    history.do(c.set_cell_value(":paint", "hue", 13.0))
+    history.do(c.set_cell_value(RecipeCoats("paint"), "hue", 13.0))
     folder.save(history.kit)
     assert folder.unwritten == []
     assert read_recipe(path).coats[0].values["hue"] == 13.0
@@ -188,6 +189,7 @@ from pathlib import Path
 from even_palette.core.disk import whole
 from even_palette.core.kit.store import KitFolder
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import RecipeCoats
 real = whole.os.replace
 def dies(one, other):
     if Path(other).name == "kit.json":
@@ -196,7 +198,7 @@ def dies(one, other):
 folder = KitFolder(Path(sys.argv[1]))
 kit = folder.open().saved
 whole.os.replace = dies
-folder.save(commands.set_cell_value(":paint", "hue", 77.0).apply(kit))
+folder.save(commands.set_cell_value(RecipeCoats("paint"), "hue", 77.0).apply(kit))
 """
 
 
@@ -209,7 +211,7 @@ def test_a_process_that_dies_between_recipe_and_kit(linked: tuple[History, KitFo
     again = KitFolder(folder.folder)
     kit = again.open().saved
     assert content_id(read_recipe(path)) == kit.recipe("paint").sha256
-    kit = c.set_cell_value(":paint", "hue", 5.0).apply(kit)
+    kit = c.set_cell_value(RecipeCoats("paint"), "hue", 5.0).apply(kit)
     again.save(kit)
     assert again.unwritten == []
     assert read_recipe(path).coats[0].values["hue"] == 5.0
@@ -229,12 +231,12 @@ def test_equal_contents_are_no_conflict(linked: tuple[History, KitFolder, Path])
 TAKING_TURNS = """
 import sys
 from pathlib import Path
-from even_palette.scripting import open_kit
+from even_palette.scripting import RecipeCoats, open_kit
 troubles = 0
 with open_kit(sys.argv[1]) as kit:
     for number in range(20):
         kit.read_recipe("paint")
-        kit.do("set_cell_value", ":paint", sys.argv[2], float(sys.argv[3]) + number / 100)
+        kit.do("set_cell_value", RecipeCoats("paint"), sys.argv[2], float(sys.argv[3]) + number / 100)
         troubles += len(kit.save())
 print(troubles)
 """

@@ -14,6 +14,7 @@ from jsonschema import Draft202012Validator
 from even_palette.core.errors import UserError
 from even_palette.core.graph.slots import MOST_UNITS
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
@@ -135,7 +136,7 @@ def test_floats_ship_as_floats(history: History, sheets: Sheets, tmp_path: Path)
 def test_hours_later(wrap: Wrap, history: History, sheets: Sheets, tmp_path: Path) -> None:
     """After two hours at 90 widths a second a plane lies where whole numbers of turns have put it, in all runtimes."""
     use = PlaneUse(PlaneRef(PlaneKind.MAP, "base_colour"), wrap=wrap, speed=(90.0, -90.0))
-    history.do(commands.add_coat("/sheet_1", Coat("shade", planes={"plane": use})))
+    history.do(commands.add_coat(Overcoats("sheet_1"), Coat("shade", planes={"plane": use})))
     ship(history.kit, sheets, tmp_path / "package")
     loaded = load(tmp_path / "package")
     late = [play(loaded, "", 64, 64, time=7200.0).astype(int) for play in (play_reference, play_opengl)]
@@ -161,7 +162,11 @@ def test_a_package_holds_what_its_program_reads(history: History, sheets: Sheets
     dirt = add_map(
         history, tmp_path / "dirt.png", rng.integers(0, 255, (32, 32, 4)).astype(np.uint8), Role.NONE, Encoding.DATA
     )
-    history.do(commands.add_coat("/sheet_1", Coat("shade", planes={"plane": PlaneUse(PlaneRef(PlaneKind.MAP, dirt))})))
+    history.do(
+        commands.add_coat(
+            Overcoats("sheet_1"), Coat("shade", planes={"plane": PlaneUse(PlaneRef(PlaneKind.MAP, dirt))})
+        )
+    )
     made = contents(history.kit, sheets).package.sheets[0]
     channels = {entry.slot: entry.channels for entry in made.maps}
     assert channels["base_colour"] == 3
@@ -173,7 +178,7 @@ def test_a_package_holds_what_its_program_reads(history: History, sheets: Sheets
         "index": PlaneUse(PlaneRef(PlaneKind.TONE, "index")),
         "palette": PlaneUse(PlaneRef(PlaneKind.PALETTE, "palette")),
     }
-    history.do(commands.add_coat("/sheet_1", Coat("swap", planes=uses)))
+    history.do(commands.add_coat(Overcoats("sheet_1"), Coat("swap", planes=uses)))
     made = contents(history.kit, sheets).package.sheets[0]
     assert "base_colour" not in [entry.slot for entry in made.maps]
     assert (made.width, made.height) == (32, 32)

@@ -10,6 +10,7 @@ import pytest
 from PIL import Image
 
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Tone
@@ -76,7 +77,7 @@ def over(history: History, sheets: Sheets, coat: Coat) -> np.ndarray:
     bare = kit.with_sheet(commands.set_role("sheet_1", "id_map", Role.NONE).apply(kit).sheets[0])
     for region in bare.regions:
         bare = commands.remove_region(region.key).apply(bare)
-    made = commands.add_coat("/sheet_1", coat).apply(bare)
+    made = commands.add_coat(Overcoats("sheet_1"), coat).apply(bare)
     settings = resolve(made.parameters, made.variants, MASTER)
     return np.asarray(SheetRender(made.at(), sheets).render(["colour"], settings)["colour"], dtype=float)
 

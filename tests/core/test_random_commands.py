@@ -9,7 +9,7 @@ import pytest
 from even_palette.core.checks import find
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.coat_owners import without_unused
+from even_palette.core.kit.coat_owners import Overcoats, without_unused
 from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.mesh_file import MeshFile
@@ -67,7 +67,7 @@ def rich(tmp_path: Path, world: World) -> History:
     history.do(commands.put_slot("room", "right", "second"))
     history.do(commands.add_bake("sheet_1", Bake("height", "height", 256, 4, 1)))
     history.do(commands.add_tone("second", Tone("neutral", "Neutral", "neutral")))
-    history.do(commands.add_coat("/second", Coat("shift", {"hue": 20.0})))
+    history.do(commands.add_coat(Overcoats("second"), Coat("shift", {"hue": 20.0})))
     history.do(commands.make_recipe("region_3", "Paint"))
     return history
 

@@ -10,10 +10,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
+from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.coat_owners import RECIPE
+from even_palette.core.kit.coat_owners import RecipeCoats
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.recipe_file import (
@@ -125,7 +126,7 @@ def test_what_one_kit_saves_the_other_follows(living: tuple[History, Path], shee
     assert np.array_equal(colours(other.kit, sheets), colours(written_out, sheets))
     assert np.array_equal(colours(commands.let_go("region_2").apply(kept), sheets), colours(kept, sheets))
     assert other.kit.recipe("hull_paint").coats == kept.recipe("hull_paint").coats
-    assert other.kit.region("region_2").own_values == {"1 saturation": 0.5}
+    assert other.kit.region("region_2").own_values == {"shift": {"saturation": 0.5}}
     assert other.kit.parameter("region_1_colour").default == (0.1, 0.6, 0.3)
     folder.close()
 
@@ -155,12 +156,12 @@ def test_values_of_a_wearer_stay_where_they_fit(living: tuple[History, Path]) ->
     history.do(commands.set_own_value("region_1", "hue", 1, 12.0))
     history.do(commands.set_own_value("region_1", "strength", 0, 0.5))
     file = read_recipe(path)
-    shorter = RecipeFile((file.coats[1], file.coats[0]), file.parameters)
-    history.do(commands.change_recipe_to_file("hull_paint", path, shorter))
-    assert history.kit.region("region_1").own_values == {}
+    turned = RecipeFile((file.coats[1], replace(file.coats[0], kind="repaint", values={})), file.parameters)
+    history.do(commands.change_recipe_to_file("hull_paint", path, turned))
+    assert history.kit.region("region_1").own_values == {"shift": {"hue": 12.0}}
     check_kit(history.kit)
     history.undo()
-    assert history.kit.region("region_1").own_values == {"1 hue": 12.0, "0 strength": 0.5}
+    assert history.kit.region("region_1").own_values == {"shift": {"hue": 12.0}, "tint": {"strength": 0.5}}
 
 
 def test_a_plane_that_a_wearer_lacks_is_told(living: tuple[History, Path]) -> None:
@@ -227,12 +228,12 @@ def test_mutants_of_recipe_files_are_refused_or_hold(chance: random.Random) -> N
     [
         (b"", "Input data was truncated"),
         (b'{"coats": []}', "has no coat"),
-        (b'{"coats": [{"kind": "varnish"}]}', "unknown coat “varnish”"),
+        (b'{"coats": [{"kind": "varnish", "key": "a"}]}', "unknown coat “varnish”"),
         (b'{"coats": [{"kind": "tint"}], "format": 9}', "format 9"),
-        (b'{"coats": [{"kind": "tint", "values": {"colour": {"parameter": "lost"}}}]}', "is not there"),
+        (b'{"coats": [{"kind": "tint", "key": "a", "values": {"colour": {"parameter": "lost"}}}]}', "is not there"),
         (b'{"coats": [{"kind": "tint"}], "licence": 1}', "unknown field `licence`"),
         (
-            b'{"coats": [{"kind": "ramp", "planes": {"ramp": {"plane": {"kind": "ramp", "key": "lost"}}}}]}',
+            b'{"coats": [{"kind": "ramp", "key": "a", "planes": {"ramp": {"plane": {"kind": "ramp", "key": "lost"}}}}]}',
             "reads the palette or ramp “lost”, which is not in it",
         ),
     ],
@@ -247,10 +248,10 @@ def test_scripts_do_the_same(living: tuple[History, Path], tmp_path: Path) -> No
     with OpenKit(history.kit, None) as one:
         one.do("take_in_recipe", "hull_paint")
         one.keep_recipe("hull_paint", path)
-        one.do("set_cell_value", RECIPE + "hull_paint", "hue", 77.0, coat=1)
+        one.do("set_cell_value", RecipeCoats("hull_paint"), "hue", 77.0, coat=1)
         assert one.save(tmp_path / "saved") == []
         assert read_recipe(path).coats[1].values["hue"] == 77.0
-        one.do("set_cell_value", RECIPE + "hull_paint", "hue", 1.0, coat=1)
+        one.do("set_cell_value", RecipeCoats("hull_paint"), "hue", 1.0, coat=1)
         one.read_recipe("hull_paint")
         assert one.kit.recipe("hull_paint").coats[1].values["hue"] == 77.0
         with pytest.raises(UserError, match="is a file that is read from"):

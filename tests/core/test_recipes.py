@@ -8,8 +8,8 @@ import pytest
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import (
-    OVER,
-    RECIPE,
+    Overcoats,
+    RecipeCoats,
     coats_of,
     without_unused,
 )
@@ -69,9 +69,9 @@ def test_edited_once_every_wearer_follows(worn: History, sheets: Sheets) -> None
     kit = worn.kit
     for command in (
         commands.set_cell_value("region_2", "hue", -70.0, coat=1),
-        commands.set_cell_value(RECIPE + "hull_paint", "colour", (0.7, 0.5, 0.1)),
+        commands.set_cell_value(RecipeCoats("hull_paint"), "colour", (0.7, 0.5, 0.1)),
         commands.set_cell_value("region_1", "hue", 15.0, "day", 1),
-        commands.add_coat(RECIPE + "hull_paint", Coat("finish", {"roughness": 0.2})),
+        commands.add_coat(RecipeCoats("hull_paint"), Coat("finish", {"roughness": 0.2})),
         commands.set_own_value("region_2", "saturation", 1, 0.25),
     ):
         kit = command.apply(kit)
@@ -94,13 +94,44 @@ def test_own_values_are_edited_where_they_are(worn: History) -> None:
     worn.do(commands.set_cell_value("region_2", "hue", 60.0, coat=1))
     worn.do(commands.set_cell_value("region_2", "hue", -20.0, "day", 1))
     assert worn.kit.recipe("hull_paint") == recipe
-    assert isinstance(worn.kit.region("region_2").own_values["1 hue"], Bound)
+    assert isinstance(worn.kit.region("region_2").own_values["shift"]["hue"], Bound)
     assert commands.read_cell(worn.kit, "region_2", "day").settings[1]["hue"] == -20.0
     assert commands.read_cell(worn.kit, "region_1", "day").settings[1]["hue"] == 30.0
     worn.do(commands.remove_coat("region_1", 0))
-    assert list(worn.kit.region("region_2").own_values) == ["0 hue"]
+    assert list(worn.kit.region("region_2").own_values["shift"]) == ["hue"]
     worn.do(commands.set_coat_kind("region_1", "repaint", 0))
     assert worn.kit.region("region_2").own_values == {}
+    check_kit(worn.kit)
+
+
+def test_what_a_wearer_sets_goes_with_its_coat(worn: History, sheets: Sheets) -> None:
+    """Coats of a recipe move, others are added and removed: a wearer's own value stays that of its coat."""
+    worn.do(commands.set_own_value("region_2", "hue", 1, 50.0))
+    worn.do(commands.move_coat("region_1", 1, -1))
+    assert [coat.key for coat in worn.kit.recipe("hull_paint").coats] == ["shift", "tint"]
+    assert coats_of(worn.kit, "region_2")[0].values["hue"] == 50.0
+    assert np.array_equal(colours(worn.kit, sheets), colours(by_hand(worn.kit), sheets))
+    worn.do(commands.remove_coat("region_1", 0))
+    assert worn.kit.region("region_2").own_values == {}
+    worn.do(commands.add_coat(RecipeCoats("hull_paint"), Coat("shift")))
+    assert [coat.key for coat in worn.kit.recipe("hull_paint").coats] == ["tint", "shift_2"]  # never used twice
+    check_kit(worn.kit)
+
+
+def test_keys_of_coats(worn: History) -> None:
+    """Copies get keys of their own, and so do those that come under one that is taken; nobody else's are changed."""
+    worn.do(commands.copy_coats("region_3", ["region_3"]))
+    keys = [coat.key for coat in worn.kit.region("region_3").coats]
+    assert len(set(keys)) == len(keys) > 1
+    worn.do(commands.remove_coat("region_3", len(keys) - 1))
+    worn.do(commands.add_coat("region_3", Coat(worn.kit.region("region_3").coats[0].kind)))
+    assert worn.kit.region("region_3").coats[-1].key not in keys
+    before = [coat.key for coat in worn.kit.recipe("hull_paint").coats]
+    worn.do(commands.add_coat("region_2", Coat("tint")))
+    worn.do(commands.take_into_recipe("region_2"))
+    after = [coat.key for coat in worn.kit.recipe("hull_paint").coats]
+    assert after[: len(before)] == before
+    assert len(set(after)) == len(after) > len(before)
     check_kit(worn.kit)
 
 
@@ -119,7 +150,7 @@ def test_what_cannot_be_is_told(worn: History) -> None:
     with pytest.raises(UserError, match="wears a recipe; let go of it"):
         worn.do(commands.paste_cell(commands.read_cell(worn.kit, "region_3", ""), "region_1", ""))
     with pytest.raises(UserError, match="made of the coats of a region"):
-        worn.do(commands.make_recipe(OVER + "sheet_1", "Over"))
+        worn.do(commands.make_recipe(Overcoats("sheet_1"), "Over"))
     worn.do(commands.set_pattern("region_1", 0, PlaneUse(map_plane("base_colour"))))
     worn.do(commands.add_sheet("Other"))
     other = worn.kit.sheets[-1].key
@@ -132,12 +163,12 @@ def test_what_cannot_be_is_told(worn: History) -> None:
     ("wrong", "told"),
     [
         (lambda kit: _region(kit, recipe="nowhere"), "is not there"),
-        (lambda kit: _region(kit, own_values={"9 hue": 1.0}), "does not have"),
-        (lambda kit: _region(kit, own_values={"hue": 1.0}), "does not have"),
-        (lambda kit: _region(kit, own_values={"1 hue": 999.0}), "hue” cannot be 999"),
+        (lambda kit: _region(kit, own_values={"tint_9": {"hue": 1.0}}), "does not have"),
+        (lambda kit: _region(kit, own_values={"tint": {"hue": 1.0}}), "does not have"),
+        (lambda kit: _region(kit, own_values={"shift": {"hue": 999.0}}), "hue” cannot be 999"),
         (lambda kit: _recipe(kit, coats=()), "has no coat"),
         (lambda kit: _recipe(kit, key="A b"), "not a plain identifier"),
-        (lambda kit: _recipe(kit, coats=(Coat("tint"),) * 17), "17 coats"),
+        (lambda kit: _recipe(kit, coats=tuple(Coat("tint", key=f"tint_{n}") for n in range(17))), "17 coats"),
     ],
 )
 def test_damaged_recipes_are_refused(worn: History, wrong, told: str) -> None:  # type: ignore[no-untyped-def]
@@ -160,7 +191,7 @@ def _recipe(kit: Kit, **fields: object) -> Kit:
 
 
 def at_random(kit: Kit, rng: random.Random) -> Command:
-    owners = [*(region.key for region in kit.regions), OVER + "sheet_1", *(RECIPE + r.key for r in kit.recipes)]
+    owners = [*(region.key for region in kit.regions), Overcoats("sheet_1"), *(RecipeCoats(r.key) for r in kit.recipes)]
     owner = rng.choice(owners)
     regions = [region.key for region in kit.regions]
     coat = rng.randrange(max(1, len(coats_of(kit, owner))))

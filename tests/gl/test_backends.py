@@ -31,7 +31,7 @@ from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.graph.uniform_work import MOST_VECTORS, setup_of
 from even_palette.core.kit import commands
-from even_palette.core.kit.coat_owners import OVER
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Tone
@@ -453,8 +453,8 @@ def dress(draw: st.DrawFn, owner: str, number: int) -> list[commands.Command]:
 def dressings(draw: st.DrawFn) -> list[commands.Command]:
     """Up to three random coats on all four regions of the small kit, and up to two overcoats."""
     made = [commands.add_ramp(TIDE), commands.add_palette(FEW)]
-    for owner in (*(f"region_{region}" for region in range(1, 5)), OVER + "sheet_1"):
-        over = owner.startswith(OVER)
+    for owner in (*(f"region_{region}" for region in range(1, 5)), Overcoats("sheet_1")):
+        over = isinstance(owner, Overcoats)
         for coat in range(draw(st.integers(0, 2) if over else st.integers(1, 3))):
             if coat or over:
                 made.append(commands.add_coat(owner, Coat("tint")))

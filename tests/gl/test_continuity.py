@@ -13,6 +13,7 @@ from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.reference import Environment, run
 from even_palette.core.graph.slots import Slot
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.history import History
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import Reads
@@ -136,14 +137,14 @@ def test_no_coat_jumps_at_the_ends_of_its_values(kind: str, end: str, wide: Path
                 for spec in coat.planes
             }
             history.do(commands.add_coat("region_1", Coat(kind, values, planes)))
-            history.do(commands.add_coat("/sheet_1", Coat(kind, values, planes)))
+            history.do(commands.add_coat(Overcoats("sheet_1"), Coat(kind, values, planes)))
             assert_continuous(history, sheets)
 
 
 def test_outlines_do_not_take_colour_from_a_trace(sheets: Sheets, wide: Path) -> None:
     """Hue 40, brightness 0.3 in HSL, black with a millionth of red: it stays as grey as black is."""
     history = kit_of({role: wide / f"crate_{name}.png" for role, name in ROLES.items()}, coats=False)
-    history.do(commands.add_coat("/sheet_1", Coat("shift", {"space": "hsl", "hue": 40.0, "brightness": 0.3})))
+    history.do(commands.add_coat(Overcoats("sheet_1"), Coat("shift", {"space": "hsl", "hue": 40.0, "brightness": 0.3})))
     look = picture(history.kit.at(), sheets, Look())
     node = look.light
     assert node is not None

@@ -27,7 +27,7 @@ from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.coat_owners import OVER, coats_of
+from even_palette.core.kit.coat_owners import SheetOwner, coats_of, owners_on
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
@@ -90,7 +90,7 @@ class Board(QTableView):
 
     def _choose_row(self, row: int) -> None:
         if row >= 0:
-            self.session.select(region=self.board_model.owner(row))
+            self.session.select(self.board_model.owner(row))
 
     def add_variant(self) -> None:
         """Add a variant behind the others, and select it."""
@@ -109,7 +109,7 @@ class Board(QTableView):
 
     def _follow_selection(self) -> None:
         at = self.session.at
-        keys = [*(region.key for region in at.sheet.regions), OVER + at.key]
+        keys = owners_on(at.sheet)
         variants = list(at.kit.variant_names)
         if self.session.owner in keys and self.session.variant in variants:
             index = self.board_model.index(keys.index(self.session.owner), variants.index(self.session.variant))
@@ -226,7 +226,7 @@ class CellDelegate(QStyledItemDelegate):
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         self.session = session
-        self._drawn: dict[tuple[str, str, str], list[QImage]] = {}
+        self._drawn: dict[tuple[str, SheetOwner, str], list[QImage]] = {}
         self._cells: OrderedDict[tuple[object, ...], _Drawn] = OrderedDict()
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
@@ -238,8 +238,7 @@ class CellDelegate(QStyledItemDelegate):
         painter.fillRect(option.rect, grey(t.panel))
         if at is None or index.row() > len(at.sheet.regions) or index.column() > len(at.kit.variants):
             return
-        regions = at.sheet.regions
-        owner = regions[index.row()].key if index.row() < len(regions) else OVER + at.key
+        owner = owners_on(at.sheet)[index.row()]
         variant, coats = model.variant(index.column()), coats_of(at.kit, owner)
         if variant not in at.kit.variant_names or not coats:
             return
@@ -248,7 +247,7 @@ class CellDelegate(QStyledItemDelegate):
             painter.setPen(QPen(grey(t.text), 2))
             painter.drawRect(option.rect.adjusted(1, 1, -1, -1))
 
-    def _cell(self, at: Focus, owner: str, variant: str, size: QSize, painter: QPainter) -> QPixmap:
+    def _cell(self, at: Focus, owner: SheetOwner, variant: str, size: QSize, painter: QPainter) -> QPixmap:
         """The picture of a cell; one whose parts of the kit did not change is not made anew."""
         device = painter.device()
         ratio = device.devicePixelRatioF() if device is not None else 1.0
@@ -275,7 +274,7 @@ class CellDelegate(QStyledItemDelegate):
                 self._cells.popitem(last=False)
         return made
 
-    def _paint_cell(self, painter: QPainter, at: Focus, owner: str, variant: str, rect: QRect) -> bool:
+    def _paint_cell(self, painter: QPainter, at: Focus, owner: SheetOwner, variant: str, rect: QRect) -> bool:
         """Draw a cell; False if something of it is still to be made."""
         t, own = tokens(), is_own(at.kit, owner, variant)
         box = rect.adjusted(5, 3, -5, -3) if own else rect.adjusted(5, 9, -5, -9)
@@ -294,7 +293,7 @@ class CellDelegate(QStyledItemDelegate):
         painter.drawRect(box.adjusted(0, 0, -1, -1))
         return whole
 
-    def _mark(self, painter: QPainter, at: Focus, owner: str, variant: str, box: QRect, strip: QImage) -> None:
+    def _mark(self, painter: QPainter, at: Focus, owner: SheetOwner, variant: str, box: QRect, strip: QImage) -> None:
         """A small ball for a finish, a rim of light for a glow, as the variant has them."""
         cell = commands.read_cell(at.kit, owner, variant)
         for coat, settings in zip(cell.coats, cell.settings, strict=True):
@@ -314,7 +313,7 @@ class CellDelegate(QStyledItemDelegate):
                 painter.setPen(QPen(QColor.fromRgbF(*colour), 3))
                 painter.drawRect(box.adjusted(2, 2, -3, -3))
 
-    def _strips(self, at: Focus, owner: str, variant: str, with_paint: bool) -> tuple[list[QImage], bool]:
+    def _strips(self, at: Focus, owner: SheetOwner, variant: str, with_paint: bool) -> tuple[list[QImage], bool]:
         """The coat of a cell, and the paint under it if that is wanted; while they are made anew, those before them.
 
         Beside them, whether they are those of this kit.

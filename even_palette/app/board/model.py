@@ -7,7 +7,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from even_palette.app import plain
 from even_palette.app.session import Session
 from even_palette.core.colour.hexcode import encoded_to_hex
-from even_palette.core.kit.coat_owners import OVER, owner_name
+from even_palette.core.kit.coat_owners import SheetOwner, owner_name, owners_on
 from even_palette.core.kit.commands import bound_parameters, read_cell
 from even_palette.core.kit.model import Kit
 from even_palette.core.material.coats import COATS
@@ -47,10 +47,9 @@ class BoardModel(QAbstractTableModel):
         """The key of the variant that a column shows."""
         return MASTER if column == 0 else self.session.kit.variants[column - 1].key
 
-    def owner(self, row: int) -> str:
+    def owner(self, row: int) -> SheetOwner:
         """Whose coats a row shows: a region's, and in the last row the overcoats of the sheet."""
-        at = self.session.at
-        return at.sheet.regions[row].key if row < len(at.sheet.regions) else OVER + at.key
+        return owners_on(self.session.at.sheet)[row]
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole) and index.isValid():
@@ -67,17 +66,17 @@ class BoardModel(QAbstractTableModel):
         return regions[section].name if section < len(regions) else "Overcoats"
 
 
-def is_own(kit: Kit, key: str, variant: str) -> bool:
+def is_own(kit: Kit, owner: SheetOwner, variant: str) -> bool:
     """Whether a cell sets something itself; the master always does."""
     if variant == MASTER:
         return True
     own = kit.variant(variant).values
-    return any(parameter in own for parameter in bound_parameters(kit, key).values())
+    return any(parameter in own for parameter in bound_parameters(kit, owner).values())
 
 
-def describe_cell(kit: Kit, key: str, variant: str) -> str:
+def describe_cell(kit: Kit, owner: SheetOwner, variant: str) -> str:
     """A cell in words."""
-    cell = read_cell(kit, key, variant)
+    cell = read_cell(kit, owner, variant)
     coats = []
     for coat, choices, settings in zip(cell.coats, cell.choices, cell.settings, strict=True):
         values = []
@@ -89,5 +88,5 @@ def describe_cell(kit: Kit, key: str, variant: str) -> str:
                 shown = encoded_to_hex(setting) if isinstance(setting, tuple) else f"{setting:g}{spec.unit}"
                 values.append(f"{spec.label.lower()} {shown}")
         coats.append(", ".join([COATS[coat.kind].label, *values]))
-    state = "own" if is_own(kit, key, variant) else "inherited"
-    return f"{owner_name(kit, key)}, {kit.variant_names[variant]}: {'; '.join(coats) or 'nothing'} ({state})"
+    state = "own" if is_own(kit, owner, variant) else "inherited"
+    return f"{owner_name(kit, owner)}, {kit.variant_names[variant]}: {'; '.join(coats) or 'nothing'} ({state})"

@@ -110,7 +110,7 @@ class AreaTable(QTableWidget):
     def _select(self, row: int) -> None:
         regions = self.session.at.sheet.regions
         if 0 <= row < len(regions):
-            self.session.select(region=regions[row].key)
+            self.session.select(regions[row].key)
 
 
 def _side(column: int) -> Qt.AlignmentFlag:

@@ -40,7 +40,7 @@ class MasksPage(Page):
         self.look_wanted.emit(look)
 
     def _choose_region(self, key: str, look: Look) -> None:
-        self.session.select(region=key)
+        self.session.select(key)
         self.look_wanted.emit(look)
 
 

@@ -13,7 +13,7 @@ from even_palette.app.stand.renderer import to_image
 from even_palette.core.arrays import Levels
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.coat_owners import coats_of, recipe_length
+from even_palette.core.kit.coat_owners import SheetOwner, coats_of, recipe_length
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
@@ -40,7 +40,7 @@ class CoatList(ShortList):
         self.currentRowChanged.connect(self._choose)
         self.itemChanged.connect(self._switch)
 
-    def show_coats(self, owner: str, chosen: int) -> None:
+    def show_coats(self, owner: SheetOwner, chosen: int) -> None:
         """Show the coats of an owner, none for "", and which one is edited."""
         at, variant = self.session.at, self.session.variant
         self._busy = True
@@ -70,7 +70,7 @@ class CoatList(ShortList):
         self.setCurrentRow(chosen if coats else -1)
         self._busy = False
 
-    def _pictures(self, at: Focus, owner: str, variant: str, count: int) -> list[QIcon]:
+    def _pictures(self, at: Focus, owner: SheetOwner, variant: str, count: int) -> list[QIcon]:
         """The tones of the region before and after each coat; none while they are made."""
         sheets = self.session.sheets
 

@@ -154,7 +154,7 @@ class IdColoursTab(QWidget):
     def make_regions(self, colours: list[Rgb8]) -> None:
         """Make regions of ID colours, and select the last."""
         if colours and self.session.do(commands.add_regions(self.session.at.key, colours)):
-            self.session.select(region=self.session.at.sheet.regions[-1].key)
+            self.session.select(self.session.at.sheet.regions[-1].key)
 
     def pick(self, colour: Rgb8) -> None:
         """A click on the sheet: the ID colour that this texel belongs to."""
@@ -163,7 +163,7 @@ class IdColoursTab(QWidget):
         chosen = near.levels if near else colour
         have = {region.id_colour: region.key for region in self.session.at.sheet.regions}
         if chosen in have:
-            self.session.select(region=have[chosen])
+            self.session.select(have[chosen])
         else:
             self.make_regions([chosen])
         self.hex.setText(format_hex(chosen))

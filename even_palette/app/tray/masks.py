@@ -46,7 +46,7 @@ class MasksPanel(Panel):
         self.lossy.setToolTip("Finds the true ID colours first, and allows for the errors of block compression")
         self.lossy.clicked.connect(lambda on: self._change_unmix(lossy=on))
         self.region_box = choice("Region", [])
-        self.region_box.activated.connect(lambda i: session.select(region=self.region_box.itemData(i)))
+        self.region_box.activated.connect(lambda i: session.select(self.region_box.itemData(i)))
         self.inner = NumberRow("Inner", 0, MOST_TOLERANCE, "levels", 0, "Up to this distance a texel is wholly inside.")
         self.outer = NumberRow("Outer", 0, MOST_TOLERANCE, "levels", 0, "From this distance on a texel is outside.")
         for number in (self.inner, self.outer):

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from even_palette.app.tray.plane_use import strips_of
 from even_palette.core.kit import commands
-from even_palette.core.kit.coat_owners import OVER
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.sheet import Tone
@@ -36,7 +36,7 @@ def suited(at: Focus, spec: PlaneSpec) -> PlaneUse | None:
 
 
 def _put_on(at: Focus, coat: Coat) -> Command:
-    return commands.add_coat(OVER + at.key, coat)
+    return commands.add_coat(Overcoats(at.key), coat)
 
 
 def _occlusion(at: Focus) -> Command | str:

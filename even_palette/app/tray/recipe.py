@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QW
 from even_palette.app.controls import choice, give_menu, label, row, show_choice, tool
 from even_palette.app.session import Session
 from even_palette.core.kit import commands
-from even_palette.core.kit.coat_owners import OVER, owner_name
+from even_palette.core.kit.coat_owners import SheetOwner, owner_name
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.recipe_file import SUFFIX
 
@@ -32,9 +32,9 @@ class RecipeRow(QWidget):
         self.name.setAccessibleName("Name of the recipe")
         self.name.editingFinished.connect(self._rename)
         self.take_in = tool("Take coats into the recipe", "arrow-up", "Make the region's own coats part of the recipe")
-        self.take_in.clicked.connect(lambda: session.do(commands.take_into_recipe(session.owner)))
+        self.take_in.clicked.connect(lambda: session.do(commands.take_into_recipe(session.region)))
         self.drop = tool("Remove recipe", "trash", "Remove the recipe; its wearers keep its coats as their own")
-        self.drop.clicked.connect(lambda: session.do(commands.remove_recipe(session.kit.region(session.owner).recipe)))
+        self.drop.clicked.connect(lambda: session.do(commands.remove_recipe(self.worn)))
         self.wearers = label("", "quiet")
         head = label("Recipe", "section")
         head.setFixedWidth(HEAD_PX)
@@ -57,29 +57,29 @@ class RecipeRow(QWidget):
         column.addWidget(self.named)
         column.addWidget(self.wearers)
 
-    def show_owner(self, at: Focus, owner: str) -> None:
+    def show_owner(self, at: Focus, owner: SheetOwner) -> None:
         """Show what a region wears; overcoats wear no recipe."""
-        over = owner.startswith(OVER)
-        worn = "" if over else at.kit.region(owner).recipe
+        region = at.kit.region(owner) if isinstance(owner, str) else None
+        worn = region.recipe if region else ""
         self.box.blockSignals(True)
         self.box.clear()
         self.box.addItem("Coats of its own", "")
         for recipe in at.kit.recipes:
             self.box.addItem(recipe.name, recipe.key)
-        if not over and not worn:
+        if region and not worn:
             self.box.addItem("Make one of these coats", MAKE_RECIPE)
-        if not over:
+        if region:
             self.box.addItem("From a file …", FROM_FILE)
         self.box.blockSignals(False)
-        self.box.setEnabled(not over)
+        self.box.setEnabled(region is not None)
         show_choice(self.box, worn)
         self.named.setVisible(bool(worn))
         self.wearers.setVisible(bool(worn))
-        if worn:
+        if region and worn:
             if not self.name.hasFocus():
                 self.name.setText(at.kit.recipe(worn).name)
-            self.take_in.setEnabled(bool(at.kit.region(owner).coats))
-            others = [region.name for region in at.kit.wearers(worn) if region.key != owner]
+            self.take_in.setEnabled(bool(region.coats))
+            others = [other.name for other in at.kit.wearers(worn) if other.key != owner]
             recipe, files = at.kit.recipe(worn), self.session.files
             self.file.setMenu(self.in_file if recipe.path else self.in_no_file)
             told = [f"Also worn by {', '.join(others)}." if others else "Worn by no other region yet."]
@@ -88,6 +88,8 @@ class RecipeRow(QWidget):
 
     def _wear(self, recipe: str) -> None:
         session, owner = self.session, self.session.owner
+        if not isinstance(owner, str):
+            return
         if recipe == FROM_FILE:
             self._open()
         elif recipe == MAKE_RECIPE:
@@ -102,7 +104,7 @@ class RecipeRow(QWidget):
     def worn(self) -> str:
         """The key of the recipe that the selected owner wears, or ""."""
         owner = self.session.owner
-        return "" if owner.startswith(OVER) or not owner else self.session.kit.region(owner).recipe
+        return self.session.kit.region(owner).recipe if isinstance(owner, str) and owner else ""
 
     # The file of the recipe
 
@@ -113,11 +115,11 @@ class RecipeRow(QWidget):
 
     def open_file(self, path: Path) -> None:
         """Let the selected region wear the recipe of a file."""
-        session, owner = self.session, self.session.owner
+        session, region = self.session, self.session.region
 
         def wear(key: str) -> None:
-            if any(region.key == owner for region in session.kit.regions):  # it may have gone meanwhile
-                session.do(commands.wear_recipe(owner, key))
+            if any(each.key == region for each in session.kit.regions):  # it may have gone meanwhile
+                session.do(commands.wear_recipe(region, key))
 
         session.files.recipes.open(path, wear)
 

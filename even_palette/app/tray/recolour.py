@@ -25,10 +25,12 @@ from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import (
-    OVER,
+    Overcoats,
+    SheetOwner,
     coats_of,
     home_of,
     owner_name,
+    owners_on,
     recipe_length,
     users_of,
     users_of_all,
@@ -127,7 +129,7 @@ class RecolourPanel(Panel):
         self.coat = min(self.coat, max(0, len(coats) - 1))
         self._show_coats(coats)
         for button in self.defaults:
-            button.setVisible(owner.startswith(OVER))
+            button.setVisible(isinstance(owner, Overcoats))
         self.recipe_row.setEnabled(True)
         self.recipe_row.show_owner(at, owner)
         self.copy.setEnabled(bool(coats_of(at.kit, owner)))
@@ -149,7 +151,7 @@ class RecolourPanel(Panel):
     # Where the coat acts
 
     def _acts(self) -> Look:
-        return Look("coat", self.session.variant, self.session.owner, coat=self.coat)
+        return Look("coat", self.session.variant, coat=self.coat, owner=self.session.owner)
 
     def _see(self) -> None:
         self.look_wanted.emit(self._acts() if self.see.isChecked() else Look(variant=self.session.variant))
@@ -182,11 +184,11 @@ class RecolourPanel(Panel):
         self.copy_menu.clear()
         several = len(session.kit.sheets) > 1
         for sheet in session.kit.sheets:
-            for other in (*(region.key for region in sheet.regions), OVER + sheet.key):
+            for other in owners_on(sheet):
                 if other == owner:
                     continue
                 name = owner_name(session.kit, other)
-                text = f"{sheet.name} · {name}" if several and not other.startswith(OVER) else name
+                text = f"{sheet.name} · {name}" if several and not isinstance(other, Overcoats) else name
                 action = self.copy_menu.addAction(plain.item(text))
                 assert action is not None
                 action.triggered.connect(lambda _, other=other: session.do(commands.copy_coats(owner, [other], [coat])))
@@ -195,7 +197,7 @@ class RecolourPanel(Panel):
 
     def _show_coats(self, coats: tuple[Coat, ...]) -> None:
         self.coats.show_coats(self.session.owner if coats else "", self.coat)
-        self.order.follow(len(coats), self.coat, least=0 if self.session.owner.startswith(OVER) else 1)
+        self.order.follow(len(coats), self.coat, least=0 if isinstance(self.session.owner, Overcoats) else 1)
 
     def _choose_coat(self, index: int) -> None:
         self.coat = index
@@ -247,7 +249,7 @@ class RecolourPanel(Panel):
 
     # The values of the chosen coat
 
-    def _shape_of(self, at: Focus, owner: str) -> object:
+    def _shape_of(self, at: Focus, owner: SheetOwner) -> object:
         """What decides which widgets there are; values alone are shown in the widgets that are there."""
         coat = coats_of(at.kit, owner)[self.coat]
         bound = commands.bound_parameters(at.kit, owner)
@@ -255,12 +257,12 @@ class RecolourPanel(Panel):
         shared = {place: [use.owner for use in users.get(key, [])] for place, key in bound.items()}
         known = [(parameter.key, parameter.name, parameter.kind) for parameter in at.kit.parameters]
         ways = [coat.values.get(spec.name, spec.default) for spec in COATS[coat.kind].values if spec.choices]
-        if not owner.startswith(OVER):
-            ways += [at.kit.region(owner).recipe, *at.kit.region(owner).own_values]
+        if isinstance(owner, str):
+            ways += [at.kit.region(owner).recipe, *map(repr, at.kit.region(owner).own_values.items())]
         what = (owner, owner_name(at.kit, owner), self.coat, coat.kind)
         return (*what, ways, bound, shared, known, self.session.variant)
 
-    def _build(self, at: Focus, owner: str) -> None:
+    def _build(self, at: Focus, owner: SheetOwner) -> None:
         empty(self.values)
         self.editors, self.cells, self.starts = {}, None, None
         coat = coats_of(at.kit, owner)[self.coat]
@@ -311,7 +313,7 @@ class RecolourPanel(Panel):
         pattern = PlaneUseEditor("Pattern", "Everywhere")
         self._add_plane("Pattern", "Where the coat acts: 0 not at all, 1 wholly.", "pattern", pattern, "")
 
-    def _choose_cell(self, owner: str, number: int) -> None:
+    def _choose_cell(self, owner: SheetOwner, number: int) -> None:
         self.session.do(commands.set_cell_value(owner, "cell", float(number), self.session.variant, self.coat))
 
     def _add_plane(self, title: str, told: str, name: str, editor: StripBox | PlaneUseEditor, plane: str) -> None:
@@ -330,7 +332,7 @@ class RecolourPanel(Panel):
         self.values.addWidget(label(title, "section"))
         self.values.addWidget(editor)
 
-    def _editor(self, owner: str, spec: ValueSpec, several: bool) -> QWidget:
+    def _editor(self, owner: SheetOwner, spec: ValueSpec, several: bool) -> QWidget:
         session, coat = self.session, self.coat
 
         def change(setting: Setting) -> None:
@@ -352,7 +354,7 @@ class RecolourPanel(Panel):
         number.finished.connect(session.history.end_merge)
         return number
 
-    def _binding(self, at: Focus, owner: str, spec: ValueSpec) -> QToolButton:
+    def _binding(self, at: Focus, owner: SheetOwner, spec: ValueSpec) -> QToolButton:
         """Tells whether the value is fixed or which parameter it follows; its menu binds it to another."""
         parameter = commands.bound_parameters(at.kit, owner).get((self.coat, spec.name))
         button = tool(f"Binding of {spec.label}", "link" if parameter else "link-break", "")
@@ -375,7 +377,7 @@ class RecolourPanel(Panel):
             action.setCheckable(True)
             action.setChecked(key == (parameter or ""))
             action.triggered.connect(lambda _, key=key: self._bind(owner, spec.name, parameter, key))
-        if self.coat < recipe_length(at.kit, owner):
+        if isinstance(owner, str) and self.coat < recipe_length(at.kit, owner):
             menu.addSeparator()
             own = commands.overrides(at.kit, owner, spec.name, self.coat)
             action = menu.addAction("Follow the recipe" if own else "Set for this region alone")
@@ -391,7 +393,7 @@ class RecolourPanel(Panel):
         now = None if own else cell.settings[self.coat][value_name]
         self.session.do(commands.set_own_value(owner, value_name, self.coat, now))
 
-    def _sharers(self, at: Focus, owner: str, spec: ValueSpec) -> str:
+    def _sharers(self, at: Focus, owner: SheetOwner, spec: ValueSpec) -> str:
         """Who else follows the parameter of a value, in words."""
         parameter = commands.bound_parameters(at.kit, owner).get((self.coat, spec.name))
         if parameter is None:
@@ -400,7 +402,7 @@ class RecolourPanel(Panel):
         places = [use for use in users_of(at.kit, parameter) if (use.owner, use.coat) not in mine]
         return ", ".join(dict.fromkeys(owner_name(at.kit, use.owner) for use in places))
 
-    def _bind(self, owner: str, value_name: str, parameter: str | None, chosen: str) -> None:
+    def _bind(self, owner: SheetOwner, value_name: str, parameter: str | None, chosen: str) -> None:
         if chosen == OF_ITS_OWN:
             if parameter is not None:
                 self.session.do(commands.unbind(owner, value_name, self.coat))
@@ -410,7 +412,7 @@ class RecolourPanel(Panel):
         else:
             self.session.do(commands.unbind(owner, value_name, self.coat))
 
-    def _show_values(self, at: Focus, owner: str) -> None:
+    def _show_values(self, at: Focus, owner: SheetOwner) -> None:
         cell, coat = commands.read_cell(at.kit, owner, self.session.variant), coats_of(at.kit, owner)[self.coat]
         choices, settings = cell.choices[self.coat], cell.settings[self.coat]
         if self.starts is not None:
@@ -434,7 +436,7 @@ class RecolourPanel(Panel):
                 assert not isinstance(value, tuple)
                 editor.show_value(value)
 
-    def _seen_colour(self, at: Focus, owner: str) -> Colour:
+    def _seen_colour(self, at: Focus, owner: SheetOwner) -> Colour:
         """The mean colour of the owner as the variant wears it, linear; grey while that is made."""
         try:
             strip = coat_strip(at, self.session.sheets, owner, self.session.variant)

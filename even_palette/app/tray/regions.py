@@ -119,7 +119,7 @@ class RegionsPanel(Panel):
         colours = fresh_id_colours(1, [region.id_colour for region in at.sheet.regions])
         made = new_regions(at, [f"Region {len(at.sheet.regions) + 1}"], colours)
         if self.session.do(commands.put_regions(at.key, made)):
-            self.session.select(region=made[0].key)
+            self.session.select(made[0].key)
 
     def _rename(self, item: QListWidgetItem) -> None:
         key = item.data(Qt.ItemDataRole.UserRole)
@@ -132,4 +132,4 @@ class RegionsPanel(Panel):
 
     def _select(self, index: int) -> None:
         if 0 <= index < len(self.session.at.sheet.regions):
-            self.session.select(region=self.session.at.sheet.regions[index].key)
+            self.session.select(self.session.at.sheet.regions[index].key)

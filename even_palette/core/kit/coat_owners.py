@@ -1,135 +1,182 @@
 """Who wears coats: regions, sheets (their overcoats) and recipes; and every value that their coats have."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from msgspec.structs import replace
 
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.names import retire
+from even_palette.core.kit.names import Names, identifier, retire
 from even_palette.core.kit.sheet import Region, Sheet
 from even_palette.core.kit.trees import with_region
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Bound, Coat, Value
 
-OVER = "/"
-"""What the overcoats of a sheet are called beside the keys of regions: this sign and the key of the sheet."""
+
+@dataclass(frozen=True)
+class Overcoats:
+    """The coats that lie on the whole of a sheet, by its key."""
+
+    sheet: str
 
 
-RECIPE = ":"
-"""What the coats of a recipe are called beside the keys of regions: this sign and the key of the recipe."""
+@dataclass(frozen=True)
+class RecipeCoats:
+    """The coats of a recipe, by its key."""
+
+    recipe: str
 
 
-def coats_of(kit: Kit, owner: str) -> tuple[Coat, ...]:
-    """All coats that an owner wears, in order; those of a region's recipe come first. Raises KeyError.
+SheetOwner = str | Overcoats
+"""Who wears coats on a sheet; a text is the key of a region."""
+Owner = SheetOwner | RecipeCoats
+"""Who has coats."""
 
-    An owner is a region by its key, the overcoats of a sheet by OVER and its key, or a recipe by RECIPE and its key.
-    """
+
+def owners_on(sheet: Sheet) -> list[SheetOwner]:
+    """All who wear coats on a sheet: its regions from the topmost down, then its overcoats."""
+    return [*(region.key for region in sheet.regions), Overcoats(sheet.key)]
+
+
+def coats_of(kit: Kit, owner: Owner) -> tuple[Coat, ...]:
+    """All coats that an owner wears, in order; those of a region's recipe come first. Raises KeyError."""
     own = own_coats(kit, owner)
-    if owner.startswith((OVER, RECIPE)):
-        return own
-    region = kit.region(owner)
-    return (*_followed(kit, region), *own)
+    return (*_followed(kit, kit.region(owner)), *own) if isinstance(owner, str) else own
 
 
-def own_coats(kit: Kit, owner: str) -> tuple[Coat, ...]:
+def own_coats(kit: Kit, owner: Owner) -> tuple[Coat, ...]:
     """The coats that belong to an owner, without those of a recipe that it wears. Raises KeyError."""
-    if owner.startswith(OVER):
-        return kit.sheet(owner[1:]).overcoats
-    if owner.startswith(RECIPE):
-        return kit.recipe(owner[1:]).coats
-    return kit.region(owner).coats
+    match owner:
+        case Overcoats(sheet):
+            return kit.sheet(sheet).overcoats
+        case RecipeCoats(recipe):
+            return kit.recipe(recipe).coats
+        case region:
+            return kit.region(region).coats
 
 
 def _followed(kit: Kit, region: Region) -> list[Coat]:
     """The coats of a region's recipe with the values that the region sets itself."""
     if not region.recipe:
         return []
-    found = list(kit.recipe(region.recipe).coats)
-    for place, value in region.own_values.items():
-        number, name = place.split(" ", 1)
-        if int(number) < len(found):
-            coat = found[int(number)]
-            found[int(number)] = replace(coat, values={**coat.values, name: value})
-    return found
+    own = region.own_values
+    return [
+        replace(coat, values={**coat.values, **own[coat.key]}) if coat.key in own else coat
+        for coat in kit.recipe(region.recipe).coats
+    ]
 
 
-def recipe_length(kit: Kit, owner: str) -> int:
+def recipe_length(kit: Kit, owner: Owner) -> int:
     """How many of an owner's coats are those of a recipe that it wears."""
-    if owner.startswith((OVER, RECIPE)) or not kit.region(owner).recipe:
-        return 0
-    return len(kit.recipe(kit.region(owner).recipe).coats)
+    recipe = kit.region(owner).recipe if isinstance(owner, str) else ""
+    return len(kit.recipe(recipe).coats) if recipe else 0
 
 
-def sheets_of(kit: Kit, owner: str) -> list[Sheet]:
+def sheets_of(kit: Kit, owner: Owner) -> list[Sheet]:
     """The sheets on which the coats of an owner are seen: those of all wearers of a recipe. Raises KeyError."""
-    if owner.startswith(OVER):
-        return [kit.sheet(owner[1:])]
-    if owner.startswith(RECIPE):
-        kit.recipe(owner[1:])
-        return [sheet for sheet in kit.sheets if any(region.recipe == owner[1:] for region in sheet.regions)]
-    return [kit.sheet_of(owner)]
+    match owner:
+        case Overcoats(sheet):
+            return [kit.sheet(sheet)]
+        case RecipeCoats(recipe):
+            kit.recipe(recipe)
+            return [sheet for sheet in kit.sheets if any(region.recipe == recipe for region in sheet.regions)]
+        case region:
+            return [kit.sheet_of(region)]
 
 
-def home_of(kit: Kit, owner: str, coat: int) -> tuple[str, int]:
-    """To whom the coat with this number belongs, and its number there. Raises KeyError if there is no such coat."""
+def home_of(kit: Kit, owner: Owner, coat: int) -> tuple[Owner, int]:
+    """To whom the coat at this place belongs, and its place there. Raises KeyError if there is no such coat."""
     count = recipe_length(kit, owner)
     if not 0 <= coat < count + len(own_coats(kit, owner)):
         raise KeyError(coat)
-    return (RECIPE + kit.region(owner).recipe, coat) if coat < count else (owner, coat - count)
+    if coat < count:
+        assert isinstance(owner, str)
+        return RecipeCoats(kit.region(owner).recipe), coat
+    return owner, coat - count
 
 
-def owner_name(kit: Kit, owner: str) -> str:
+def owner_name(kit: Kit, owner: Owner) -> str:
     """What the owner of coats is called. Raises KeyError if there is none."""
-    if owner.startswith(RECIPE):
-        return kit.recipe(owner[1:]).name
-    if not owner.startswith(OVER):
-        return kit.region(owner).name
-    several = len(kit.sheets) > 1
-    return f"Overcoats of {kit.sheet(owner[1:]).name}" if several else "Overcoats"
+    match owner:
+        case RecipeCoats(recipe):
+            return kit.recipe(recipe).name
+        case Overcoats(sheet):
+            name = kit.sheet(sheet).name
+            return f"Overcoats of {name}" if len(kit.sheets) > 1 else "Overcoats"
+        case region:
+            return kit.region(region).name
 
 
-def with_coats(kit: Kit, owner: str, coats: tuple[Coat, ...]) -> Kit:
-    """The kit with the coats that belong to an owner replaced. Raises KeyError."""
-    if owner.startswith(OVER):
-        return kit.with_sheet(replace(kit.sheet(owner[1:]), overcoats=coats))
-    if owner.startswith(RECIPE):
-        changed = replace(kit.recipe(owner[1:]), coats=coats)
-        return replace(kit, recipes=change_one(kit.recipes, lambda r: r.key == changed.key, lambda _: changed))
-    return with_region(kit, owner, lambda region: replace(region, coats=coats))
+def with_coats(kit: Kit, owner: Owner, coats: Sequence[Coat]) -> Kit:
+    """The kit with the coats that belong to an owner replaced. Raises KeyError.
+
+    Those that have no key yet get one that was never used, and so do those that come under one that another has; into
+    a recipe also those that come under one that another had, as regions of other kits may set values of that.
+    """
+    before = [coat.key for coat in own_coats(kit, owner)]
+    match owner:
+        case Overcoats(sheet):
+            coats = keyed_coats(coats, (*kit.retired, *before))
+            kit = kit.with_sheet(replace(kit.sheet(sheet), overcoats=coats))
+        case RecipeCoats(recipe):
+            worn = kit.recipe(recipe)
+            coats = keyed_coats(coats, before, set(worn.retired) - set(before))
+            gone = set(before) - {coat.key for coat in coats}
+            changed = replace(worn, coats=coats, retired=tuple(sorted({*worn.retired, *gone})))
+            return replace(kit, recipes=change_one(kit.recipes, lambda r: r.key == recipe, lambda _: changed))
+        case region:
+            linked = kit.region(region).recipe
+            others = [coat.key for coat in kit.recipe(linked).coats] if linked else []
+            coats = keyed_coats(coats, (*kit.retired, *before), others)
+            kit = with_region(kit, region, lambda worn: replace(worn, coats=coats))
+    return retire(kit, *sorted(set(before) - {coat.key for coat in coats}))
+
+
+def keyed_coats(coats: Sequence[Coat], used: Iterable[str] = (), others: Iterable[str] = ()) -> tuple[Coat, ...]:
+    """Coats with a key each, no two the same: one that they have stays, unless it is among those of `others`.
+
+    None that is given is among the `used` ones.
+    """
+    seen, free = set(others), Names({*used, *others, *(coat.key for coat in coats)}, "_")
+    found = []
+    for coat in coats:
+        if not coat.key or coat.key in seen:
+            coat = replace(coat, key=free.give(identifier(coat.kind)))
+        seen.add(coat.key)
+        found.append(coat)
+    return tuple(found)
 
 
 @dataclass(frozen=True)
 class ValueUse:
     """One value of one coat: whose coat it is (see `coats_of`), its place, what declares it and what it is set to."""
 
-    owner: str
+    owner: Owner
     coat: int
     spec: ValueSpec
     value: Value
 
 
-def value_uses(kit: Kit, owner: str = "") -> Iterator[ValueUse]:
+def value_uses(kit: Kit, owner: Owner | None = None) -> Iterator[ValueUse]:
     """Every value of every coat, defaults filled in: of one owner with its recipe, or of the kit, each once."""
-    if owner:
-        yield from _uses(owner, coats_of(kit, owner), 0)
+    if owner is not None:
+        yield from _uses(owner, coats_of(kit, owner))
         return
     for recipe in kit.recipes:
-        yield from _uses(RECIPE + recipe.key, recipe.coats, 0)
-    lengths = {recipe.key: len(recipe.coats) for recipe in kit.recipes}
+        yield from _uses(RecipeCoats(recipe.key), recipe.coats)
     for sheet in kit.sheets:
         for region in sheet.regions:
-            count = lengths[region.recipe] if region.recipe else 0
-            for use in _uses(region.key, (*_followed(kit, region), *region.coats), 0):
-                if use.coat >= count or f"{use.coat} {use.spec.name}" in region.own_values:
+            worn = _followed(kit, region)
+            for use in _uses(region.key, (*worn, *region.coats)):
+                if use.coat >= len(worn) or use.spec.name in region.own_values.get(worn[use.coat].key, ()):
                     yield use
-        yield from _uses(OVER + sheet.key, sheet.overcoats, 0)
+        yield from _uses(Overcoats(sheet.key), sheet.overcoats)
 
 
-def _uses(owner: str, coats: Sequence[Coat], first: int) -> Iterator[ValueUse]:
-    for number, coat in enumerate(coats, first):
+def _uses(owner: Owner, coats: Sequence[Coat]) -> Iterator[ValueUse]:
+    for number, coat in enumerate(coats):
         for spec in COATS[coat.kind].values:
             yield ValueUse(owner, number, spec, coat.values.get(spec.name, spec.default))
 

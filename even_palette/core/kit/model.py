@@ -21,6 +21,7 @@ class Recipe(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     One with a `path` lives in a file that other kits link too (see `kit/recipe_file`); path as for maps. `sha256` is
     what the file held when it was read or written last, and `linked` are the keys in the kit by those in the file.
+    `retired` are keys of coats that it had; they are never given to another.
     """
 
     key: str
@@ -29,6 +30,7 @@ class Recipe(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     path: str = ""
     sha256: str = ""
     linked: dict[str, str] = {}
+    retired: tuple[str, ...] = ()
 
 
 class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):

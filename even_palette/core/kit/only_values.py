@@ -46,7 +46,11 @@ def _sheets_alike(one: Sheet, other: Sheet) -> bool:
 def _regions_alike(one: Region, other: Region) -> bool:
     bare = replace(one, coats=other.coats, own_values=other.own_values)
     coats = _all(one.coats, other.coats, _coats_alike)
-    return bare == other and coats and _values_alike(one.own_values, other.own_values)
+    return bare == other and coats and _own_alike(one.own_values, other.own_values)
+
+
+def _own_alike(one: dict[str, dict[str, Value]], other: dict[str, dict[str, Value]]) -> bool:
+    return all(_values_alike(one.get(key, {}), other.get(key, {})) for key in one.keys() | other.keys())
 
 
 def _recipes_alike(one: Recipe, other: Recipe) -> bool:

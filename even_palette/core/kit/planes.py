@@ -5,6 +5,7 @@ from collections.abc import Iterable, Sequence
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
+from even_palette.core.kit.coat_owners import keyed_coats
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Region, Sheet, Source, Step, Tone
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
@@ -120,7 +121,9 @@ def _mended(kit: Kit, sheet: Sheet) -> Sheet:
         worn = recipes[region.recipe].coats if region.recipe in recipes else ()
         if tuple(map(whole, worn)) != worn:
             # It lets go of a recipe that its sheet cannot have, and keeps what of it can be.
-            return replace(region, recipe="", own_values={}, steps=steps, coats=(*map(whole, worn), *coats))
+            return replace(
+                region, recipe="", own_values={}, steps=steps, coats=keyed_coats((*map(whole, worn), *coats))
+            )
         return replace(region, coats=coats, steps=steps)
 
     def tone_of(tone: Tone) -> Tone:

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from even_palette.core.disk.gate import read_bytes, reason
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.kit.coat_owners import RECIPE, value_uses, with_coats
+from even_palette.core.kit.coat_owners import RecipeCoats, keyed_coats, value_uses
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import identifier, new_key, unique
@@ -26,7 +26,7 @@ from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse
 from even_palette.core.tones.palette import Palette
 from even_palette.core.tones.ramp import Ramp
 
-RECIPE_FORMAT = 1
+RECIPE_FORMAT = 2
 SUFFIX = ".recipe.json"
 MOST_RECIPE_BYTES = 4 << 20
 MOST_REMEMBERED = 64
@@ -36,7 +36,8 @@ class RecipeFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A recipe as a file holds it; it is called as the file is.
 
     Its parameters, palettes and ramps are those that its coats follow and read. Their keys, which are their names too,
-    hold within the file: each kit has keys and names of its own for them.
+    hold within the file: each kit has keys and names of its own for them. Keys of coats are the same everywhere, and
+    those of `retired` are never given again. In format 1 coats had none.
     """
 
     coats: tuple[Coat, ...]
@@ -44,6 +45,7 @@ class RecipeFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     palettes: tuple[Palette, ...] = ()
     ramps: tuple[Ramp, ...] = ()
     format: int = RECIPE_FORMAT
+    retired: tuple[str, ...] = ()
 
 
 _known: OrderedDict[str, RecipeFile] = OrderedDict()
@@ -64,6 +66,8 @@ def decode_recipe(text: bytes, name: str) -> RecipeFile:
     """The recipe that a file describes. Raises UserError, naming the file, for one that does not hold together."""
     try:
         file = msgspec.json.decode(text, type=RecipeFile)
+        if file.format == 1:
+            file = replace(file, coats=keyed_coats(file.coats), format=RECIPE_FORMAT)
         if file.format != RECIPE_FORMAT:
             raise UserError(f"it has format {file.format}; this version reads format {RECIPE_FORMAT}.")
         check_counts(_plain(file))
@@ -83,7 +87,7 @@ def decode_recipe(text: bytes, name: str) -> RecipeFile:
 
 def _plain(file: RecipeFile) -> Kit:
     """A kit that has just what is in the file, under the file's own keys."""
-    recipe = Recipe("a_recipe", "Recipe", file.coats)
+    recipe = Recipe("a_recipe", "Recipe", file.coats, retired=file.retired)
     return Kit(parameters=file.parameters, palettes=file.palettes, ramps=file.ramps, recipes=(recipe,))
 
 
@@ -124,7 +128,7 @@ def recipe_of(kit: Kit, key: str) -> tuple[RecipeFile, dict[str, str]]:
     """What the file of a recipe would hold now, and the keys in the kit by those in the file. Raises KeyError."""
     recipe = kit.recipe(key)
     names = {own: name for name, own in recipe.linked.items()}
-    bound = [use.value.parameter for use in value_uses(kit, RECIPE + key) if isinstance(use.value, Bound)]
+    bound = [use.value.parameter for use in value_uses(kit, RecipeCoats(key)) if isinstance(use.value, Bound)]
     strips = [use.plane.key for coat in recipe.coats for use in uses_of(coat) if _is_strip(use)]
     used = list(dict.fromkeys([*bound, *strips]))
     for own in used:
@@ -136,6 +140,7 @@ def recipe_of(kit: Kit, key: str) -> tuple[RecipeFile, dict[str, str]]:
         tuple(replace(p, key=names[p.key], name=names[p.key]) for p in map(kit.parameter, sorted(set(bound)))),
         tuple(replace(p, key=names[p.key], name=names[p.key]) for p in kit.palettes if p.key in used),
         tuple(replace(r, key=names[r.key], name=names[r.key]) for r in kit.ramps if r.key in used),
+        retired=recipe.retired,
     )
     in_order = replace(
         file,
@@ -186,14 +191,16 @@ def with_recipe(kit: Kit, path: Path, file: RecipeFile, key: str = "") -> tuple[
     for ramp in file.ramps:
         ramps, linked[ramp.key] = _with_strip(kit, kit.ramps, ramp, known.get(ramp.key, ""))
         kit = replace(kit, ramps=ramps)
-    coats = tuple(_with_keys(coat, lambda name: linked.get(name, name)) for coat in file.coats)
+    coats = keyed_coats([_with_keys(coat, lambda name: linked.get(name, name)) for coat in file.coats])
     if before is None:
         stem = path.name.removesuffix(SUFFIX).removesuffix(".json")
         name = unique(stem or "Recipe", [recipe.name for recipe in kit.recipes])
         key = new_key(kit, name)
-        kit = replace(kit, recipes=(*kit.recipes, Recipe(key, name, coats)))
+        kit = replace(kit, recipes=(*kit.recipes, Recipe(key, name, coats, retired=file.retired)))
     else:
-        kit = _where_it_fits(with_coats(kit, RECIPE + key, coats), key, before.coats)
+        changed = replace(before, coats=coats, retired=file.retired)
+        kit = replace(kit, recipes=change_one(kit.recipes, lambda recipe: recipe.key == key, lambda _: changed))
+        kit = _where_it_fits(kit, key, before.coats)
     kit = living_at(kit, key, os.path.abspath(path), content_id(file), linked)
     check_kit(kit)
     return kit, key
@@ -238,14 +245,10 @@ def _with_strip(kit: Kit, strips: tuple[Strip, ...], given: Strip, own: str) -> 
 
 def _where_it_fits(kit: Kit, key: str, before: tuple[Coat, ...]) -> Kit:
     """The kit whose wearers set no value that their recipe does not have any more."""
-    kinds = [coat.kind for coat in kit.recipe(key).coats]
-
-    def fits(place: str) -> bool:
-        number = int(place.split(" ", 1)[0])
-        return number < len(kinds) and number < len(before) and kinds[number] == before[number].kind
+    was, now = ({coat.key: coat.kind for coat in coats} for coats in (before, kit.recipe(key).coats))
 
     for region in kit.wearers(key):
-        left = {place: value for place, value in region.own_values.items() if fits(place)}
+        left = {coat: own for coat, own in region.own_values.items() if now.get(coat) == was.get(coat)}
         kit = with_region(kit, region.key, lambda worn, left=left: replace(worn, own_values=left))  # type: ignore[misc]
         sheet, recipe = kit.sheet_of(region.key), kit.recipe(key)
         if lacks := missing_plane(kit, sheet, recipe.coats):

@@ -169,14 +169,15 @@ def merged(base: RecipeFile, ours: RecipeFile, theirs: RecipeFile) -> RecipeFile
             parameters=_parts(base.parameters, ours.parameters, theirs.parameters),
             palettes=_parts(base.palettes, ours.palettes, theirs.palettes),
             ramps=_parts(base.ramps, ours.ramps, theirs.ramps),
+            retired=tuple(sorted({*ours.retired, *theirs.retired})),
         )
     except _Both:
         return None
 
 
 def _coats(base: tuple[Coat, ...], ours: tuple[Coat, ...], theirs: tuple[Coat, ...]) -> tuple[Coat, ...]:
-    kinds = [[coat.kind for coat in coats] for coats in (base, ours, theirs)]
-    if kinds[1] != kinds[0] or kinds[2] != kinds[0]:
+    order = [[(coat.key, coat.kind) for coat in coats] for coats in (base, ours, theirs)]
+    if order[1] != order[0] or order[2] != order[0]:
         return _either(base, ours, theirs)
     return tuple(map(_coat, base, ours, theirs))
 

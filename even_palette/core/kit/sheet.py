@@ -92,7 +92,7 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     Where the map is unmixed, tolerances do not count, and stray colours that were given to the region are `also` its.
     What a `locked` region has, the strokes of others do not touch, and where masks overlap it comes first. A region
     that wears a `recipe` (a key) has the coats of that first, then its own; `own_values` are what it sets otherwise
-    than the recipe, by the number of the coat and the name of the value, such as "0 colour".
+    than the recipe, by the key of the coat and the name of the value.
     """
 
     key: str
@@ -103,12 +103,12 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     metric: Metric = Metric.CHEBYSHEV
     keyed: bool = True
     boxes: tuple[Box, ...] = ()
-    coats: tuple[Coat, ...] = (Coat("tint"),)
+    coats: tuple[Coat, ...] = (Coat("tint", key="tint"),)
     steps: tuple[Step, ...] = ()
     also: tuple[Rgb8, ...] = ()
     locked: bool = False
     recipe: str = ""
-    own_values: dict[str, Value] = {}
+    own_values: dict[str, dict[str, Value]] = {}
 
     @property
     def id_colours(self) -> tuple[Rgb8, ...]:

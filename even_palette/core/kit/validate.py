@@ -140,6 +140,8 @@ def _check_recipes(kit: Kit) -> None:
         if not all(IDENTIFIER.fullmatch(name) for pair in recipe.linked.items() for name in pair):
             raise UserError(f"recipe “{recipe.name[:40]}” links what has no plain key.")
         check_coats(f"recipe “{recipe.name[:40]}”", recipe.coats)
+        if {coat.key for coat in recipe.coats} & set(recipe.retired):
+            raise UserError(f"recipe “{recipe.name[:40]}” has a coat under a key that it retired.")
     lengths = {recipe.key: recipe.coats for recipe in kit.recipes}
     for region in kit.regions:
         if region.recipe and region.recipe not in lengths:
@@ -147,11 +149,12 @@ def _check_recipes(kit: Kit) -> None:
         worn = lengths.get(region.recipe, ())
         if len(worn) + len(region.coats) > MOST_COATS:
             raise UserError(f"region “{region.name[:40]}” wears more than {MOST_COATS} coats.")
-        for place in region.own_values:
-            number, _, name = place.partition(" ")
-            known = number.isascii() and number.isdigit() and int(number) < len(worn)
-            if not known or name not in [spec.name for spec in COATS[worn[int(number)].kind].values]:
-                raise UserError(f"region “{region.name[:40]}” sets “{place[:40]}”, which its recipe does not have.")
+        kinds = {coat.key: COATS[coat.kind] for coat in worn}
+        for coat, own in region.own_values.items():
+            for name in own:
+                if coat not in kinds or name not in [spec.name for spec in kinds[coat].values]:
+                    told = f"sets “{name[:40]}” of “{coat[:40]}”, which its recipe does not have."
+                    raise UserError(f"region “{region.name[:40]}” {told}")
 
 
 def _check_variants(kit: Kit) -> None:

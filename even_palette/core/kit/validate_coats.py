@@ -25,7 +25,11 @@ def check_coats(who: str, coats: tuple[Coat, ...]) -> None:
     """Raise UserError for coats that are unknown, or have values or planes that their kinds do not have."""
     if len(coats) > MOST_COATS:
         raise UserError(f"{who} has {len(coats)} coats; the limit is {MOST_COATS}.")
+    if len({coat.key for coat in coats}) < len(coats):
+        raise UserError(f"{who} has two coats of one key.")
     for coat in coats:
+        if not IDENTIFIER.fullmatch(coat.key):
+            raise UserError(f"{who} has a coat whose key “{coat.key[:40]}” is not a plain identifier.")
         if coat.kind not in COATS:
             raise UserError(f"{who} has an unknown coat “{coat.kind[:40]}”.")
         kind = COATS[coat.kind]

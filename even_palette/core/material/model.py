@@ -87,7 +87,8 @@ class Coat(msgspec.Struct, frozen=True):
     """A layer of colour. Values that are not named keep the defaults of the kind.
 
     `planes` are those that the kind reads, by name; `pattern` says how far the coat acts at each texel. One that is not
-    `on` keeps its place and does nothing, in all variants.
+    `on` keeps its place and does nothing, in all variants. `key` names it among the coats of its owner, wherever it
+    moves to among them and whatever kind it becomes; "" until it is given to one.
     """
 
     kind: str
@@ -95,6 +96,7 @@ class Coat(msgspec.Struct, frozen=True):
     planes: dict[str, PlaneUse] = {}
     pattern: PlaneUse | None = None
     on: bool = True
+    key: str = ""
 
 
 class Parameter(msgspec.Struct, frozen=True):

@@ -10,6 +10,7 @@ from even_palette.core.graph.fused import Frame, run_fused
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
 from even_palette.core.jobs import CancelToken
+from even_palette.core.kit.coat_owners import SheetOwner
 from even_palette.core.kit.commands import read_cell
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import linear_setting, worn
@@ -30,7 +31,7 @@ FEW_TEXELS = 1 << 18
 def clipped_share(
     at: Focus,
     store: Store,
-    owner: str,
+    owner: SheetOwner,
     variant: str,
     settings: Mapping[str, Setting],
     cancel: CancelToken | None = None,

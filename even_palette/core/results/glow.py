@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.graph.program import program_of
-from even_palette.core.kit.coat_owners import OVER, coats_of
+from even_palette.core.kit.coat_owners import Overcoats, SheetOwner, coats_of
 from even_palette.core.kit.commands.maps import without_plane
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Bake
@@ -67,10 +67,10 @@ def _settings(at: Focus, bake: Bake) -> Mapping[str, Setting]:
 def _without_means(at: Focus, store: Store) -> Material:
     """The material of a sheet as expressions, whose means are inputs: nothing is read for it."""
 
-    def dressed(key: str, owner: str) -> Dressed:
+    def dressed(key: str, owner: SheetOwner) -> Dressed:
         coats = coats_of(at.kit, owner)
         return Dressed(key, "", coats, ((0.0, 0.0, 0.0),) * len(coats))
 
     regions = [dressed(region.key, region.key) for region in at.sheet.regions]
-    over = dressed("Over", OVER + at.key) if at.sheet.overcoats else None
+    over = dressed("Over", Overcoats(at.key)) if at.sheet.overcoats else None
     return build_material(regions, at.kit.parameters, at.kit.blending, True, over, pictures_of(at, store))

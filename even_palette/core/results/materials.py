@@ -6,7 +6,7 @@ from even_palette.core.arrays import Floats
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
 from even_palette.core.graph.slots import MOST_UNITS
-from even_palette.core.kit.coat_owners import OVER, coats_of, owner_name
+from even_palette.core.kit.coat_owners import Overcoats, SheetOwner, coats_of, owner_name
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import (
     Dressed,
@@ -49,7 +49,7 @@ def material_of(at: Focus, store: Store, live: bool = False) -> Material:
 
     def build() -> Material:
         regions = [dressed(at, store, region.key) for region in at.sheet.regions]
-        over = dressed(at, store, OVER + at.key) if at.sheet.overcoats else None
+        over = dressed(at, store, Overcoats(at.key)) if at.sheet.overcoats else None
         return build_material(regions, at.kit.parameters, at.kit.blending, live, over, pictures_of(at, store))
 
     return store.seen.get(("material", at.key, live), made_of(at), build) if store.cache.is_looked_at else build()
@@ -61,10 +61,10 @@ def made_of(at: Focus) -> tuple[object, ...]:
     return at.sheet, kit.parameters, kit.recipes, kit.palettes, kit.ramps, kit.meshes, kit.blending
 
 
-def dressed(at: Focus, store: Store, owner: str) -> Dressed:
+def dressed(at: Focus, store: Store, owner: SheetOwner) -> Dressed:
     """A region, or the overcoats of the sheet, with the mean of the colour under each coat."""
     coats = coats_of(at.kit, owner)
-    key = "Over" if owner.startswith(OVER) else owner
+    key = "Over" if isinstance(owner, Overcoats) else owner
     first = _first_mean(at, store, owner)
     means = [first]
     for number in range(1, len(coats)):
@@ -74,8 +74,8 @@ def dressed(at: Focus, store: Store, owner: str) -> Dressed:
     return Dressed(key, owner_name(at.kit, owner), coats, tuple(means[: len(coats)]))
 
 
-def _first_mean(at: Focus, store: Store, owner: str) -> Colour:
-    if owner.startswith(OVER):
+def _first_mean(at: Focus, store: Store, owner: SheetOwner) -> Colour:
+    if isinstance(owner, Overcoats):
         red, green, blue = map(float, GREY.linear()[0, 0])
         return (red, green, blue)
     number = [region.key for region in at.sheet.regions].index(owner)
@@ -83,7 +83,9 @@ def _first_mean(at: Focus, store: Store, owner: str) -> Colour:
     return (red, green, blue)
 
 
-def _mean_under(at: Focus, store: Store, owner: str, coats: tuple[Coat, ...], means: tuple[Colour, ...]) -> Colour:
+def _mean_under(
+    at: Focus, store: Store, owner: SheetOwner, coats: tuple[Coat, ...], means: tuple[Colour, ...]
+) -> Colour:
     """The mean colour of typical texels under these coats, as the master wears them."""
     region = Dressed("under", "", coats, means)
     settings = resolve(at.kit.parameters, at.kit.variants, MASTER)

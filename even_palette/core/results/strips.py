@@ -4,7 +4,7 @@ from dataclasses import replace
 
 from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.colour.srgb import linear_to_srgb
-from even_palette.core.kit.coat_owners import coats_of
+from even_palette.core.kit.coat_owners import SheetOwner, coats_of
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.model import Bound
 from even_palette.core.material.variants import MASTER, resolve
@@ -17,7 +17,7 @@ from even_palette.core.results.typical_texels import SPOTS_A_TONE, TONES, owner_
 from even_palette.core.results.weights import weights_name
 
 
-def paint_strip(at: Focus, store: Store, owner: str) -> Levels:
+def paint_strip(at: Focus, store: Store, owner: SheetOwner) -> Levels:
     """The paint of a region from dark to light, as it is; (24, 3) uint8, encoded."""
     uv = typical_texels(at, store)[owner_row(at, owner)]
     base = base_colour_of(at, store)
@@ -25,7 +25,7 @@ def paint_strip(at: Focus, store: Store, owner: str) -> Levels:
     return _as_strip(float32(rgb_of(base.fetch(rows, columns))))
 
 
-def coat_strip(at: Focus, store: Store, owner: str, variant: str, first: int | None = None) -> Levels:
+def coat_strip(at: Focus, store: Store, owner: SheetOwner, variant: str, first: int | None = None) -> Levels:
     """Typical texels of an owner in its coats as a variant wears them, dark to light; (24, 3) uint8, encoded.
 
     With `first`, in so many of its coats alone.
@@ -43,7 +43,7 @@ def coat_strip(at: Focus, store: Store, owner: str, variant: str, first: int | N
     return store.cache.get(key, lambda: _as_strip(colours_in_coats(at, store, region, settings, uv)))
 
 
-def strip_made_of(at: Focus, store: Store, owner: str, variant: str) -> tuple[object, ...]:
+def strip_made_of(at: Focus, store: Store, owner: SheetOwner, variant: str) -> tuple[object, ...]:
     """All that the strip of an owner in a variant is made of; equal where it is the same."""
     kit, sheet, coats = at.kit, at.sheet, coats_of(at.kit, owner)
     bound = {value.parameter for coat in coats for value in coat.values.values() if isinstance(value, Bound)}

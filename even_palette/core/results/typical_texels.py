@@ -9,7 +9,7 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.luma import luminance
-from even_palette.core.kit.coat_owners import OVER
+from even_palette.core.kit.coat_owners import Overcoats, SheetOwner
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.plane import Plane, rgb_of
 from even_palette.core.raster.sampling import texel_centres
@@ -42,10 +42,10 @@ def typical_texels(at: Focus, store: Store) -> Floats:
     return store.cache.get(("spots", base.content_id, weights.content_id), compute)
 
 
-def owner_row(at: Focus, owner: str) -> int:
+def owner_row(at: Focus, owner: SheetOwner) -> int:
     """The place of an owner among the typical texels of its sheet."""
     keys = [region.key for region in at.sheet.regions]
-    return len(keys) if owner.startswith(OVER) else keys.index(owner)
+    return len(keys) if isinstance(owner, Overcoats) else keys.index(owner)
 
 
 @dataclass(frozen=True)

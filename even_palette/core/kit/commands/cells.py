@@ -1,11 +1,13 @@
 """Commands on cells of the board: the values of an owner of coats in a variant."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import (
+    Owner,
     coats_of,
     home_of,
     own_coats,
@@ -29,7 +31,7 @@ from even_palette.core.material.model import (
 from even_palette.core.material.variants import MASTER, resolve
 
 
-def clear_cell(owner: str, variant: str) -> Command:
+def clear_cell(owner: Owner, variant: str) -> Command:
     """Return the values of an owner's coats in a variant to what is inherited; in the master, to their defaults."""
 
     def apply(kit: Kit) -> Kit:
@@ -46,7 +48,7 @@ def clear_cell(owner: str, variant: str) -> Command:
     return Command("Return to inherited", apply)
 
 
-def set_start(owner: str, coat: int, name: str, variant: str) -> Command:
+def set_start(owner: Owner, coat: int, name: str, variant: str) -> Command:
     """Give a coat one of the named sets of values that its kind begins with. Raises KeyError for another name."""
 
     def apply(kit: Kit) -> Kit:
@@ -68,7 +70,7 @@ class Cell:
     settings: tuple[dict[str, Setting], ...]
 
 
-def read_cell(kit: Kit, owner: str, variant: str, settings: dict[str, Setting] | None = None) -> Cell:
+def read_cell(kit: Kit, owner: Owner, variant: str, settings: dict[str, Setting] | None = None) -> Cell:
     """The coats of an owner as they are in a variant. Raises KeyError for an unknown owner or variant.
 
     `settings` are those of the variant, where they are known already.
@@ -87,7 +89,7 @@ def read_cell(kit: Kit, owner: str, variant: str, settings: dict[str, Setting] |
     return Cell(bare, tuple(choices), tuple(values))
 
 
-def paste_cell(cell: Cell, owner: str, variant: str) -> Command:
+def paste_cell(cell: Cell, owner: Owner, variant: str) -> Command:
     """Give an owner the values of a copied cell.
 
     In the master the coats come along with their kinds, choices, planes and patterns. In a variant they are the
@@ -123,7 +125,7 @@ def paste_cell(cell: Cell, owner: str, variant: str) -> Command:
     return Command("Paste coat", apply)
 
 
-def fill_cells(cell: Cell, targets: list[tuple[str, str]]) -> Command:
+def fill_cells(cell: Cell, targets: Sequence[tuple[Owner, str]]) -> Command:
     """Give the values of a cell to others, by owner and variant, in one step."""
 
     def apply(kit: Kit) -> Kit:

@@ -6,12 +6,14 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import (
-    OVER,
-    RECIPE,
+    Overcoats,
+    Owner,
+    RecipeCoats,
     coats_of,
     home_of,
     own_coats,
     owner_name,
+    recipe_length,
     sheets_of,
     users_of,
     value_uses,
@@ -40,21 +42,22 @@ from even_palette.core.material.model import (
 from even_palette.core.material.variants import MASTER
 
 
-def set_coat_kind(owner: str, kind: str, coat: int = 0) -> Command:
+def set_coat_kind(owner: Owner, kind: str, coat: int = 0) -> Command:
     """Make a coat one of another kind; values that both kinds have are kept, and so is its pattern."""
 
     def apply(kit: Kit) -> Kit:
         def change(worn: Coat) -> Coat:
             old, new = COATS[worn.kind], COATS[kind]
             shared = {spec.name for spec in new.values if any(alike(spec, other) for other in old.values)}
-            return Coat(kind, {n: v for n, v in worn.values.items() if n in shared}, {}, worn.pattern, worn.on)
+            values = {name: value for name, value in worn.values.items() if name in shared}
+            return replace(worn, kind=kind, values=values, planes={})
 
         return _change_coat(kit, owner, coat, change)
 
     return Command(f"Coat: {COATS[kind].label.lower()}", apply)
 
 
-def add_coat(owner: str, worn: Coat) -> Command:
+def add_coat(owner: Owner, worn: Coat) -> Command:
     """Put another coat on top of those of a region, or of a sheet's overcoats."""
 
     def apply(kit: Kit) -> Kit:
@@ -64,36 +67,34 @@ def add_coat(owner: str, worn: Coat) -> Command:
     return Command(f"Add {COATS[worn.kind].label.lower()}", apply)
 
 
-def remove_coat(owner: str, coat: int) -> Command:
+def remove_coat(owner: Owner, coat: int) -> Command:
     """Take a coat off. Raises UserError for the only coat of a region."""
 
     def apply(kit: Kit) -> Kit:
         home, number = home_of(kit, owner, coat)
         coats = own_coats(kit, home)
-        if len(coats_of(kit, home)) == 1 and not home.startswith(OVER):
+        if len(coats_of(kit, home)) == 1 and not isinstance(home, Overcoats):
             raise UserError("A region wears at least one coat; choose another kind instead.")
-        if home.startswith(RECIPE):
-            kit = without_own_values(kit, home[1:], number)
+        if isinstance(home, RecipeCoats):
+            kit = _without_values_of(kit, home.recipe, coats[number].key)
         return with_coats(kit, home, (*coats[:number], *coats[number + 1 :]))
 
     return Command("Remove coat", apply)
 
 
-def move_coat(owner: str, coat: int, by: int) -> Command:
+def move_coat(owner: Owner, coat: int, by: int) -> Command:
     """Put a coat on earlier (negative) or later."""
 
     def apply(kit: Kit) -> Kit:
         home, number = home_of(kit, owner, coat)
         coats = list(own_coats(kit, home))
-        if home.startswith(RECIPE) and any(region.own_values for region in kit.wearers(home[1:])):
-            raise UserError("Regions set values of this recipe themselves; its coats keep their order.")
         coats.insert(max(0, number + by), coats.pop(number))
         return with_coats(kit, home, tuple(coats))
 
     return Command("Move coat", apply)
 
 
-def switch_coat(owner: str, coat: int, on: bool) -> Command:
+def switch_coat(owner: Owner, coat: int, on: bool) -> Command:
     """Switch a coat on or off, in all variants."""
     return Command(
         "Switch coat on" if on else "Switch coat off",
@@ -101,7 +102,7 @@ def switch_coat(owner: str, coat: int, on: bool) -> Command:
     )
 
 
-def copy_coats(owner: str, others: Sequence[str], coats: Sequence[int] = ()) -> Command:
+def copy_coats(owner: Owner, others: Sequence[Owner], coats: Sequence[int] = ()) -> Command:
     """Put copies of some coats of an owner, all without a choice, on top of those of others.
 
     Values that are bound stay bound to the same parameters. Raises UserError where more would be worn than can be.
@@ -111,7 +112,8 @@ def copy_coats(owner: str, others: Sequence[str], coats: Sequence[int] = ()) -> 
         worn = coats_of(kit, owner)
         if not all(0 <= number < len(worn) for number in coats):
             raise KeyError(max(coats))
-        copied = tuple(worn[number] for number in coats) if coats else worn
+        chosen = [worn[number] for number in coats] if coats else worn
+        copied = [replace(coat, key="") for coat in chosen]
         for other in others:
             check_room(kit, other, len(copied))
             kit = _with_fitting(kit, other, (*own_coats(kit, other), *coats_for(kit, other, copied)))
@@ -120,7 +122,7 @@ def copy_coats(owner: str, others: Sequence[str], coats: Sequence[int] = ()) -> 
     return Command("Copy coats", apply)
 
 
-def coats_for(kit: Kit, owner: str, coats: Sequence[Coat]) -> tuple[Coat, ...]:
+def coats_for(kit: Kit, owner: Owner, coats: Sequence[Coat]) -> tuple[Coat, ...]:
     """Coats as another owner wears them: planes of another sheet become those that are the same on its own.
 
     Those of a recipe stay as they are where several sheets wear it, or none. Raises KeyError and UserError.
@@ -129,7 +131,7 @@ def coats_for(kit: Kit, owner: str, coats: Sequence[Coat]) -> tuple[Coat, ...]:
     return coats_on(kit, sheets[0], coats) if len(sheets) == 1 else tuple(coats)
 
 
-def set_pattern(owner: str, coat: int, pattern: PlaneUse | None) -> Command:
+def set_pattern(owner: Owner, coat: int, pattern: PlaneUse | None) -> Command:
     """Let a plane say how far a coat acts, or let it act everywhere."""
     return Command(
         "Change pattern" if pattern else "Remove pattern",
@@ -138,7 +140,7 @@ def set_pattern(owner: str, coat: int, pattern: PlaneUse | None) -> Command:
     )
 
 
-def set_coat_plane(owner: str, coat: int, name: str, use: PlaneUse | None) -> Command:
+def set_coat_plane(owner: Owner, coat: int, name: str, use: PlaneUse | None) -> Command:
     """Choose a plane that a coat reads."""
 
     def change(worn: Coat) -> Coat:
@@ -150,12 +152,12 @@ def set_coat_plane(owner: str, coat: int, name: str, use: PlaneUse | None) -> Co
     return Command(f"Choose {name}", lambda kit: _change_coat(kit, owner, coat, change), f"plane {owner} {coat} {name}")
 
 
-def set_choice(owner: str, value_name: str, choice: str, coat: int = 0) -> Command:
+def set_choice(owner: Owner, value_name: str, choice: str, coat: int = 0) -> Command:
     """Choose one of the ways of a coat."""
     return Command("Change coat", lambda kit: with_value(kit, owner, value_name, choice, coat))
 
 
-def set_cell_value(owner: str, value_name: str, setting: Setting, variant: str = MASTER, coat: int = 0) -> Command:
+def set_cell_value(owner: Owner, value_name: str, setting: Setting, variant: str = MASTER, coat: int = 0) -> Command:
     """Set a value of a coat in the master or in a variant.
 
     In a variant, a value that is still fixed is first bound to a parameter of its own. Raises UserError for a value out
@@ -179,7 +181,7 @@ def set_cell_value(owner: str, value_name: str, setting: Setting, variant: str =
     return Command(f"Change {value_name}", apply, f"value {owner} {coat} {value_name} {variant}")
 
 
-def expose(owner: str, value_name: str, coat: int = 0) -> Command:
+def expose(owner: Owner, value_name: str, coat: int = 0) -> Command:
     """Bind a fixed value to a new parameter of its own, named after its owner and the value."""
 
     def apply(kit: Kit) -> Kit:
@@ -222,7 +224,7 @@ def fits(parameter: Parameter, spec: ValueSpec) -> bool:
     return spec.kind == ValueKind.NUMBER and spec.low <= parameter.low <= parameter.high <= spec.high
 
 
-def bind(owner: str, value_name: str, parameter: str, coat: int = 0) -> Command:
+def bind(owner: Owner, value_name: str, parameter: str, coat: int = 0) -> Command:
     """Bind a value to a parameter, by its key, that is there already and fits; both users then share it."""
 
     def apply(kit: Kit) -> Kit:
@@ -235,7 +237,7 @@ def bind(owner: str, value_name: str, parameter: str, coat: int = 0) -> Command:
     return Command("Bind to parameter", apply)
 
 
-def unbind(owner: str, value_name: str, coat: int = 0) -> Command:
+def unbind(owner: Owner, value_name: str, coat: int = 0) -> Command:
     """Fix a value at its parameter's default, held in the value's range; an unused parameter stays until the save."""
 
     def apply(kit: Kit) -> Kit:
@@ -250,75 +252,70 @@ def unbind(owner: str, value_name: str, coat: int = 0) -> Command:
     return Command("Fix value", apply)
 
 
-def bound_parameters(kit: Kit, owner: str) -> dict[tuple[int, str], str]:
+def bound_parameters(kit: Kit, owner: Owner) -> dict[tuple[int, str], str]:
     """Number of the coat and name of the value to key of the parameter, for the values of an owner that are bound."""
     return {
         (use.coat, use.spec.name): use.value.parameter for use in value_uses(kit, owner) if isinstance(use.value, Bound)
     }
 
 
-def with_value(kit: Kit, owner: str, value_name: str, value: Value, coat: int = 0) -> Kit:
+def with_value(kit: Kit, owner: Owner, value_name: str, value: Value, coat: int = 0) -> Kit:
     """The kit with one value of a coat replaced: in the recipe that is worn, unless the region sets it itself."""
-    if overrides(kit, owner, value_name, coat):
-        place = f"{coat} {value_name}"
-        return with_region(kit, owner, lambda r: replace(r, own_values={**r.own_values, place: value}))
+    if isinstance(owner, str) and overrides(kit, owner, value_name, coat):
+        return with_own_value(kit, owner, coat, value_name, value)
     return _change_coat(kit, owner, coat, lambda worn: replace(worn, values={**worn.values, value_name: value}))
 
 
-def overrides(kit: Kit, owner: str, value_name: str, coat: int) -> bool:
+def overrides(kit: Kit, owner: Owner, value_name: str, coat: int) -> bool:
     """Whether a region sets a value of its recipe's coat itself."""
-    if owner.startswith((OVER, RECIPE)):
+    if not isinstance(owner, str) or coat >= recipe_length(kit, owner):
         return False
-    return f"{coat} {value_name}" in kit.region(owner).own_values
+    return value_name in kit.region(owner).own_values.get(coats_of(kit, owner)[coat].key, ())
 
 
-def without_own_values(kit: Kit, recipe: str, coat: int) -> Kit:
-    """The kit before a coat of a recipe goes: what wearers set of it goes too, of those behind it moves up."""
+def with_own_value(kit: Kit, region: str, coat: int, value_name: str, value: Value | None) -> Kit:
+    """The kit in which a region sets a value of its recipe's coat itself, or follows the recipe there with None."""
+    key = coats_of(kit, region)[coat].key
 
-    def moved(values: dict[str, Value]) -> dict[str, Value]:
-        found = {}
-        for place, value in values.items():
-            number, name = place.split(" ", 1)
-            if int(number) != coat:
-                found[f"{int(number) - (int(number) > coat)} {name}"] = value
-        return found
+    def change(worn: Region) -> Region:
+        own = {name: old for name, old in worn.own_values.get(key, {}).items() if name != value_name}
+        own |= {} if value is None else {value_name: value}
+        others = {coat: values for coat, values in worn.own_values.items() if coat != key}
+        return replace(worn, own_values={**others, key: own} if own else others)
 
-    for region in kit.wearers(recipe):
-        if region.own_values:
-            kit = with_region(kit, region.key, lambda r: replace(r, own_values=moved(r.own_values)))
-    return kit
+    return with_region(kit, region, change)
 
 
-def _without_values_of(kit: Kit, recipe: str, coat: int) -> Kit:
-    """The kit where no wearer sets a value of a recipe's coat itself."""
+def _without_values_of(kit: Kit, recipe: str, coat: str) -> Kit:
+    """The kit where no wearer sets a value of a recipe's coat, by its key, itself."""
 
     def left(region: Region) -> Region:
-        kept = {place: v for place, v in region.own_values.items() if not place.startswith(f"{coat} ")}
-        return replace(region, own_values=kept)
+        return replace(region, own_values={key: own for key, own in region.own_values.items() if key != coat})
 
     for region in kit.wearers(recipe):
-        kit = with_region(kit, region.key, left)
+        if coat in region.own_values:
+            kit = with_region(kit, region.key, left)
     return kit
 
 
-def check_room(kit: Kit, owner: str, more: int) -> None:
+def check_room(kit: Kit, owner: Owner, more: int) -> None:
     """Raise UserError where an owner, or a wearer of that recipe, would wear more coats than can be."""
-    wearers = [region.key for region in kit.wearers(owner[1:])] if owner.startswith(RECIPE) else []
+    wearers = [region.key for region in kit.wearers(owner.recipe)] if isinstance(owner, RecipeCoats) else []
     for each in (owner, *wearers):
         if len(coats_of(kit, each)) + more > MOST_COATS:
             raise UserError(f"{owner_name(kit, each)}: at most {MOST_COATS} coats can be worn.")
 
 
-def _change_coat(kit: Kit, owner: str, coat: int, change: Callable[[Coat], Coat]) -> Kit:
+def _change_coat(kit: Kit, owner: Owner, coat: int, change: Callable[[Coat], Coat]) -> Kit:
     home, number = home_of(kit, owner, coat)
     coats = own_coats(kit, home)
     changed = change(coats[number])
-    if home.startswith(RECIPE) and changed.kind != coats[number].kind:
-        kit = _without_values_of(kit, home[1:], number)
+    if isinstance(home, RecipeCoats) and changed.kind != coats[number].kind:
+        kit = _without_values_of(kit, home.recipe, changed.key)
     return _with_fitting(kit, home, (*coats[:number], changed, *coats[number + 1 :]))
 
 
-def _with_fitting(kit: Kit, owner: str, coats: tuple[Coat, ...]) -> Kit:
+def _with_fitting(kit: Kit, owner: Owner, coats: Sequence[Coat]) -> Kit:
     """The kit with the coats of an owner replaced. Raises UserError where they read what is not there on a sheet."""
     for sheet in sheets_of(kit, owner):
         check_coats_on(kit, sheet, owner_name(kit, owner), coats)
@@ -342,13 +339,13 @@ def with_setting(kit: Kit, parameter: str, setting: Setting, variant: str) -> Ki
     )
 
 
-def value_of(kit: Kit, owner: str, value_name: str, coat: int) -> Value:
+def value_of(kit: Kit, owner: Owner, value_name: str, coat: int) -> Value:
     """What a coat has for a value. Raises KeyError if there is no such coat or value."""
     spec = spec_of(kit, owner, value_name, coat)
     return coats_of(kit, owner)[coat].values.get(value_name, spec.default)
 
 
-def spec_of(kit: Kit, owner: str, value_name: str, coat: int) -> ValueSpec:
+def spec_of(kit: Kit, owner: Owner, value_name: str, coat: int) -> ValueSpec:
     """What a coat declares of a value. Raises KeyError if there is no such coat or value."""
     coats = coats_of(kit, owner)
     if not 0 <= coat < len(coats):

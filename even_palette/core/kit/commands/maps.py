@@ -6,9 +6,9 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import (
-    OVER,
-    RECIPE,
+    RecipeCoats,
     own_coats,
+    owners_on,
     with_coats,
 )
 from even_palette.core.kit.commands._command import Command
@@ -135,7 +135,7 @@ def without_plane(kit: Kit, sheet: str, kind: PlaneKind, key: str) -> Kit:
         left = tuple(filter(kept, region.steps))
         if left != region.steps:
             kit = set_steps(region.key, "", left).apply(kit)
-    recipes = (RECIPE + recipe.key for recipe in kit.recipes)
-    for owner in (*(region.key for region in kit.sheet(sheet).regions), OVER + sheet, *recipes):
+    recipes = (RecipeCoats(recipe.key) for recipe in kit.recipes)
+    for owner in (*owners_on(kit.sheet(sheet)), *recipes):
         kit = with_coats(kit, owner, tuple(map(change, own_coats(kit, owner))))
     return kit

@@ -5,9 +5,9 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.coat_owners import OVER, RECIPE, coats_of, recipe_length
+from even_palette.core.kit.coat_owners import Owner, RecipeCoats, coats_of, recipe_length, with_coats
 from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.commands.coats import check_room, spec_of
+from even_palette.core.kit.commands.coats import check_room, spec_of, with_own_value
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.limits import MOST_RECIPES
 from even_palette.core.kit.model import Kit, Recipe
@@ -19,40 +19,40 @@ from even_palette.core.kit.validate_coats import check_setting
 from even_palette.core.material.model import Setting
 
 
-def make_recipe(owner: str, name: str) -> Command:
+def make_recipe(owner: Owner, name: str) -> Command:
     """Make a recipe of all coats of a region, which wears it from then on; no pixel changes."""
 
     def apply(kit: Kit) -> Kit:
-        if owner.startswith((OVER, RECIPE)):
+        if not isinstance(owner, str):
             raise UserError("A recipe is made of the coats of a region.")
         if len(kit.recipes) >= MOST_RECIPES:
             raise UserError(f"A kit holds at most {MOST_RECIPES} recipes.")
         final = unique(name.strip() or "Recipe", [recipe.name for recipe in kit.recipes])
         made = Recipe(new_key(kit, final), final, coats_of(kit, owner))
-        kit = replace(kit, recipes=(*kit.recipes, made))
+        kit = with_coats(replace(kit, recipes=(*kit.recipes, made)), RecipeCoats(made.key), made.coats)
         return with_region(kit, owner, lambda r: replace(r, recipe=made.key, coats=(), own_values={}))
 
     return Command("Make recipe", apply)
 
 
-def wear_recipe(owner: str, recipe: str) -> Command:
+def wear_recipe(region: str, recipe: str) -> Command:
     """Let a region wear a recipe in place of its coats. Raises UserError where that reads planes that are not there."""
 
     def apply(kit: Kit) -> Kit:
         made = kit.recipe(recipe)
-        sheet = kit.sheet_of(owner)
+        sheet = kit.sheet_of(region)
         check_coats_on(kit, sheet, f"“{made.name}”", made.coats)
-        return with_region(kit, owner, lambda r: replace(r, recipe=recipe, coats=(), own_values={}))
+        return with_region(kit, region, lambda r: replace(r, recipe=recipe, coats=(), own_values={}))
 
     return Command("Wear recipe", apply)
 
 
-def let_go(owner: str) -> Command:
+def let_go(region: str) -> Command:
     """Give a region the coats of its recipe as its own; no pixel changes, and it follows no more."""
 
     def apply(kit: Kit) -> Kit:
-        coats = coats_of(kit, owner)
-        return with_region(kit, owner, lambda r: replace(r, recipe="", coats=coats, own_values={}))
+        coats = coats_of(kit, region)
+        return with_coats(with_region(kit, region, lambda r: replace(r, recipe="", own_values={})), region, coats)
 
     return Command("Let go of recipe", apply)
 
@@ -82,19 +82,18 @@ def remove_recipe(recipe: str) -> Command:
     return Command("Remove recipe", apply)
 
 
-def take_into_recipe(owner: str) -> Command:
+def take_into_recipe(region: str) -> Command:
     """Add the own coats of a wearer to its recipe, behind the others; all wearers get them."""
 
     def apply(kit: Kit) -> Kit:
-        region = kit.region(owner)
-        made = kit.recipe(region.recipe)
-        for other in kit.wearers(region.recipe):
-            if other.key != owner:
-                check_room(kit, other.key, len(region.coats))
-                check_coats_on(kit, kit.sheet_of(other.key), f"“{made.name}”", region.coats)
-        longer = replace(made, coats=(*made.coats, *region.coats))
-        kit = replace(kit, recipes=change_one(kit.recipes, lambda r: r.key == made.key, lambda _: longer))
-        return with_region(kit, owner, lambda r: replace(r, coats=()))
+        worn = kit.region(region)
+        made = kit.recipe(worn.recipe)
+        for other in kit.wearers(worn.recipe):
+            if other.key != region:
+                check_room(kit, other.key, len(worn.coats))
+                check_coats_on(kit, kit.sheet_of(other.key), f"“{made.name}”", worn.coats)
+        kit = with_coats(kit, RecipeCoats(made.key), (*made.coats, *worn.coats))
+        return with_region(kit, region, lambda r: replace(r, coats=()))
 
     return Command("Take coats into recipe", apply)
 
@@ -119,20 +118,16 @@ def take_in_recipe(recipe: str) -> Command:
     return Command("Take recipe in", lambda kit: living_at(kit, recipe, "", "", kit.recipe(recipe).linked))
 
 
-def set_own_value(owner: str, value_name: str, coat: int, setting: Setting | None) -> Command:
+def set_own_value(region: str, value_name: str, coat: int, setting: Setting | None) -> Command:
     """Let a wearer set a value of its recipe itself, or follow the recipe again with None."""
 
     def apply(kit: Kit) -> Kit:
-        if not 0 <= coat < recipe_length(kit, owner):
+        if not 0 <= coat < recipe_length(kit, region):
             raise UserError("Only values of a recipe's coats can be set otherwise.")
-        spec, place = spec_of(kit, owner, value_name, coat), f"{coat} {value_name}"
         if setting is not None:
-            check_setting(spec, setting)
-        left = {key: value for key, value in kit.region(owner).own_values.items() if key != place}
-        return with_region(
-            kit, owner, lambda r: replace(r, own_values=left if setting is None else {**left, place: setting})
-        )
+            check_setting(spec_of(kit, region, value_name, coat), setting)
+        return with_own_value(kit, region, coat, value_name, setting)
 
     return Command(
-        "Follow the recipe" if setting is None else "Set own value", apply, f"own {owner} {coat} {value_name}"
+        "Follow the recipe" if setting is None else "Set own value", apply, f"own {region} {coat} {value_name}"
     )

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from even_palette.core.colour.hexcode import Rgb8
+from even_palette.core.kit.coat_owners import SheetOwner
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.outputs import COLOUR
 from even_palette.core.material.variants import MASTER
@@ -17,8 +18,8 @@ class Look:
 
     Of a region's mask, how it is after its first `steps`, before overlaps are resolved. `map` is the key of a map, ""
     for the base colour, or of a tone; `output` one of OUTPUTS, as the variant has it. Of an index map, where the
-    `entry` occurs. Of two variants, how far the `other` one's colour is away. How far a `coat` by its number, of the
-    owner that `region` names (see `coats_of`), acts in a variant.
+    `entry` occurs. Of two variants, how far the `other` one's colour is away. How far a `coat` of an
+    `owner`, by its place, acts in a variant.
     """
 
     kind: str = "result"
@@ -31,6 +32,7 @@ class Look:
     entry: int = 0
     other: str = MASTER
     coat: int = 0
+    owner: SheetOwner = ""
 
 
 @dataclass(frozen=True)
@@ -38,7 +40,7 @@ class Chosen:
     """What is selected where looks are offered: a variant, whose coats (see `coats_of`), a region, the present look."""
 
     variant: str = MASTER
-    owner: str = ""
+    owner: SheetOwner = ""
     region: str = ""
     look: Look = Look()
 

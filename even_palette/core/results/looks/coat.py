@@ -4,7 +4,7 @@ from dataclasses import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes
-from even_palette.core.kit.coat_owners import coats_of, owner_name
+from even_palette.core.kit.coat_owners import SheetOwner, coats_of, owner_name
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import acting, linear_setting
 from even_palette.core.material.coats import COATS
@@ -19,12 +19,12 @@ from even_palette.core.results.store import Store
 def picture(at: Focus, store: Store, look: Look) -> Picture:
     """The share of the coat at each texel."""
     try:
-        there = look.coat < len(coats_of(at.kit, look.region))
+        there = look.coat < len(coats_of(at.kit, look.owner))
     except KeyError:
         there = False
     if not there:
         raise UserError("There is no such coat any more.")
-    region = dressed(at, store, look.region)
+    region = dressed(at, store, look.owner)
     found = acting(region, look.coat, at.kit.parameters, pictures_of(at, store), live=True)
     share = found.outputs["share"]
     settings = resolve(at.kit.parameters, at.kit.variants, look.variant)
@@ -32,7 +32,7 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
     return Picture({SHOWN: nodes.join(share, share, share)}, slots_of(at, store, found.slots), inputs)
 
 
-def coats_that_vary(at: Focus, owner: str) -> list[int]:
+def coats_that_vary(at: Focus, owner: SheetOwner) -> list[int]:
     """The numbers of an owner's coats that do not act alike everywhere, by a mask of their own or a pattern."""
     coats = coats_of(at.kit, owner)
     return [n for n, coat in enumerate(coats) if coat.pattern is not None or COATS[coat.kind].varies(coat.values)]
@@ -46,7 +46,10 @@ def offered(at: Focus, chosen: Chosen) -> Offered:
         return []
     name = owner_name(at.kit, chosen.owner) if vary else ""
     return [
-        (f"Acts · {n + 1} {COATS[coats[n].kind].label} · {name}", Look("coat", chosen.variant, chosen.owner, coat=n))
+        (
+            f"Acts · {n + 1} {COATS[coats[n].kind].label} · {name}",
+            Look("coat", chosen.variant, coat=n, owner=chosen.owner),
+        )
         for n in vary
     ]
 

@@ -5,7 +5,7 @@ from dataclasses import replace
 from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes
 from even_palette.core.graph.types import Type
-from even_palette.core.kit.coat_owners import OVER, coats_of
+from even_palette.core.kit.coat_owners import coats_of, owners_on
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import encode
@@ -30,8 +30,7 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
 def surface_outputs(at: Focus) -> list[str]:
     """The outputs beside colour that the coats of a sheet may set, in order; its maps can be looked at as they are."""
     found = set[str]()
-    owners = [*(region.key for region in at.sheet.regions), OVER + at.key]
-    coats = [coat for owner in owners for coat in coats_of(at.kit, owner) if coat.on]
+    coats = [coat for owner in owners_on(at.sheet) for coat in coats_of(at.kit, owner) if coat.on]
     found.update(name for coat in coats for name in COATS[coat.kind].set_by(coat.planes))
     return [name for name in OUTPUTS if name in found and name != COLOUR]
 
