@@ -23,6 +23,11 @@ COAT = CoatKind(
     formula=lambda inputs: {COLOUR: inputs.values["colour"]},
 )
 """,
+    "core/material/spaces/still.py": """
+from even_palette.core.material.spaces._declare import Space
+
+SPACE = Space("still", "Still", 99, "a dummy turns nothing", lambda linear, turn, saturation, brightness: linear)
+""",
     "core/regions/steps/swap.py": """
 from even_palette.core.arrays import float32
 from even_palette.core.regions.steps._declare import StepKind
@@ -73,6 +78,12 @@ MESH_FORMAT = MeshFormat(
     (".corner",), read, writers={".corner": lambda path, mesh, colours: path.write_bytes(mesh.corners()[0].tobytes())}
 )
 """,
+    "core/graph/languages/loud.py": """
+from dataclasses import replace
+from even_palette.core.graph.languages.glsl import LANGUAGE as GLSL
+
+LANGUAGE = replace(GLSL, name="loud", comment="// {text}!")
+""",
     "core/results/looks/black.py": """
 from even_palette.core.graph import nodes
 from even_palette.core.results.looks._declare import Look, LookKind
@@ -97,7 +108,11 @@ STAGE = Stage(
 SCRIPT = """
 from pathlib import Path
 import numpy as np
+from even_palette.core.graph.languages import LANGUAGES
+from even_palette.core.graph.write import write
+from even_palette.core.material.model import Coat
 from even_palette.core.mesh.files import read_mesh
+from even_palette.core.results.looks import Look, picture
 from even_palette.core.kit.sheet import Bake, Step, Tone
 from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.looks import Chosen, offered
@@ -105,6 +120,7 @@ from even_palette.core.results.looks import Chosen, offered
 at = kit.at()
 region = at.sheet.regions[0].key
 kit.do("set_coat_kind", region, "dull")
+kit.do("add_coat", region, Coat("shift", {"hue": 90.0, "space": "still"}))
 kit.do("add_step", region, Step("swap"))
 kit.do("add_tone", at.key, Tone("flat", "Flat", "flat"))
 assert (kit.tone("flat") == 7).all()
@@ -112,6 +128,8 @@ assert kit.colours().shape
 baked = bake_of(kit.at(), kit.results, Bake("even", "even", 256, 0, 1))[0]
 assert baked.samples.max() == 255
 assert "Black" in dict(offered(kit.at(), Chosen()))
+program = picture(kit.at(), kit.results, Look()).program
+assert "!" in write(program, LANGUAGES["loud"]).body
 kit.add_map("tiny_base_colour.dots")
 assert "tiny_base_colour.dots" in [Path(source.path).name for source in kit.at().sheet.sources]
 kit.add_mesh("one.corner")
@@ -140,7 +158,7 @@ os._exit(0)
 
 
 def test_one_file_each(tmp_path: Path) -> None:
-    """A coat, a step, a bake, a check, a tone, formats of images and meshes, a look and a stage: each is a file, is offered, and does its work."""
+    """A coat, a colour space, a step, a bake, a check, a tone, formats of images and meshes, a language, a look and a stage: each is a file, is offered, and does its work."""
     place = Path(even_palette.__file__).parent
     copy = tmp_path / "even_palette"
     shutil.copytree(place, copy, ignore=lambda folder, names: {"__pycache__", Path(folder).name == "demo" and "kit"})

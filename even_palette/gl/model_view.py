@@ -9,7 +9,7 @@ import numpy as np
 
 from even_palette.core.arrays import Samples
 from even_palette.core.graph import slots
-from even_palette.core.graph.glsl import texture_name, uniform_name
+from even_palette.core.graph.binding import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.uniform_work import setup_values
 from even_palette.core.mesh.model import Mesh

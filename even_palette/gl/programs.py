@@ -4,9 +4,9 @@ from collections import OrderedDict
 from typing import Any
 
 from even_palette.core.errors import UserError
-from even_palette.core.graph.glsl import emit
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import MOST_UNITS
+from even_palette.core.graph.write import write
 from even_palette.core.material.outputs import OUTPUTS
 from even_palette.gl.draw import compile_program
 
@@ -30,11 +30,11 @@ class Programs:
         if program not in self._kept:
             if len(program.slots) + self._other > MOST_UNITS:
                 raise UserError(f"The material samples {len(program.slots)} planes; there is room for {MOST_UNITS}.")
-            written = emit(program)
+            written = write(program)
             given = [f"    {name} = {text};" for name, text in written.outputs.items()]
             given += [f"    has_{name} = true;" for name in written.outputs if name in OUTPUTS]
             text = self._fragment.format(
-                uniforms=written.uniforms, helpers=written.helpers, body=written.body, outputs="\n".join(given)
+                uniforms=written.declared, helpers=written.helpers, body=written.body, outputs="\n".join(given)
             )
             self._kept[program] = compile_program(self._context, self._vertex, text)
             if len(self._kept) > MOST_PROGRAMS:

@@ -1,7 +1,7 @@
 """The sheet pane's renderer: evaluates a look for the pixels of a view, and only for them."""
 
 from even_palette.core.arrays import Levels
-from even_palette.core.graph.glsl import texture_name, uniform_name
+from even_palette.core.graph.binding import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.uniform_work import setup_values
 from even_palette.core.results.pictures import SHOWN, Picture, View

@@ -22,7 +22,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.graph import nodes, slots
 from even_palette.core.graph.bounds import Bounds
 from even_palette.core.graph.fused import Frame, run_fused
-from even_palette.core.graph.glsl import emit, number
+from even_palette.core.graph.languages.glsl import number
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.operations import INPUTS, TABLE
 from even_palette.core.graph.program import LOOK_UPS, NodeRecord, Program, check_program, program_of
@@ -30,6 +30,7 @@ from even_palette.core.graph.reference import Environment, evaluate, run
 from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.graph.uniform_work import MOST_VECTORS, setup_of
+from even_palette.core.graph.write import write
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.history import History
@@ -329,10 +330,10 @@ def test_what_is_known_to_lie_there_is_not_held_again() -> None:
     assert nodes.maximum(nodes.power(held, 2.4), 0) is nodes.power(held, 2.4)
     assert nodes.clamp(x * 3, 0.2, 0.8) is not held
     curve = nodes.select(nodes.step(0.04, held), nodes.power(held, 2.4), x / nodes.maximum(y, 0.1))
-    written = emit(program_of({"result": curve}))
+    written = write(program_of({"result": curve}))
     assert written.helpers == ""
     assert "step" not in written.body + written.outputs["result"]
-    assert "ep_divide" in emit(program_of({"result": x / y})).helpers
+    assert "ep_divide" in write(program_of({"result": x / y})).helpers
 
 
 def test_common_subexpressions_are_evaluated_once(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -345,12 +346,12 @@ def test_common_subexpressions_are_evaluated_once(monkeypatch: pytest.MonkeyPatc
     assert evaluate(doubled * 2.0**-40, Environment(float32([[[0.3, 0.1]]]))) == pytest.approx(
         np.sin(0.3 * 7.25), abs=1e-5
     )
-    assert emit(program_of({"result": doubled})).body.count("sin(") == 1
+    assert write(program_of({"result": doubled})).body.count("sin(") == 1
 
 
 def test_emitted_text_has_sections_and_exact_numbers() -> None:
     program = program_of({"result": x * 0.1}, [("The first\nchannel", x)])
-    assert "// The first channel" in emit(program).body
+    assert "// The first channel" in write(program).body
     assert program.slots == {SLOT: False}
     for value in RNG.normal(0, 10, 50).astype(np.float32):
         assert np.float32(number(float(value)).strip("()")) == value
@@ -761,7 +762,7 @@ def test_vertices_hand_over_no_more_than_there_is_room_for() -> None:
     program = program_of({"result": nodes.total([value * x for value in turned])})
     assert setup_of(program, cheap=True).vectors == MOST_VECTORS
     assert setup_of(program).vectors == -(-90 // 4)
-    assert len(emit(program, cheap_setup=True).vectors) == MOST_VECTORS
+    assert len(write(program, cheap_setup=True).vectors) == MOST_VECTORS
 
 
 @pytest.mark.skipif(shutil.which("glslangValidator") is None, reason="glslang-tools are not installed")

@@ -79,7 +79,7 @@ class Program:
 
     @cached_property
     def inputs(self) -> list[str]:
-        """What the runtime gives, of the rows of INPUTS."""
+        """What the runtime gives, of INPUTS."""
         return list(dict.fromkeys(record.op for record in self.records if record.op in INPUTS))
 
 
@@ -166,6 +166,6 @@ def _fits(record: NodeRecord, args: tuple[Type, ...]) -> bool:
         case "length" | "dot":
             return record.type == Type.FLOAT and fits(record.op, args, record.type) and len(set(args)) == 1
         case _ if record.op in INPUTS:
-            return not args and not payload and record.type == INPUTS[record.op].type
+            return not args and not payload and record.type == INPUTS[record.op]
         case _:
             return record.op in TABLE and not payload and fits(record.op, args, record.type)

@@ -2,23 +2,17 @@
 
 from math import tau
 
-from even_palette.core.colour import luma, oklab, srgb, yiq
+from even_palette.core.colour import luma, oklab, srgb
 from even_palette.core.graph.nodes import (
     Node,
     Operand,
-    absolute,
     as_node,
-    channels,
     clamp,
     constant,
     cos,
     dot,
-    fract,
     is_constant,
-    join,
     matrix,
-    maximum,
-    minimum,
     power,
     select,
     sin,
@@ -68,36 +62,6 @@ def turned(x: Node, y: Node, turn: Node, stretch: Node) -> tuple[Node, Node]:
     return x * across - y * along, x * along + y * across
 
 
-def shift_yiq(linear: Node, turn: Node, saturation: Node, brightness: Node) -> Node:
-    """Hue rotation, saturation factor and brightness offset in YIQ: hue = atan2(Q, I), chroma = length(I, Q)."""
-    luma_node, i, q = channels(matrix(yiq.RGB_TO_YIQ, encode(linear)))
-    shifted = join(luma_node + brightness, *turned(i, q, turn, saturation))
-    return decode(clamp(matrix(yiq.YIQ_TO_RGB, shifted)))
-
-
-def shift_hsl(linear: Node, turn: Node, saturation: Node, brightness: Node) -> Node:
-    """The same in HSL of encoded R'G'B'; saturation and lightness are clipped to 0..1."""
-    encoded = encode(linear)
-    red, green, blue = channels(encoded)
-    high = maximum(maximum(red, green), blue)
-    low = minimum(minimum(red, green), blue)
-    chroma, lightness = high - low, (high + low) / 2
-    sector = select(
-        step(high, red),
-        (green - blue) / chroma,
-        select(step(high, green), (blue - red) / chroma + 2, (red - green) / chroma + 4),
-    )
-    hue = fract(sector / 6 + turn)
-    # Near black and white any chroma is the most there is: a millionth beside an outline would become full colour.
-    room = maximum(1 - absolute(lightness * 2 - 1), LEAST_STEP)
-    new_saturation = clamp(chroma / room * saturation)
-    new_lightness = clamp(lightness + brightness)
-    new_chroma = (1 - absolute(new_lightness * 2 - 1)) * new_saturation
-    position = fract(join(hue, hue, hue) + constant(0, 4 / 6, 2 / 6)) * 6
-    wave = clamp(absolute(position - 3) - 1)
-    return decode(clamp(new_lightness - new_chroma / 2 + wave * new_chroma))
-
-
 LEAST_LMS = 1e-5
 """No colour that 8 bits hold, but black, has a lesser LMS; below it the cube root goes on straight."""
 
@@ -107,11 +71,3 @@ def to_oklab(linear: Node) -> Node:
     lms = matrix(oklab.RGB_TO_LMS, linear)
     root = select(step(LEAST_LMS, lms), power(lms, 1 / 3), lms * LEAST_LMS ** (-2 / 3))
     return matrix(oklab.LMS_TO_LAB, root)
-
-
-def shift_oklch(linear: Node, turn: Node, saturation: Node, brightness: Node) -> Node:
-    """The same in OKLCh; what leaves the gamut is clipped by channel."""
-    lightness, a, b = channels(to_oklab(linear))
-    shifted = join(lightness + brightness, *turned(a, b, turn, saturation))
-    lms = matrix(oklab.LAB_TO_LMS, shifted)
-    return clamp(matrix(oklab.LMS_TO_RGB, lms * lms * lms))

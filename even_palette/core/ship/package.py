@@ -12,7 +12,7 @@ from msgspec import Meta
 
 from even_palette.core.disk.gate import read_bytes
 from even_palette.core.errors import UserError
-from even_palette.core.graph.glsl import texture_name, uniform_name
+from even_palette.core.graph.binding import texture_name, uniform_name
 from even_palette.core.graph.operations import INPUTS, TABLE
 from even_palette.core.graph.program import LOOK_UPS, MOST_RECORDS, NodeRecord, Program, check_program
 from even_palette.core.graph.types import Type

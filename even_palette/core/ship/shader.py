@@ -1,9 +1,9 @@
 """The text of material.glsl: a documented function with a struct of all outputs, and a uniform for every parameter."""
 
-from even_palette.core.graph.glsl import GlslFunction, emit, texture_name, uniform_name
-from even_palette.core.graph.operations import INPUTS
+from even_palette.core.graph.binding import SEED, TIME, texture_name, uniform_name
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.types import Type
+from even_palette.core.graph.write import Written, write
 from even_palette.core.material.model import Parameter, ValueKind
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
 from even_palette.core.ship.package import FUNCTION, SURFACE_FUNCTION
@@ -19,7 +19,7 @@ def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name:
     """GLSL 3.30 / ES 3.00 without a version line, to be included in a fragment shader, and where that pays in a vertex
     shader too: see the text itself.
     """
-    written = emit(program, cheap_setup=True)
+    written = write(program, cheap_setup=True)
     lines = [
         f"// {' '.join(sheet_name.split())}: recolouring material.",
         "//",
@@ -35,7 +35,7 @@ def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name:
         *(_setup_told() if written.vectors else []),
         "",
         *_parameters(parameters),
-        *(INPUTS[name].declaration for name in program.inputs if INPUTS[name].declaration),
+        *(f"uniform float {SEED if name == 'seed' else TIME};" for name in program.inputs if name in ("seed", "time")),
         *(_setup(written) if written.vectors else []),
         "",
     ]
@@ -87,7 +87,7 @@ def _parameters(parameters: tuple[Parameter, ...]) -> list[str]:
     return lines
 
 
-def _setup(written: GlslFunction) -> list[str]:
+def _setup(written: Written) -> list[str]:
     """The struct of what is the same at every texel, and the function that gives it."""
     return [
         "",

@@ -16,7 +16,7 @@ from even_palette.core.disk.folders import replacing_folder
 from even_palette.core.disk.gate import reason, refuse_sources
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.graph.glsl import texture_name, uniform_name
+from even_palette.core.graph.binding import texture_name, uniform_name
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.jobs import CancelToken, Progress, silent

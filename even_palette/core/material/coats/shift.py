@@ -3,12 +3,10 @@
 from collections.abc import Mapping
 
 from even_palette.core.graph.nodes import Node, is_constant
-from even_palette.core.material.colour_nodes import shift_hsl, shift_oklch, shift_yiq
 from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
-
-SPACES = {"yiq": shift_yiq, "hsl": shift_hsl, "oklch": shift_oklch}
+from even_palette.core.material.spaces import SPACES
 
 
 def formula(inputs: CoatInputs) -> Mapping[str, Node]:
@@ -22,7 +20,7 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
         hue = hue + (noise * 2 - 1) * degrees
     if is_constant(hue, 0) and is_constant(saturation, 1) and is_constant(brightness, 0):
         return {}
-    return {COLOUR: SPACES[inputs.choices["space"]](inputs.colour, hue / 360, saturation, brightness)}
+    return {COLOUR: SPACES[inputs.choices["space"]].shift(inputs.colour, hue / 360, saturation, brightness)}
 
 
 COAT = CoatKind(
@@ -43,8 +41,8 @@ COAT = CoatKind(
             "Space",
             ValueKind.CHOICE,
             "oklch",
-            "Where the shift is made: OKLCh keeps perceived lightness, YIQ keeps luma, HSL is the plainest.",
-            choices=(("oklch", "OKLCh"), ("yiq", "YIQ"), ("hsl", "HSL")),
+            f"Where the shift is made: {', '.join(space.told for space in SPACES.values())}.",
+            choices=tuple((space.name, space.label) for space in SPACES.values()),
         ),
     ),
     formula=formula,

@@ -4,11 +4,12 @@ from collections.abc import Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
-from even_palette.core.material.colour_nodes import encode, luminance, shift_oklch
+from even_palette.core.material.colour_nodes import encode, luminance
 from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
 from even_palette.core.material.input_levels import LEAST_STEP
 from even_palette.core.material.model import Setting, ValueKind
 from even_palette.core.material.outputs import COLOUR
+from even_palette.core.material.spaces import SPACES
 
 BANDS = (("shadow", "Shadows"), ("middle", "Midtones"), ("light", "Highlights"))
 
@@ -32,7 +33,8 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
         tint = nodes.total(values[f"{name}_colour"] * share for (name, _), share in zip(BANDS, found, strict=True))
         return {COLOUR: under * tint}
     mixed = [
-        shift_oklch(under, values[f"{name}_hue"] / 360, values[f"{name}_saturation"], nodes.constant(0.0)) * share
+        SPACES["oklch"].shift(under, values[f"{name}_hue"] / 360, values[f"{name}_saturation"], nodes.constant(0.0))
+        * share
         for (name, _), share in zip(BANDS, found, strict=True)
     ]
     return {COLOUR: nodes.total(mixed)}
