@@ -1,4 +1,20 @@
-"""The loops of unmixing, compiled: which texels are pure, and the most probable shares of the others."""
+"""The loops of unmixing, compiled: which texels are pure, and the most probable shares of the others.
+
+Of all sets S of one to three colours c_k near a texel x, with shares s_k > 0 that add up to 1, the set is taken for which
+
+    E = d^T B^T diag(1 / errors^2) B d  +  TRUST sum_k (s_k - p_k)^2  +  ANOTHER (|S| - 1)  [+ STRANGE]
+
+is least, where d = sum_k s_k (f(c_k) - f(x)) / f'(x) is what the mixture leaves unexplained, in levels of x (f is the
+curve in which mixtures are straight, B the channels in which errors are independent), the second sum goes over all
+near colours (s_k = 0 for those that are not in S), and p_k is the share that the surround says is likely: the weights
+exp(-r^2 / (2 SPREAD^2)) of texels of that colour, as parts of all. That is twice the negative logarithm of a Gaussian
+probability of the colour and of the shares; for a given S the shares are those of the linear equations where its
+gradient is 0.
+
+The standard deviations are those of 8-bit rounding, 1 / sqrt(12) = 0.29 levels and some room, or what is measured
+(lossy files). TRUST = 16 is a standard deviation of a quarter in the shares. ANOTHER, STRANGE and SPREAD were set by
+trial, on charts whose coverage is known by analysis (tests/core/charts.py, bench/bench_unmix.py).
+"""
 
 import numba as nb
 import numpy as np

@@ -118,7 +118,14 @@ def _chain(
 
     Each entry becomes the mean of what it and its neighbours along the chain stand for. The neighbourhood, a Gaussian,
     shrinks by a power of time. A point belongs to the entry that fits it best with its neighbours (Heskes 1999), so
-    that each epoch brings down one cost: the squared errors of indices that are off by as much.
+    that each epoch brings down one cost, the squared errors of indices that are off by as much:
+
+        sum_x w_x min_i sum_j h_ij |x - e_j|^2  =  sum_x w_x min_i (|x - m_i|^2 + v_i)
+
+    over colours x of weights w_x and entries e_j, with h_ij = g_ij / sum_j g_ij,
+    g_ij = exp(-(i - j)^2 / (2 sigma^2)) + LEAST exp(-(i - j)^2 / (2 FAR^2)) (`_pull`), the means m_i = sum_j h_ij e_j
+    and how far entries are from these, v_i = sum_j h_ij |e_j|^2 - |m_i|^2 (`_with_neighbours`). For given owners i(x)
+    the least is at e_j = sum_x w_x h_i(x)j x / sum_x w_x h_i(x)j; the epochs take g for h there, as in batch maps.
     """
     entries = _along_lightness(points, weights, size)
     for epoch in range(EPOCHS + HELD):
