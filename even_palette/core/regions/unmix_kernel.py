@@ -1,6 +1,7 @@
 """The loops of unmixing, compiled: which texels are pure, and the most probable shares of the others.
 
-Of all sets S of one to three colours c_k near a texel x, with shares s_k > 0 that add up to 1, the set is taken for which
+Of all sets S of one to three colours c_k near a texel x, with shares s_k > 0 that add up to 1, that one is taken for
+which
 
     E = d^T B^T diag(1 / errors^2) B d  +  TRUST sum_k (s_k - p_k)^2  +  ANOTHER (|S| - 1)  [+ STRANGE]
 
