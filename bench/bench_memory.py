@@ -2,7 +2,9 @@
 
 The ID map is of 60 cells in 12 colours whose borders are mixed over several texels; each region is feathered. Every
 edit (tolerances, feathers, colours, and some undone) is seen before the next. Each size has a process of its own, whose
-largest resident size is stated; textures count, since the software rasterizer keeps them in the same memory.
+largest resident size is stated; textures count, since the software rasterizer keeps them in the same memory. At the end
+what the account of memory says is put beside what the process holds beyond what it held before the kit was opened. With
+`half` the account has half of its budget.
 """
 
 import os
@@ -60,7 +62,15 @@ def make_kit(side: int, folder: Path) -> None:
         kit.save(folder / "kit")
 
 
-def edit(folder: Path) -> None:
+def resident() -> float:
+    """What the process holds now, in GiB."""
+    from even_palette.core.memory import give_back
+
+    give_back()
+    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 2**30
+
+
+def edit(folder: Path, share: float) -> None:
     from PyQt6.QtCore import QEventLoop
     from PyQt6.QtWidgets import QApplication
 
@@ -68,7 +78,9 @@ def edit(folder: Path) -> None:
     from even_palette.app.window import Window
     from even_palette.core.kit import commands
     from even_palette.core.kit.sheet import Step
+    from even_palette.core.memory_account import ACCOUNT
 
+    ACCOUNT.budget = int(ACCOUNT.budget * share)
     app = QApplication([])
     theme.apply_scheme(app, "day")
     window = Window()
@@ -87,6 +99,7 @@ def edit(folder: Path) -> None:
         ):
             app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
 
+    before = resident()
     session.open_kit(folder / "kit")
     rest()
     regions = [region.key for region in session.at.sheet.regions]
@@ -104,29 +117,37 @@ def edit(folder: Path) -> None:
             session.undo()
         rest()
         print(f"{number + 1} of {EDITS}", end="\r", file=sys.stderr, flush=True)
-    print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20)
+    kept = sum(line.held for line in ACCOUNT.lines()) / 2**30
+    print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20, kept, resident() - before)
     sys.stdout.flush()
     os._exit(0)
 
 
-def main() -> None:
+def main(share: float) -> None:
     print(f"Largest resident memory of {EDITS} edits in the window, {REGIONS} regions of soft masks")
     for side in SIDES:
         with tempfile.TemporaryDirectory() as place:
             folder = Path(place) / "kit_of_cells"
             subprocess.run([sys.executable, __file__, "make", str(side), str(folder)], check=True)
             done = subprocess.run(
-                [sys.executable, __file__, "edit", str(folder)], check=True, stdout=subprocess.PIPE, text=True
+                [sys.executable, __file__, "edit", str(folder), str(share)],
+                check=True,
+                stdout=subprocess.PIPE,
+                text=True,
             )
             reach = f" (reach: at most {REACH:.0f})" if side == max(SIDES) else ""
-            print(f"  {side} x {side}: {float(done.stdout.split()[-1]):.2f} GiB{reach}")
+            most, kept, held = map(float, done.stdout.split()[-3:])
+            print(f"  {side} x {side}: {most:.2f} GiB{reach}")
+            print(f"    at the end {held:.2f} GiB beyond the start, of which the account says {kept:.2f}")
 
 
 if __name__ == "__main__":
     match sys.argv[1:]:
         case ["make", side, folder]:
             make_kit(int(side), Path(folder))
-        case ["edit", folder]:
-            edit(Path(folder))
+        case ["edit", folder, share]:
+            edit(Path(folder), float(share))
+        case ["half"]:
+            main(0.5)
         case _:
-            main()
+            main(1.0)
