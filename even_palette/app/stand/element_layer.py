@@ -9,7 +9,7 @@ from even_palette.app.choosing import Choice
 from even_palette.app.stand.canvas import Canvas
 from even_palette.app.stand.marks import faces_in_view, marks
 from even_palette.app.stand.model_canvas import ModelCanvas
-from even_palette.app.stand.tiles import area_mask
+from even_palette.app.stand.outlines import area_mask
 from even_palette.app.view_state import Tool
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.errors import NotReady

@@ -4,10 +4,8 @@ import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Protocol
 
-import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
-    QFont,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -20,6 +18,10 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from even_palette.app.stand.band import Band
+from even_palette.app.stand.fields import field_of
+from even_palette.app.stand.labels import LABEL_PX, paint_edge, paint_label
+from even_palette.app.stand.outlines import marked
 from even_palette.app.stand.renderer import to_image
 from even_palette.app.stand.series import Series
 from even_palette.app.theme import grey, tokens
@@ -31,10 +33,7 @@ if TYPE_CHECKING:
     from even_palette.gl.buffers import Flying
 
 GRIP_PX = 8
-LABEL_PX = 22
-GAP_PX = 6
 WHEEL_STEP = 1.2
-LEAST_DRAG_PX = 5
 
 
 @dataclass(frozen=True)
@@ -88,7 +87,7 @@ class TileView(QWidget):
         self._series = Series(self, self.update)
         self._overlay: QImage | None = None
         self._old: list[tuple[QImage, QImage | None]] = []
-        self._band: list[QPoint] = []
+        self._band = Band()
         self._wiping = False
         self.tool = Tool.CLICK
         self._space = False
@@ -263,76 +262,45 @@ class TileView(QWidget):
 
     @property
     def banding(self) -> bool:
-        return bool(self._band)
+        """Whether an area is being drawn."""
+        return bool(self._band.points)
 
     def begin_band(self, at: QPointF) -> None:
-        self._band = [at.toPoint()]
+        """Begin an area at a position in the widget."""
+        self._band.points = [at.toPoint()]
 
     def extend_band(self, at: QPointF) -> None:
-        self._band.append(at.toPoint())
+        """Draw the area on to a position in the widget."""
+        self._band.points.append(at.toPoint())
         self.update()
 
     def end_band(self, event: QMouseEvent) -> bool:
         """Tell of the area that was drawn; False if it was no more than a click."""
-        band, self._band = self._band, []
+        band, self._band = self._band, Band()
         self.update()
-        reach = max((abs(p.x() - band[0].x()) + abs(p.y() - band[0].y()) for p in band), default=0)
-        tile = self.tile_at(QPointF(band[0]))
-        if reach < LEAST_DRAG_PX or tile is None:
+        tile = self.tile_at(QPointF(band.points[0]))
+        if band.is_click or tile is None:
             return False
         field = self.field(tile)
-        ring = [QPointF(p) * self.ratio() - QPointF(field.topLeft()) for p in self._ring(band)]
+        ring = [QPointF(p) * self.ratio() - QPointF(field.topLeft()) for p in band.ring(self.tool)]
         self.area_drawn.emit(ring, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         return True
-
-    def _ring(self, band: list[QPoint]) -> list[QPoint]:
-        if self.tool == Tool.LASSO:
-            return band
-        first, last = band[0], band[-1]
-        return [first, QPoint(last.x(), first.y()), last, QPoint(first.x(), last.y())]
 
     # Fields: in pixels of the screen, which on a fine screen are smaller than the widget's units
 
     def ratio(self) -> float:
+        """How many pixels of the screen a unit of the widget has."""
         return self.devicePixelRatioF()
 
     def _size(self) -> tuple[int, int]:
         return round(self.width() * self.ratio()), round(self.height() * self.ratio())
 
-    def _grid(self) -> tuple[int, int]:
-        """Columns and rows that make the tiles largest for the shape of the sheet."""
-        count, (width, height) = max(1, len(self.tiles)), self._size()
-        aspect = self.aspect()
-        best = (1, count)
-        best_side = 0.0
-        for columns in range(1, count + 1):
-            rows = math.ceil(count / columns)
-            side = min(width / columns / aspect, height / rows - LABEL_PX)
-            if side > best_side:
-                best, best_side = (columns, rows), side
-        return best
-
-    def _cell(self, index: int) -> QRect:
-        width, height = self._size()
-        if len(self.tiles) <= 1:
-            return QRect(0, 0, width, height)
-        columns, rows = self._grid()
-        row, column = divmod(index, columns)
-        left, right = width * column // columns, width * (column + 1) // columns
-        top, bottom = height * row // rows, height * (row + 1) // rows
-        return QRect(left, top, right - left, bottom - top).adjusted(
-            GAP_PX // 2, GAP_PX // 2, -GAP_PX // 2, -GAP_PX // 2
-        )
-
     def field(self, index: int) -> QRect:
-        """Where a tile's picture is drawn: all of a single canvas, a cell without its label in a spread."""
-        if len(self.tiles) <= 1:
-            return self._cell(0)
-        cell = self._cell(index).adjusted(0, round(LABEL_PX * self.ratio()), 0, 0)
-        first = self._cell(0)
-        return QRect(cell.x(), cell.y(), first.width(), first.height() - round(LABEL_PX * self.ratio()))
+        """Where a tile's picture is drawn (see `fields.field_of`)."""
+        return field_of(index, len(self.tiles), *self._size(), self.aspect(), round(LABEL_PX * self.ratio()))
 
     def tile_at(self, at: QPointF) -> int | None:
+        """The number of the tile at a position in the widget."""
         point = (at * self.ratio()).toPoint()
         return next((i for i in range(len(self.tiles)) if self.field(i).contains(point)), None)
 
@@ -400,57 +368,15 @@ class TileView(QWidget):
             if second is not None:
                 rest = QRect(edge, 0, field.width() - edge, field.height())
                 painter.drawImage(field.topLeft() + QPoint(edge, 0), second, rest)
-                self._paint_edge(painter, field, edge, tile)
+                paint_edge(painter, field, edge, tile.label, tile.other_label, ratio)
             if self._live is not None and index == 0:
                 painter.drawImage(field.topLeft(), self._live.image)
             if self._overlay is not None:
                 painter.drawImage(field.topLeft(), self._overlay)
             if len(self.tiles) > 1:
-                self._paint_label(painter, field, tile.label)
-        self._paint_band(painter)
+                paint_label(painter, field, tile.label, ratio)
+        self._band.paint(painter, self.tool, ratio)
         self._paint_rings(painter)
-
-    def _paint_edge(self, painter: QPainter, field: QRect, edge: int, tile: Tile) -> None:
-        x = field.x() + edge
-        painter.setPen(QPen(grey(255), 3))
-        painter.drawLine(x, field.top(), x, field.bottom())
-        painter.setPen(QPen(grey(0), 1))
-        painter.drawLine(x, field.top(), x, field.bottom())
-        font = self._pixel_font(painter)
-        for text, left in ((tile.label, True), (tile.other_label, False)):
-            width = painter.fontMetrics().horizontalAdvance(text) + 16
-            height = round(LABEL_PX * self.ratio())
-            box = QRect(x - width - 8 if left else x + 8, field.top() + 8, width, height)
-            painter.fillRect(box, grey(tokens().panel))
-            painter.setPen(grey(tokens().text))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-        painter.setFont(font)
-
-    def _paint_label(self, painter: QPainter, field: QRect, text: str) -> None:
-        font = self._pixel_font(painter)
-        height = round(LABEL_PX * self.ratio())
-        box = QRect(field.x(), field.y() - height, field.width(), height)
-        painter.fillRect(box, grey(tokens().panel))
-        painter.setPen(grey(tokens().text))
-        elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, box.width() - 16)
-        painter.drawText(box.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter, elided)
-        painter.setFont(font)
-
-    def _pixel_font(self, painter: QPainter) -> QFont:
-        """Set the font for painting in screen pixels; gives the font that was set before."""
-        before = painter.font()
-        font = painter.font()
-        font.setPixelSize(round(13 * self.ratio()))
-        painter.setFont(font)
-        return before
-
-    def _paint_band(self, painter: QPainter) -> None:
-        if len(self._band) < 2:
-            return
-        painter.scale(self.ratio(), self.ratio())
-        for pen in (QPen(grey(255), 3), QPen(grey(0), 1, Qt.PenStyle.DashLine)):
-            painter.setPen(pen)
-            painter.drawPolygon(QPolygonF([QPointF(point) for point in self._ring(self._band)]))
 
     def _paint_rings(self, painter: QPainter) -> None:
         if not self._rings:
@@ -479,35 +405,3 @@ class TileView(QWidget):
         field = self.field(0)
         self.wipe = min(max((at.x() * self.ratio() - field.x()) / field.width(), 0.0), 1.0)
         self.update()
-
-
-def marked(edges: Bools, filled: Bools) -> Any:
-    """White edges with a black rim, and a pattern of dots where `filled`: (h, w, 4) uint8."""
-    rim = edges.copy()
-    rim[1:] |= edges[:-1]
-    rim[:-1] |= edges[1:]
-    rim[:, 1:] |= edges[:, :-1]
-    rim[:, :-1] |= edges[:, 1:]
-    pixels = np.zeros((*edges.shape, 4), dtype=np.uint8)
-    rows, columns = np.arange(edges.shape[0])[:, None], np.arange(edges.shape[1])[None, :]
-    dots = filled & (rows % 4 == 0) & (columns % 4 == 0)
-    shade = filled & (rows % 4 == 1) & (columns % 4 == 1)
-    pixels[shade] = (0, 0, 0, 170)
-    pixels[dots] = (255, 255, 255, 230)
-    pixels[rim] = (0, 0, 0, 220)
-    pixels[edges] = (255, 255, 255, 255)
-    return pixels
-
-
-def area_mask(ring: list[QPointF], width: int, height: int) -> Bools:
-    """The pixels (height, width) inside a ring of points."""
-    image = QImage(width, height, QImage.Format.Format_Grayscale8)
-    image.fill(0)
-    painter = QPainter(image)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(grey(255))
-    painter.drawPolygon(QPolygonF(ring))
-    painter.end()
-    bits = image.constBits()
-    assert bits is not None
-    return np.frombuffer(bits.asstring(image.sizeInBytes()), dtype=np.uint8).reshape(height, -1)[:, :width] > 0
