@@ -23,7 +23,7 @@ from even_palette.app.controls import add_action
 from even_palette.app.files import FILTER
 from even_palette.app.findings import Findings
 from even_palette.app.help import Help
-from even_palette.app.jobs import Jobs, Rank
+from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.app.ledge.ledge import Ledge
 from even_palette.app.ledge.variant_strip import HEAD_PX
 from even_palette.app.notice import Notice
@@ -36,7 +36,6 @@ from even_palette.app.readout import Readout
 from even_palette.app.session import Session
 from even_palette.app.sheet_box import SheetBox
 from even_palette.app.stages import STAGES
-from even_palette.app.stand.opening import Opening
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.stand import Stand
 from even_palette.app.thumbnails import Thumbnails
@@ -88,7 +87,8 @@ class Window(QMainWindow):
         self.tray = Tray(self.session, self.renderer, self.choice, STAGES)
         self.stand = Stand(self.session, self.renderer, self.choice)
         self.notice = Notice()
-        self.opening = Opening(self.session, self.renderer, self.stand)
+        begin_drawing = one_shot(self, 0, self.renderer.start)  # while views are made ready: it may take half a second
+        self.session.document.replaced.connect(begin_drawing.start)
         self.thumbnails = Thumbnails(self.session, self.renderer, self.stand)
         self.board = Board(self.session, self.thumbnails)
         self.ledge = Ledge(self.session, self.board, self.tray, self.thumbnails, STAGES)

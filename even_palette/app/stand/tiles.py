@@ -140,21 +140,14 @@ class TileView(QWidget):
             self._space = False
         super().keyReleaseEvent(event)
 
-    def show_before(self, image: QImage) -> None:
-        """Show what the one tile to come will show, until that is drawn."""
-        if not self.tiles and not self.message:
-            self._old = [(image, None)]
-            self.repaint()
-
     @property
     def seen(self) -> bool:
         """Whether a picture is seen, be it one from before."""
         return bool(self._images or self._old)
 
     def show_message(self, text: str) -> None:
-        """Show a sentence instead of pictures; without one, what is shown before the first picture stays."""
-        if text or self.tiles:
-            self._old = []
+        """Show a sentence instead of pictures, or nothing."""
+        self._old = []
         self.forget_drawn()
         self.tiles, self._images, self.message = [], [], text
         self.invalidate()
@@ -339,9 +332,6 @@ class TileView(QWidget):
             painter.drawText(self.rect().adjusted(40, 20, -40, -20), flags, self.message)
             return
         if not self.tiles:
-            if self._old:
-                painter.scale(1 / self.ratio(), 1 / self.ratio())
-                painter.drawImage(self.field(0).topLeft(), self._old[0][0])
             return
         if not self._images:
             if self.can_draw():
