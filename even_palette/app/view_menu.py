@@ -39,10 +39,10 @@ def fill_view_menu(
     canvas = stand.canvas
     add_action(menu, "Fit the sheet; twice: 1:1", "F", Fit(canvas))
     for name, key, button in (
-        ("Wipe", "W", stand.wipe_button),
-        ("Spread all variants", "S", stand.spread_button),
-        ("Texels as squares", "T", stand.texels_button),
-        ("Loupe", "L", stand.loupe_button),
+        ("Wipe", "W", stand.foot.wipe_button),
+        ("Spread all variants", "S", stand.foot.spread_button),
+        ("Texels as squares", "T", stand.foot.texels_button),
+        ("Loupe", "L", stand.foot.loupe_button),
     ):
         add_action(menu, name, key, button.click)
     menu.addSeparator()

@@ -252,13 +252,13 @@ def test_a_stroke_is_kept_at_once(masks: Driver) -> None:
 
 def test_strokes_need_one_picture_and_a_step_of_paint(masks: Driver) -> None:
     """With a wipe the stand says what to do; outside of Masks a drag pans and clicks as ever."""
-    masks.click(masks.stand.wipe_button)
+    masks.click(masks.stand.foot.wipe_button)
     masks.settle()
     before = masks.session.kit
     stroke(masks, masks.stand.canvas, on_sheet(masks, (0.3, 0.5), (0.32, 0.5)))
     assert masks.session.kit is before
     assert "one picture" in masks.window.notice.text.text()
-    masks.click(masks.stand.wipe_button)
+    masks.click(masks.stand.foot.wipe_button)
     masks.stage(5)
     masks.settle()
     stroke(masks, masks.stand.canvas, on_sheet(masks, (0.3, 0.5), (0.32, 0.5)))

@@ -549,13 +549,13 @@ def test_looks_at_surface_values_and_differences(demo: Driver) -> None:
     demo.stage(5)
     session.select(variant="night_post")
     demo.settle()
-    demo.choose(stand.look_box, "Roughness · Night Post")
+    demo.choose(stand.foot.look_box, "Roughness · Night Post")
     demo.settle()
     assert stand.look == Look("surface", "night_post", output="roughness")
     session.select(variant="harvest_barge")
     demo.settle()
-    assert stand.look_box.currentText() == "Roughness · Harvest Barge"
-    demo.choose(stand.look_box, "Difference · Harvest Barge, Night Post")
+    assert stand.foot.look_box.currentText() == "Roughness · Harvest Barge"
+    demo.choose(stand.foot.look_box, "Difference · Harvest Barge, Night Post")
     demo.settle()
     hull, rails = stand.texel_at(0.3, 0.05), stand.texel_at(0.42, 0.62)
     assert hull is not None
@@ -656,7 +656,7 @@ def test_where_a_coat_acts_is_seen(demo: Driver) -> None:
     demo.click(tray.see)
     demo.settle()
     assert stand.look.kind == "coat"
-    assert stand.look_box.currentText() == "Acts · 2 Surface · Wall"
+    assert stand.foot.look_box.currentText() == "Acts · 2 Surface · Wall"
     (tile,) = stand.canvas.tiles
     height = plane_of_map(demo.session.at.sheet.source(Role.HEIGHT), demo.session.sheets).samples[..., 0]  # type: ignore[arg-type]
     view = whole_sheet(height.shape[1], height.shape[0])
@@ -671,26 +671,26 @@ def test_where_a_coat_acts_is_seen(demo: Driver) -> None:
 
 def test_a_spread_of_four_variants(demo: Driver) -> None:
     stand = demo.stand
-    stand.spread_menu.aboutToShow.emit()
-    assert [action.text() for action in stand.spread_menu.actions() if action.isCheckable()][:2] == [
+    stand.foot.spread_menu.aboutToShow.emit()
+    assert [action.text() for action in stand.foot.spread_menu.actions() if action.isCheckable()][:2] == [
         "Master",
         "Morning Ferry",
     ]
-    assert not any(action.isChecked() for action in stand.spread_menu.actions())
+    assert not any(action.isChecked() for action in stand.foot.spread_menu.actions())
     for name in ("Ice Patrol", "Master", "Night Post", "Harvest Barge"):
-        stand.spread_menu.aboutToShow.emit()
-        next(action for action in stand.spread_menu.actions() if action.text() == name).trigger()
+        stand.foot.spread_menu.aboutToShow.emit()
+        next(action for action in stand.foot.spread_menu.actions() if action.text() == name).trigger()
     demo.settle()
     assert [tile.label for tile in stand.canvas.tiles] == ["Master", "Night Post", "Harvest Barge", "Ice Patrol"]
     demo.qtbot.mouseClick(
         stand.canvas, Qt.MouseButton.LeftButton, pos=stand.canvas.position_of((0.5, 0.5), 1).toPoint()
     )
     assert demo.session.variant == "night_post"
-    stand.spread_menu.aboutToShow.emit()
-    next(action for action in stand.spread_menu.actions() if action.text() == "Master").trigger()
+    stand.foot.spread_menu.aboutToShow.emit()
+    next(action for action in stand.foot.spread_menu.actions() if action.text() == "Master").trigger()
     assert [tile.label for tile in stand.canvas.tiles] == ["Night Post", "Harvest Barge", "Ice Patrol"]
-    stand.spread_menu.aboutToShow.emit()
-    stand.spread_menu.actions()[0].trigger()
+    stand.foot.spread_menu.aboutToShow.emit()
+    stand.foot.spread_menu.actions()[0].trigger()
     assert len(stand.canvas.tiles) == 5
 
 

@@ -126,7 +126,7 @@ def test_eyedropper_takes_the_exact_colour(demo: Driver) -> None:
 def test_wipe_pan_zoom_and_fit(demo: Driver) -> None:
     canvas = demo.stand.canvas
     demo.key(canvas, Qt.Key.Key_W)
-    demo.choose(demo.stand.other_box, "Result · Night Post")
+    demo.choose(demo.stand.foot.other_box, "Result · Night Post")
     edge = QPoint(canvas.width() // 2, canvas.height() // 2)
     demo.drag(canvas, edge, QPoint(canvas.width() // 4, edge.y()))
     assert abs(canvas.wipe - 0.25) < 0.01

@@ -567,7 +567,7 @@ def test_the_look_follows_a_variant_that_was_just_made(small: Driver) -> None:
     assert small.stand.texel_at(0.3, 0.3) is not None
     small.settle()
     assert small.stand.look == Look(variant=made)
-    assert small.stand.look_box.currentText() == f"Result · {small.session.kit.variant_names[made]}"
+    assert small.stand.foot.look_box.currentText() == f"Result · {small.session.kit.variant_names[made]}"
     small.session.undo()
     small.settle()
     assert small.stand.look == Look()

@@ -1,33 +1,26 @@
 """The stand: sheet and model panes, look selectors in the foot, wipe, spread and loupe."""
 
-from collections.abc import Callable, Sequence
-from functools import partial
+from collections.abc import Sequence
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
-    QButtonGroup,
-    QComboBox,
-    QHBoxLayout,
-    QMenu,
-    QSizePolicy,
     QSplitter,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from even_palette.app import plain
 from even_palette.app.choosing import Choice
 from even_palette.app.session import Session
 from even_palette.app.stand.canvas import Canvas
 from even_palette.app.stand.element_layer import ElementLayer
+from even_palette.app.stand.foot import Foot
 from even_palette.app.stand.loupe import TEXELS, Loupe
 from even_palette.app.stand.model_pane import ModelPane
 from even_palette.app.stand.renderer import Renderer, to_image
+from even_palette.app.stand.spread import spread_of
 from even_palette.app.stand.tiles import Tile
 from even_palette.app.stand.time_and_seed import Moment, at_moment, labelled
-from even_palette.app.theme import set_icon
 from even_palette.app.view_state import Panes, ViewState
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
@@ -70,12 +63,13 @@ class Stand(QWidget):
         self.splitter.addWidget(self.canvas)
         self.splitter.addWidget(self.model)
         self.splitter.setChildrenCollapsible(False)
-        self._build_foot()
+        self.foot = Foot(session)
+        self._connect_foot()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self.splitter, 1)
-        layout.addWidget(self._foot)
+        layout.addWidget(self.foot)
         session.shown_changed.connect(self.refresh)
         session.made.connect(self.refresh)
         session.results.prepared.connect(renderer.take)
@@ -87,74 +81,18 @@ class Stand(QWidget):
         self.model.canvas.face_clicked.connect(self._click_face)
         self.model.look_chosen.connect(self.refresh)
 
-    def _build_foot(self) -> None:
-        self._foot = QWidget(self)
-        self._foot.setObjectName("foot")
-        row = QHBoxLayout(self._foot)
-        row.setContentsMargins(8, 4, 8, 4)
-        row.setSpacing(6)
-        self.look_box = self._look_box("Look", lambda look: self.set_look(look))
-        self.wipe_button = self._toggle(
-            "Wipe",
-            "Compare two looks left and right of a draggable edge (W)",
-            lambda: self._change(wipe=self.wipe_button.isChecked()),
-        )
-        self.other_box = self._look_box("Other look", lambda look: self.set_other(look))
-        self.spread_button = self._toggle("Spread", "Variants beside each other (S); choose which", self._spread)
-        self.spread_menu = QMenu(self.spread_button)
-        self.spread_menu.aboutToShow.connect(self._fill_spread_menu)
-        self.spread_button.setMenu(self.spread_menu)
-        self.spread_button.setPopupMode(QToolButton.ToolButtonPopupMode.MenuButtonPopup)
-        self.texels_button = self._toggle(
-            "Texels", "Show texels as squares instead of the filter of a runtime (T)", self._filter
-        )
-        self.loupe_button = self._toggle("Loupe", "Enlarge the texel under the cursor (L)", self._toggle_loupe)
-        self.zoom_label = plain.Label()
-        self.zoom_label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.zoom_label.setMinimumWidth(52)
-        fit = self._button("Fit", "Fit the sheet into the pane (F)", self.canvas.fit)
-        one = self._button("1:1", "One pixel a texel (F twice)", self.canvas.one_to_one)
-        self.pane_buttons = QButtonGroup(self)
-        for panes, icon_name, tip in (
-            (Panes.SHEET, "square", "The sheet alone (Alt+1)"),
-            (Panes.MODEL, "cube", "The model alone (Alt+2)"),
-            (Panes.BOTH, "columns", "Sheet and model beside each other (Alt+3)"),
-        ):
-            button = self._toggle(panes.value, tip, partial(self.choose_panes, panes))
-            button.setText("")
-            set_icon(button, icon_name)
-            self.pane_buttons.addButton(button, list(Panes).index(panes))
-            row.addWidget(button)
-        left: list[QWidget] = [self.look_box, self.wipe_button, self.other_box, self.spread_button]
-        self._of_sheet: list[QWidget] = [self.loupe_button, self.zoom_label, fit, one]
-        right: list[QWidget] = [self.texels_button, self.loupe_button, self.zoom_label, fit, one]
-        for widget in left:
-            row.addWidget(widget, 4 if isinstance(widget, QComboBox) else 0)
-        row.addStretch(1)
-        for widget in right:
-            row.addWidget(widget)
-
-    def _look_box(self, name: str, chosen: Callable[[Look], None]) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName(name)
-        box.setMinimumWidth(96)
-        box.setMaximumWidth(190)
-        box.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        box.activated.connect(lambda index: chosen(box.itemData(index)))
-        return box
-
-    def _toggle(self, text: str, tip: str, act: Callable[[], object]) -> QToolButton:
-        button = self._button(text, tip, act)
-        button.setCheckable(True)
-        return button
-
-    def _button(self, text: str, tip: str, act: Callable[[], object]) -> QToolButton:
-        button = QToolButton()
-        button.setText(text)
-        button.setToolTip(plain.tip(tip))
-        button.setAccessibleName(text)
-        button.clicked.connect(lambda _: act())
-        return button
+    def _connect_foot(self) -> None:
+        foot = self.foot
+        foot.look_box.look_chosen.connect(self.set_look)
+        foot.other_box.look_chosen.connect(self.set_other)
+        foot.wipe_button.clicked.connect(lambda on: self._change(wipe=on))
+        foot.spread_button.clicked.connect(lambda on: self._change(spread=on))
+        foot.spread_menu.chosen.connect(lambda variants: self._change(spread=True, spread_of=variants))
+        foot.texels_button.clicked.connect(lambda _: self._filter())
+        foot.loupe_button.clicked.connect(lambda _: self._toggle_loupe())
+        foot.fit_button.clicked.connect(lambda _: self.canvas.fit())
+        foot.one_button.clicked.connect(lambda _: self.canvas.one_to_one())
+        foot.panes_chosen.connect(self.choose_panes)
 
     # Looks
 
@@ -188,38 +126,6 @@ class Stand(QWidget):
         """Show all variants at once, or one look."""
         self.proof = []
         self._change(spread=spread)
-
-    def _fill_spread_menu(self) -> None:
-        """Each variant, checked where the spread shows it."""
-        self.spread_menu.clear()
-        every = self.spread_menu.addAction("All variants")
-        assert every is not None
-        every.triggered.connect(lambda: self._change(spread=True, spread_of=()))
-        self.spread_menu.addSeparator()
-        shown = self._spread_now()
-        for key, name in self.session.at.kit.variant_names.items():
-            action = self.spread_menu.addAction(plain.item(name))
-            assert action is not None
-            action.setCheckable(True)
-            action.setChecked(key in shown)
-            action.triggered.connect(lambda on, key=key: self._spread_with(key, on))
-
-    def _spread_with(self, variant: str, on: bool) -> None:
-        """Show a variant in the spread, or not; the last one stays."""
-        names, shown = self.session.at.kit.variant_names, self._spread_now()
-        shown = shown | {variant} if on else shown - {variant}
-        self._change(spread=True, spread_of=tuple(key for key in names if key in shown) or (variant,))
-
-    def _spread_now(self) -> set[str]:
-        return set(self.spread_of(self.session.at)) if self.state.spread or self.state.spread_of else set()
-
-    def spread_of(self, at: Focus) -> list[str]:
-        """The variants that the spread shows, in their order."""
-        chosen = [key for key in at.kit.variant_names if key in self.state.spread_of]
-        return chosen or list(at.kit.variant_names)
-
-    def _spread(self) -> None:
-        self._change(spread=self.spread_button.isChecked())
 
     def _change(self, **fields: object) -> None:
         self.session.view.change(quiet=True, **fields)
@@ -258,9 +164,9 @@ class Stand(QWidget):
     def refresh(self) -> None:
         """Show the looks of the kit that is ready."""
         at = self.session.shown
-        self.wipe_button.setChecked(self.state.wipe)
-        self.spread_button.setChecked(self.state.spread)
-        self.other_box.setVisible(self.state.wipe)
+        self.foot.wipe_button.setChecked(self.state.wipe)
+        self.foot.spread_button.setChecked(self.state.spread)
+        self.foot.other_box.setVisible(self.state.wipe)
         if at is None or not (at.sheet.sources or at.kit.meshes):
             present = self.session.at
             told = self.session.results.trouble if present.sheet.sources or present.kit.meshes else EMPTY
@@ -302,7 +208,9 @@ class Stand(QWidget):
         """What the model pane shows: label and look, and those of the other side of the wipe."""
         if self.state.spread:
             names = at.kit.variant_names
-            return [(labelled(names[key], self.state), Look(variant=key), "", None) for key in self.spread_of(at)]
+            return [
+                (labelled(names[key], self.state), Look(variant=key), "", None) for key in spread_of(self.state, at)
+            ]
         names_of = {look: name for name, look in self.looks(self.session.at)}
         look = self._showable(self.state.model_look or self.look, at)
         other = self._showable(self.state.other_look, at) if self.state.wipe else None
@@ -323,11 +231,11 @@ class Stand(QWidget):
         """Show the sheet, the model, or both."""
         own = {"model_look": None} if panes == Panes.MODEL else {}
         self.session.view.change(quiet=True, panes=panes, **own)
-        self.pane_buttons.button(list(Panes).index(panes)).setChecked(True)  # type: ignore[union-attr]
+        self.foot.pane_buttons.button(list(Panes).index(panes)).setChecked(True)  # type: ignore[union-attr]
         self.canvas.setVisible(panes != Panes.MODEL)
         self.model.setVisible(panes != Panes.SHEET)
         self.model.look_box.setVisible(panes == Panes.BOTH)
-        for widget in self._of_sheet:
+        for widget in self.foot.of_sheet:
             widget.setVisible(panes != Panes.MODEL)
         if panes == Panes.BOTH:
             self.splitter.setSizes([1000, 1000])
@@ -336,7 +244,7 @@ class Stand(QWidget):
     def _click_face(self, face: int, tile: int, add: bool) -> None:
         at = self.session.shown
         if self.state.spread and at is not None:
-            self.session.select(variant=self.spread_of(at)[tile])
+            self.session.select(variant=spread_of(self.state, at)[tile])
             return
         self.face_picked.emit(face, add)
 
@@ -353,7 +261,7 @@ class Stand(QWidget):
 
         if self.state.spread:
             names = at.kit.variant_names
-            return [Tile(now(names[key]), self._picture(at, Look(variant=key))) for key in self.spread_of(at)]
+            return [Tile(now(names[key]), self._picture(at, Look(variant=key))) for key in spread_of(self.state, at)]
         names_of = {look: name for name, look in self.looks(self.session.at)}
         label, shown = now(names_of.get(self.look, "Result")), self._picture(at, self._showable(self.look, at))
         if self.state.wipe:
@@ -368,24 +276,15 @@ class Stand(QWidget):
     def _fill_boxes(self, at: Focus) -> None:
         looks = self.looks(at)
         self.model.fill_looks(looks)
-        for box, current in ((self.look_box, self.look), (self.other_box, self.state.other_look)):
-            box.blockSignals(True)
-            if [box.itemText(i) for i in range(box.count())] != [name for name, _ in looks]:
-                box.clear()
-                for name, look in looks:
-                    box.addItem(name, look)
-            for index in range(box.count()):
-                box.setItemData(index, looks[index][1])
-                if looks[index][1] == current:
-                    box.setCurrentIndex(index)
-            box.blockSignals(False)
+        self.foot.look_box.show_looks(looks, self.look)
+        self.foot.other_box.show_looks(looks, self.state.other_look)
 
     def _filter(self) -> None:
-        self.canvas.set_filtered(not self.texels_button.isChecked())
-        self.model.canvas.set_filtered(not self.texels_button.isChecked())
+        self.canvas.set_filtered(not self.foot.texels_button.isChecked())
+        self.model.canvas.set_filtered(not self.foot.texels_button.isChecked())
 
     def _tell_zoom(self) -> None:
-        self.zoom_label.setText(f"{self.canvas.camera.zoom * 100:.0f} %" if self.canvas.tiles else "")
+        self.foot.zoom_label.setText(f"{self.canvas.camera.zoom * 100:.0f} %" if self.canvas.tiles else "")
 
     # Cursor
 
@@ -419,7 +318,7 @@ class Stand(QWidget):
                 self.eyedropped.emit(texel.encoded)
             return
         if self.state.spread and not self.proof and at is not None:
-            self.session.select(variant=self.spread_of(at)[tile])
+            self.session.select(variant=spread_of(self.state, at)[tile])
             return
         self.picked.emit(u, v, add)
 
@@ -434,14 +333,14 @@ class Stand(QWidget):
         self.hovered.emit(None)
 
     def _toggle_loupe(self) -> None:
-        self.loupe.setVisible(self.loupe_button.isChecked())
+        self.loupe.setVisible(self.foot.loupe_button.isChecked())
         if self._last_uv is None:
             self._last_uv = (0.5, 0.5)
         self._update_loupe()
 
     def _update_loupe(self) -> None:
         at = self.session.shown
-        if not self.loupe_button.isChecked() or self._last_uv is None or at is None or not at.sheet.sources:
+        if not self.foot.loupe_button.isChecked() or self._last_uv is None or at is None or not at.sheet.sources:
             self.loupe.hide()
             return
         texel = self.texel_at(*self._last_uv)

@@ -12,6 +12,7 @@ from even_palette.app.number import NumberRow
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
+from even_palette.app.tray.bindings import BindingButton, sharers
 from even_palette.app.tray.cells import CellGrid
 from even_palette.app.tray.coats import CoatList
 from even_palette.app.tray.order import Order
@@ -28,11 +29,8 @@ from even_palette.core.kit.coat_owners import (
     Overcoats,
     SheetOwner,
     coats_of,
-    home_of,
     owner_name,
     owners_on,
-    recipe_length,
-    users_of,
     users_of_all,
 )
 from even_palette.core.kit.commands import Command
@@ -43,10 +41,6 @@ from even_palette.core.material.model import Blending, Coat, Colour, PlaneUse, S
 from even_palette.core.results.looks import Look
 from even_palette.core.results.looks.coat import coats_that_vary
 from even_palette.core.results.strips import coat_strip
-
-BINDING_PX = 120
-OF_ITS_OWN = "+"
-"""The choice of a parameter that is not there yet; no key reads like it."""
 
 
 class RecolourPanel(Panel):
@@ -291,7 +285,7 @@ class RecolourPanel(Panel):
             if spec.kind == ValueKind.CHOICE:
                 self.values.addLayout(_headed(spec.label, editor))
                 continue
-            head, binding = label(spec.label, "section"), self._binding(at, owner, spec)
+            head, binding = label(spec.label, "section"), BindingButton(self.session, at, owner, self.coat, spec)
             if spec.kind == ValueKind.NUMBER:
                 head.setFixedWidth(HEAD_PX)
                 binding.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
@@ -299,7 +293,7 @@ class RecolourPanel(Panel):
             else:
                 self.values.addLayout(row(head, binding, stretch=0))
                 self.values.addWidget(editor)
-            if (others := self._sharers(at, owner, spec)) != "":
+            if (others := sharers(at, owner, self.coat, spec)) != "":
                 self.values.addWidget(label(f"Shared with {others}.", "quiet"))
         for plane in kind.planes:
             if not counts(plane.when):
@@ -353,64 +347,6 @@ class RecolourPanel(Panel):
         number.changed.connect(change)
         number.finished.connect(session.history.end_merge)
         return number
-
-    def _binding(self, at: Focus, owner: SheetOwner, spec: ValueSpec) -> QToolButton:
-        """Tells whether the value is fixed or which parameter it follows; its menu binds it to another."""
-        parameter = commands.bound_parameters(at.kit, owner).get((self.coat, spec.name))
-        button = tool(f"Binding of {spec.label}", "link" if parameter else "link-break", "")
-        button.setProperty("role", "plain")
-        if parameter is not None:
-            name = at.kit.parameter(parameter).name
-            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-            button.setText(button.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, BINDING_PX))
-            button.setToolTip(plain.tip(f"Follows the parameter {name}, which the runtime can set"))
-        else:
-            button.setToolTip("Fixed in the shader; click to make it a parameter, or to share one")
-        menu = QMenu(button)
-        items: list[tuple[str, str]] = [("Fixed in the shader", ""), ("Parameter of its own", OF_ITS_OWN)]
-        items += [
-            (f"Parameter {p.name}", p.key) for p in at.kit.parameters if p.key == parameter or commands.fits(p, spec)
-        ]
-        for text, key in items:
-            action = menu.addAction(plain.item(text))
-            assert action is not None
-            action.setCheckable(True)
-            action.setChecked(key == (parameter or ""))
-            action.triggered.connect(lambda _, key=key: self._bind(owner, spec.name, parameter, key))
-        if isinstance(owner, str) and self.coat < recipe_length(at.kit, owner):
-            menu.addSeparator()
-            own = commands.overrides(at.kit, owner, spec.name, self.coat)
-            action = menu.addAction("Follow the recipe" if own else "Set for this region alone")
-            assert action is not None
-            action.triggered.connect(lambda: self._own(owner, spec.name, own))
-        button.setMenu(menu)
-        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        return button
-
-    def _own(self, owner: str, value_name: str, own: bool) -> None:
-        """Let the region set a value of its recipe itself, beginning with what it is now, or follow again."""
-        cell = commands.read_cell(self.session.kit, owner, self.session.variant)
-        now = None if own else cell.settings[self.coat][value_name]
-        self.session.do(commands.set_own_value(owner, value_name, self.coat, now))
-
-    def _sharers(self, at: Focus, owner: SheetOwner, spec: ValueSpec) -> str:
-        """Who else follows the parameter of a value, in words."""
-        parameter = commands.bound_parameters(at.kit, owner).get((self.coat, spec.name))
-        if parameter is None:
-            return ""
-        mine = ((owner, self.coat), home_of(at.kit, owner, self.coat))
-        places = [use for use in users_of(at.kit, parameter) if (use.owner, use.coat) not in mine]
-        return ", ".join(dict.fromkeys(owner_name(at.kit, use.owner) for use in places))
-
-    def _bind(self, owner: SheetOwner, value_name: str, parameter: str | None, chosen: str) -> None:
-        if chosen == OF_ITS_OWN:
-            if parameter is not None:
-                self.session.do(commands.unbind(owner, value_name, self.coat))
-            self.session.do(commands.expose(owner, value_name, self.coat))
-        elif chosen:
-            self.session.do(commands.bind(owner, value_name, chosen, self.coat))
-        else:
-            self.session.do(commands.unbind(owner, value_name, self.coat))
 
     def _show_values(self, at: Focus, owner: SheetOwner) -> None:
         cell, coat = commands.read_cell(at.kit, owner, self.session.variant), coats_of(at.kit, owner)[self.coat]

@@ -1,0 +1,35 @@
+"""A box to choose a look from."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QSizePolicy
+
+from even_palette.core.results.looks import Look
+
+
+class LookBox(QComboBox):
+    """Looks by what they are called. `look_chosen` tells of one that the user chose."""
+
+    look_chosen = pyqtSignal(object)
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setMinimumWidth(96)
+        self.setMaximumWidth(190)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.activated.connect(lambda index: self.look_chosen.emit(self.itemData(index)))
+
+    def show_looks(self, looks: Sequence[tuple[str, Look]], current: Look) -> None:
+        """Offer looks, of which one is the present one."""
+        self.blockSignals(True)
+        if [self.itemText(i) for i in range(self.count())] != [name for name, _ in looks]:
+            self.clear()
+            for name, look in looks:
+                self.addItem(name, look)
+        for index, (_, look) in enumerate(looks):
+            self.setItemData(index, look)
+            if look == current:
+                self.setCurrentIndex(index)
+        self.blockSignals(False)
