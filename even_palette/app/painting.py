@@ -14,43 +14,41 @@ import numpy as np
 from PyQt6.QtCore import QObject, QPointF
 from PyQt6.QtGui import QPolygonF
 
+from even_palette.app.cursor import Here, point_at, texel_at
+from even_palette.app.fill import KINDS, region_at, texels_like
 from even_palette.app.notice import Notice
 from even_palette.app.session import Session
 from even_palette.app.stage import Stage
 from even_palette.app.stand.canvas import Canvas
-from even_palette.app.stand.live_mask import LiveMask, corners_of, hit, rim_on_model, rim_on_sheet
+from even_palette.app.stand.live_mask import LiveMask, corners_of, rim_on_model, rim_on_sheet
 from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.stand import Stand
 from even_palette.app.stand.tiles import TileView
 from even_palette.app.view_state import Hand, Limit, Painter
-from even_palette.core.arrays import Bools, Floats, float32
+from even_palette.core.arrays import Bools, Floats
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.sheet import Region
-from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.brush import LEAST_RADIUS, MOST_RADIUS, Path
 from even_palette.core.regions.steps import STEPS
 from even_palette.core.regions.stroke import Effect, Rect
 from even_palette.core.results.footprints import surface_of
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import LOOKS
-from even_palette.core.results.maps import paint_of
 from even_palette.core.results.masks import mask_of
 from even_palette.core.results.painting import (
     Allow,
     StrokeStart,
     ground_of,
     inside,
-    like_texels,
     on_faces,
     paint_number,
     stamp_of,
     taken_from_others,
 )
-from even_palette.core.results.sheet_mesh import elements_of, mesh_on_sheet
-from even_palette.core.results.weights import weights_of
+from even_palette.core.results.sheet_mesh import mesh_on_sheet
 
 if TYPE_CHECKING:
     from even_palette.core.mesh.texels import SurfaceTexels
@@ -59,7 +57,6 @@ if TYPE_CHECKING:
 WHEEL_STEP = 1.15
 EFFECTS = {Hand.PAINT: Effect.VALUE, Hand.SOFTEN: Effect.SOFTEN, Hand.SMEAR: Effect.SMEAR}
 AXES = ("x", "y", "z")
-KINDS = {Limit.ISLAND: ElementKind.ISLAND, Limit.SHELL: ElementKind.SHELL, Limit.FACE: ElementKind.FACE}
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,6 +89,10 @@ class Painting(QObject):
         session.made.connect(self.follow)
         session.selection_changed.connect(self.follow)
         session.view.painter_changed.connect(self.follow)
+
+    @property
+    def _here(self) -> Here:
+        return Here(self.session.at, self.session.sheets)
 
     @property
     def painter(self) -> Painter:
@@ -164,7 +165,7 @@ class Painting(QObject):
             self.notice.tell(self._trouble)
             return
         focus, ground, surface = found.at, found.ground, found.surface
-        point = self._point(view, at)
+        point = point_at(self._here, view, at)
         if point is None:
             return
         painter = self.painter
@@ -188,7 +189,7 @@ class Painting(QObject):
 
     def go_on(self, view: TileView, at: QPointF, pressure: float) -> None:
         """The hand moved."""
-        point = self._point(view, at)
+        point = point_at(self._here, view, at)
         if self._stroke is not None and point is not None:
             self._extend(point, pressure)
 
@@ -246,13 +247,14 @@ class Painting(QObject):
 
     def _fill(self, at: Focus, ground: StrokeStart, view: TileView, where: QPointF) -> None:
         """Paint all that is like the texel under the cursor, or its island, shell, face or region; on a worker."""
-        texel = self._texel(view, where)
+        texel = texel_at(self._here, view, where)
         if texel is None:
             return
         painter = self.painter
 
         def make() -> commands.Command:
-            chosen = self._chosen_texels(at, ground, texel)
+            size = ground.under.height, ground.under.width
+            chosen = texels_like(at, self.session.sheets, texel, size, painter.limit, painter.tolerance)
             rows, columns = np.flatnonzero(chosen.any(axis=1)), np.flatnonzero(chosen.any(axis=0))
             stroke = ground.stroke(painter.brush, painter.value)
             if len(rows):
@@ -268,37 +270,14 @@ class Painting(QObject):
 
         self.session.do_made("Fill", make)
 
-    def _chosen_texels(self, at: Focus, ground: StrokeStart, texel: tuple[int, int]) -> Bools:
-        """The texels (H, W) that a fill means; on a worker."""
-        from even_palette.core.raster.sampling import Sampler, sample, texel_centres
-
-        painter, sheets = self.painter, self.session.sheets
-        height, width = ground.under.height, ground.under.width
-        if painter.limit == Limit.NONE:
-            colour = sample(paint_of(at, sheets), texel_centres(height, width), Sampler())[..., :3]
-            from even_palette.core.colour.srgb import linear_to_srgb
-
-            return like_texels(linear_to_srgb(colour), *texel, painter.tolerance)
-        if painter.limit == Limit.REGION:
-            key = self._region_at(at, *texel)
-            mask = mask_of(at, sheets, key).samples[..., 0] if key else np.zeros((height, width))
-            return np.asarray(mask > 32767)
-        surface = surface_of(at, sheets, width, height)
-        face = int(surface.face[texel]) if surface is not None else -1
-        if surface is None or face < 0:
-            raise UserError("There is no face of the mesh under the cursor to fill.")
-        faces = self._alike(at, face, make=True)
-        assert faces is not None
-        return np.asarray(faces[surface.face] & (surface.face >= 0))
-
     # Where strokes may go
 
     def _limits(self, at: Focus, surface: SurfaceTexels | None, view: TileView, where: QPointF) -> tuple[Allow, ...]:
         painter = self.painter
         limits: list[Allow] = []
-        texel = self._texel(view, where)
+        texel = texel_at(self._here, view, where)
         if painter.limit == Limit.REGION and texel is not None:
-            key = self._region_at(at, *texel)
+            key = region_at(at, self.session.sheets, *texel)
             if key:
                 try:
                     limits.append(inside(mask_of(at, self.session.sheets, key)))
@@ -306,7 +285,7 @@ class Painting(QObject):
                     self.session.results.make(missing)
         face = int(surface.face[texel]) if surface is not None and texel is not None else -1
         if painter.limit in KINDS and surface is not None and face >= 0:
-            faces = self._alike(at, face)
+            faces = self._alike(face)
             if faces is not None:
                 limits.append(on_faces(surface, faces))
         if isinstance(view, ModelCanvas) and painter.seen and surface is not None:
@@ -318,26 +297,17 @@ class Painting(QObject):
             limits.append(on_faces(surface, seen))
         return tuple(limits)
 
-    def _alike(self, at: Focus, face: int, make: bool = False) -> Bools | None:
-        """The faces (F,) of the element that a face belongs to."""
-        kind = KINDS[self.painter.limit]
-        found = elements_of(at, self.session.sheets, kind) if make else self.session.elements_of(kind)
-        if found is None:
-            return None
-        return np.asarray(found.labels == found.labels[face])
-
-    def _region_at(self, at: Focus, row: int, column: int) -> str:
-        """The region that has most of a texel; "" where none has half."""
-        weights = weights_of(at, self.session.sheets).at(row, column)
-        best = max(range(len(weights)), key=lambda i: weights[i], default=-1)
-        return at.sheet.regions[best].key if best >= 0 and weights[best] >= 0.5 else ""
+    def _alike(self, face: int) -> Bools | None:
+        """The faces (F,) of the element that a face belongs to, if elements are known."""
+        found = self.session.elements_of(KINDS[self.painter.limit])
+        return None if found is None else np.asarray(found.labels == found.labels[face])
 
     def pick_value(self) -> None:
         """Take the value of the mask under the cursor as the one that is painted."""
         found = self._ready(False)
         if found is None or self._hovered is None:
             return
-        texel = self._texel(*self._hovered)
+        texel = texel_at(self._here, *self._hovered)
         if texel is not None:
             stroke = found.ground.stroke(self.painter.brush)
             value = float(stroke.values_at(np.array([texel[0]]), np.array([texel[1]]))[0])
@@ -370,46 +340,6 @@ class Painting(QObject):
                 self.session.do(commands.add_step(region.key, commands.fresh_paint()))
             self.session.view.change(quiet=True, step=number)
         self.session.view.change_painter(hand=hand)
-
-    # Where the cursor is
-
-    def _point(self, view: TileView, at: QPointF) -> tuple[float, ...] | None:
-        """Texels on the sheet, or a point of the mesh in its units."""
-        if isinstance(view, Canvas):
-            field, (width, height) = view.field(0), mask_size_of(self.session.at, self.session.sheets)
-            u, v = view.camera.to_uv(
-                at.x() * view.ratio() - field.x(), at.y() * view.ratio() - field.y(), field.width(), field.height()
-            )
-            return u * width, v * height
-        assert isinstance(view, ModelCanvas)
-        face = view.face_at(at)
-        found = mesh_on_sheet(self.session.at, self.session.sheets)
-        if found is None or not 0 <= face < found.mesh.face_count:
-            return None
-        places, _ = hit(view, corners_of(found, np.array([face])), self._pixel(view, at))
-        return tuple(float(c) for c in places[0])
-
-    def _pixel(self, view: TileView, at: QPointF) -> Floats:
-        field, ratio = view.field(0), view.ratio()
-        return float32([[at.x() * ratio - field.x(), at.y() * ratio - field.y()]])
-
-    def _texel(self, view: TileView, at: QPointF) -> tuple[int, int] | None:
-        width, height = mask_size_of(self.session.at, self.session.sheets)
-        uv = self._uv(view, at)
-        if uv is None:
-            return None
-        return min(int(uv[1] * height), height - 1), min(int(uv[0] * width), width - 1)
-
-    def _uv(self, view: TileView, at: QPointF) -> tuple[float, float] | None:
-        if isinstance(view, Canvas):
-            return view.uv_at(at)
-        assert isinstance(view, ModelCanvas)
-        found, face = mesh_on_sheet(self.session.at, self.session.sheets), view.face_at(at)
-        if found is None or face < 0:
-            return None
-        _, shares = hit(view, corners_of(found, np.array([face])), self._pixel(view, at))
-        u, v = (shares[0] @ found.uv[face]).tolist()
-        return (u, v) if 0 <= u < 1 and 0 <= v < 1 else None
 
     # What is seen of a stroke
 
@@ -451,7 +381,7 @@ class Painting(QObject):
             scale = view.camera.zoom * view.camera.sheet[0] / width / view.ratio()
             return [rim_on_sheet(at, radius * scale) for radius in radii]
         assert isinstance(view, ModelCanvas)
-        point, face, ready = self._point(view, at), view.face_at(at), self._ready(True)
+        point, face, ready = point_at(self._here, view, at), view.face_at(at), self._ready(True)
         found = mesh_on_sheet(self.session.at, self.session.sheets)
         if point is None or found is None or ready is None or ready.surface is None:
             return []

@@ -50,7 +50,8 @@ class Foot(QWidget):
             self.pane_buttons.addButton(button, list(Panes).index(panes))
             row.addWidget(button)
         self.of_sheet: list[QWidget] = [self.loupe_button, self.zoom_label, self.fit_button, self.one_button]
-        for widget in (self.look_box, self.wipe_button, self.other_box, self.spread_button):
+        left: list[QWidget] = [self.look_box, self.wipe_button, self.other_box, self.spread_button]
+        for widget in left:
             row.addWidget(widget, 4 if isinstance(widget, QComboBox) else 0)
         row.addStretch(1)
         for widget in (self.texels_button, *self.of_sheet):
