@@ -27,8 +27,8 @@ from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import read_kit
-from even_palette.core.material.build import map_plane
 from even_palette.core.material.model import Coat, PlaneUse
+from even_palette.core.material.plane_reads import map_plane
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane

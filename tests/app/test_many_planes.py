@@ -11,8 +11,8 @@ from even_palette.app.stand.later import LaterDrawing
 from even_palette.app.stand.renderer import by_reference
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
-from even_palette.core.material.build import map_plane
 from even_palette.core.material.model import Coat, PlaneUse
+from even_palette.core.material.plane_reads import map_plane
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane

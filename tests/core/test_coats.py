@@ -18,7 +18,7 @@ from even_palette.core.graph.reference import Environment, evaluate, run
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.sheet import Step
-from even_palette.core.material.build import BASE_SLOT, Dressed, Pictures, acting, build_material, map_plane, worn
+from even_palette.core.material.build import BASE_SLOT, Dressed, acting, build_material, worn
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.coats.tonal import shares
 from even_palette.core.material.model import (
@@ -32,6 +32,7 @@ from even_palette.core.material.model import (
     ValueKind,
     Variant,
 )
+from even_palette.core.material.plane_reads import Pictures, map_plane
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import texel_centres

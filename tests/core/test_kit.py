@@ -21,8 +21,8 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
 from even_palette.core.kit.only_values import only_values_differ
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
-from even_palette.core.material.build import map_plane
 from even_palette.core.material.model import Blending, Bound, Coat, PlaneUse
+from even_palette.core.material.plane_reads import map_plane
 from even_palette.core.memory_account import Account
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.cache import Cache

@@ -31,8 +31,8 @@ from even_palette.core.kit.recipe_file import (
 )
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit
 from even_palette.core.kit.validate import check_kit
-from even_palette.core.material.build import map_plane
 from even_palette.core.material.model import Bound, Coat, Parameter, PlaneKind, PlaneRef, PlaneUse, ValueKind
+from even_palette.core.material.plane_reads import map_plane
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.tones.ramp import Ramp, RampRow, Stop
 from even_palette.scripting import OpenKit, new_kit

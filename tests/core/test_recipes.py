@@ -18,8 +18,8 @@ from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.kit.validate import check_kit
-from even_palette.core.material.build import map_plane
 from even_palette.core.material.model import Bound, Coat, PlaneUse
+from even_palette.core.material.plane_reads import map_plane
 from even_palette.core.material.variants import resolve
 from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheets import Sheets

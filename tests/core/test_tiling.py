@@ -15,8 +15,9 @@ from even_palette.core.kit.history import History
 from even_palette.core.kit.sheet import Step
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material import tiling
-from even_palette.core.material.build import BASE_SLOT, IN_ATLAS, Dressed, Pictures, map_plane, worn
+from even_palette.core.material.build import BASE_SLOT, Dressed, worn
 from even_palette.core.material.model import Coat, PlaneUse
+from even_palette.core.material.plane_reads import IN_ATLAS, Pictures, map_plane
 from even_palette.core.raster.mips import gpu_samples, halved, level_count, level_of, levels_of
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Sampler, Wrap, sample, texel_centres

@@ -1,71 +1,35 @@
 """Builds the expressions of a sheet's material from the coats of its regions and its overcoats."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.graph import nodes
-from even_palette.core.graph.mip_level import fitting_level
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.types import Type
-from even_palette.core.material import tiling
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.colour_nodes import above, curved, decode, encode
-from even_palette.core.material.declare import STRENGTH, Atlas, CoatInputs, IndexMap, PlaneSpec, Reads, Strip, ValueSpec
-from even_palette.core.material.input_levels import LEAST_STEP
+from even_palette.core.material.colour_nodes import decode, encode
+from even_palette.core.material.declare import STRENGTH, CoatInputs, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import (
     Blending,
     Bound,
     Coat,
     Colour,
     Parameter,
-    PlaneKind,
-    PlaneRef,
     PlaneUse,
     Setting,
     Value,
     ValueKind,
 )
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
-from even_palette.core.raster.sampling import SHARP, SMOOTH, Filter, Sampler, Wrap
+from even_palette.core.material.plane_reads import Pictures, PlaneReads, SlotUse, in_one_sheet
+from even_palette.core.raster.sampling import SMOOTH
 from even_palette.core.regions.packing import PackingPlan
 
 BASE_SLOT = "base_colour"
-IN_STRIP = Sampler(mips=False)
-"""How strips are sampled: filtered, their ends held, never in mips."""
-IN_ATLAS = Sampler(wrap=Wrap.REPEAT)
-"""How cells of atlases are sampled: each repeats, and has mips of its own."""
-
-
-@dataclass(frozen=True)
-class SlotUse:
-    """What a slot holds: a plane under a sampler, made a `colour`, or cut into the cells of a grid.
-
-    Strips of one width stand in one sheet, the rows of those `below` under those of the first.
-    """
-
-    plane: PlaneRef
-    sampler: Sampler
-    colour: bool = False
-    grid: tuple[int, int] = (1, 1)
-    cells: int = 0
-    below: tuple[PlaneRef, ...] = ()
-
-
-@dataclass(frozen=True)
-class Pictures:
-    """What a material must know of the planes of a sheet beside what coats say.
-
-    `maps` are those of surface values, by the output that they set; `size` gives width and height of a plane, entries
-    and rows of a strip. Where the base is `grey`, one number a texel stands in its place, encoded.
-    """
-
-    maps: Mapping[str, PlaneRef] = field(default_factory=dict)
-    size: Callable[[PlaneRef], tuple[int, int]] = lambda ref: (1, 1)
-    grey: bool = False
 
 
 @dataclass(frozen=True)
@@ -156,7 +120,7 @@ def worn(
     builder = _Builder(parameters, live, pictures or Pictures())
     unclipped: list[Node] = []
     outputs = builder.dressed(region, {COLOUR: builder.base}, unclipped)
-    return Worn(outputs, tuple(unclipped), builder.slots, builder.extra)
+    return Worn(outputs, tuple(unclipped), builder.reads.slots, builder.extra)
 
 
 def acting(
@@ -170,7 +134,7 @@ def acting(
     inputs = builder.inputs(name, coat, region.means[number], under)
     own = COATS[coat.kind].share
     share = builder.strength(inputs, coat) * (own(inputs) if own is not None else 1.0)
-    return Worn({"share": nodes.clamp(share)}, (), builder.slots, builder.extra)
+    return Worn({"share": nodes.clamp(share)}, (), builder.reads.slots, builder.extra)
 
 
 def build_material(
@@ -212,42 +176,14 @@ def build_material(
         mixed = builder.dressed(overcoats, mixed, [])
         kinds = ", ".join(COATS[coat.kind].label.lower() for coat in overcoats.coats)
         sections.append((f"Overcoats: {kinds}", mixed[COLOUR]))
-    roots, slots = _in_one_sheet([*mixed.values(), *(node for _, node in sections)], builder.slots, builder.strips)
+    roots, slots = in_one_sheet(
+        [*mixed.values(), *(node for _, node in sections)], builder.reads.slots, builder.reads.strips
+    )
     mixed = dict(zip(mixed, roots, strict=False))
     sections = [(title, node) for (title, _), node in zip(sections, roots[len(mixed) :], strict=True)]
     ordered = {name: mixed[name] for name in OUTPUTS if name in mixed}
     used = tuple(parameter for parameter in parameters if parameter.key in builder.used)
     return Material(ordered, tuple(sections), used, slots, builder.extra)
-
-
-def _in_one_sheet(
-    roots: list[Node], slots: Mapping[str, SlotUse], strips: Mapping[str, tuple[int, int]]
-) -> tuple[list[Node], dict[str, SlotUse]]:
-    """The expressions with strips of one width looked up in one slot; `strips` has the width and rows of each."""
-    moved: dict[str, tuple[str, int]] = {}
-    below: dict[str, int] = {}
-    made = dict(slots)
-    for width in sorted({width for width, _ in strips.values()}):
-        alike = [slot for slot, (other, _) in strips.items() if other == width]
-        if len(alike) < 2:
-            continue
-        sheet, first = f"strips_{width}", 0
-        planes = [made.pop(slot).plane for slot in alike]
-        made[sheet] = SlotUse(planes[0], IN_STRIP, below=tuple(planes[1:]))
-        for slot in alike:
-            moved[slot] = sheet, first
-            first += strips[slot][1]
-        below[sheet] = first
-
-    def look_up(node: Node) -> Node:
-        (position, row), slot = node.args, str(node.payload[0])
-        if slot not in moved:
-            return node
-        sheet, first = moved[slot]
-        width, rows = strips[slot]
-        return nodes.strip(sheet, (width, below[sheet]), position, nodes.clamp(row, 0, rows - 1) + first)
-
-    return (nodes.replaced(roots, "strip", look_up) if moved else roots), made
 
 
 class _Builder:
@@ -257,12 +193,10 @@ class _Builder:
         texel = nodes.texture(BASE_SLOT, nodes.uv())
         self.base = nodes.splat(decode(texel["x"]), Type.VEC3) if pictures.grey else texel["xyz"]
         self.used: set[str] = set()
-        self.slots: dict[str, SlotUse] = {}
-        self.strips: dict[str, tuple[int, int]] = {}
+        self.reads = PlaneReads(pictures)
         self.extra: dict[str, float | Colour] = {}
         self._known = {parameter.key for parameter in parameters}
         self._live = live
-        self._pictures = pictures
 
     def as_opened(self, name: str) -> Node:
         """An output as the maps say where no coat is put on."""
@@ -270,9 +204,9 @@ class _Builder:
 
     def under(self, name: str) -> Node:
         """An output as the sheet's maps say, or its default."""
-        if name not in self._pictures.maps:
+        if name not in self.reads.pictures.maps:
             return OUTPUTS[name].node
-        texel = self._sampled(self._pictures.maps[name], SMOOTH)
+        texel = self.reads.sampled(self.reads.pictures.maps[name], SMOOTH)
         return texel["xyz"] if OUTPUTS[name].type == Type.VEC3 else texel["x"]
 
     def dressed(self, region: Dressed, base: Mapping[str, Node], unclipped: list[Node]) -> dict[str, Node]:
@@ -295,11 +229,14 @@ class _Builder:
             self._fixed(f"{name}_Mean", mean),
             {spec.name: self._value(name, spec, values[spec.name]) for spec in kind.values if spec.bindable},
             {spec.name: str(values[spec.name]) for spec in kind.values if not spec.bindable},
-            {spec.name: self._plane(use) for spec, use in _read(kind.planes, coat, Reads.VALUE)},
-            {spec.name: self._strip(use) for spec, use in _read(kind.planes, coat, Reads.STRIP)},
-            {spec.name: self._index(use) for spec, use in _read(kind.planes, coat, Reads.INDEX)},
-            {spec.name: self._texel(use, colour=True)["xyz"] for spec, use in _read(kind.planes, coat, Reads.COLOUR)},
-            {spec.name: self._atlas(use) for spec, use in _read(kind.planes, coat, Reads.ATLAS)},
+            {spec.name: self.reads.value(use) for spec, use in _read(kind.planes, coat, Reads.VALUE)},
+            {spec.name: self.reads.strip(use) for spec, use in _read(kind.planes, coat, Reads.STRIP)},
+            {spec.name: self.reads.index(use) for spec, use in _read(kind.planes, coat, Reads.INDEX)},
+            {
+                spec.name: self.reads.texel(use, colour=True)["xyz"]
+                for spec, use in _read(kind.planes, coat, Reads.COLOUR)
+            },
+            {spec.name: self.reads.atlas(use) for spec, use in _read(kind.planes, coat, Reads.ATLAS)},
             self.as_opened,
             frozenset(under),
         )
@@ -307,7 +244,7 @@ class _Builder:
     def strength(self, inputs: CoatInputs, coat: Coat) -> Node:
         """How much of a coat is put on."""
         share = inputs.values[STRENGTH.name]
-        return share if coat.pattern is None else share * self._plane(coat.pattern)
+        return share if coat.pattern is None else share * self.reads.value(coat.pattern)
 
     def _coat(
         self, name: str, coat: Coat, mean: Colour, under: Mapping[str, Node], unclipped: list[Node]
@@ -341,103 +278,6 @@ class _Builder:
             return nodes.parameter(name, Type.VEC3 if isinstance(value, tuple) else Type.FLOAT)
         return nodes.constant(*value) if isinstance(value, tuple) else nodes.constant(value)
 
-    def _plane(self, use: PlaneUse) -> Node:
-        """The number 0..1 that a plane gives at the texel."""
-        x = self._texel(use)["xyzw"[use.channel]]
-        if (use.low, use.high) != (0.0, 1.0):
-            wide = use.high - use.low
-            x = nodes.clamp((x - use.low) / wide) if wide >= LEAST_STEP else above(x, use.low)
-        if use.power != 1.0:
-            x = curved(nodes.maximum(x, 0), use.power)
-        return 1 - x if use.invert else x
-
-    def _strip(self, use: PlaneUse) -> Strip:
-        slot = slot_name(use.plane, IN_STRIP)
-        self.slots[slot] = SlotUse(use.plane, IN_STRIP)
-        self.strips[slot] = self._pictures.size(use.plane)
-        return Strip(slot, *self.strips[slot])
-
-    def _index(self, use: PlaneUse) -> IndexMap:
-        channel = "xyzw"[use.channel]
-        sharp, smooth = replace(SHARP, wrap=use.wrap, mips=False), Sampler(wrap=use.wrap)
-
-        def around() -> list[tuple[Node, Node]]:
-            size = nodes.constant(*(float(side) for side in self._pictures.size(use.plane)))
-            at = nodes.uv() * size - 0.5
-            corner, share = nodes.floor(at), nodes.fract(at)
-            across, down = share["x"], share["y"]
-            found = []
-            for x, y in ((0, 0), (1, 0), (0, 1), (1, 1)):
-                uv = (corner + nodes.constant(x + 0.5, y + 0.5)) / size
-                texel = self._sampled(use.plane, sharp, uv)[channel]
-                found.append((texel, (across if x else 1 - across) * (down if y else 1 - down)))
-            return found
-
-        return IndexMap(self._sampled(use.plane, sharp)[channel], self._sampled(use.plane, smooth)[channel], around)
-
-    def _atlas(self, use: PlaneUse) -> Atlas:
-        slot = f"cells_{use.grid[0]}_{use.grid[1]}_{use.count}_{slot_name(use.plane)}"
-        self.slots[slot] = SlotUse(use.plane, IN_ATLAS, True, use.grid, use.count)
-        width, height = self._pictures.size(use.plane)
-        size = max(1, width // use.grid[0]), max(1, height // use.grid[1])
-
-        def sample(number: Node, at: Node, steps: tuple[Node, Node]) -> Node:
-            number = nodes.clamp(nodes.floor(number + 0.5), 0, use.count - 1)
-            return nodes.layer_lod(slot, at, number, fitting_level(steps, size))
-
-        return Atlas(use.count, sample, size[0] == size[1])
-
-    def _texel(self, use: PlaneUse, colour: bool = False) -> Node:
-        """A plane as it lies over the sheet; one that is tiled or turned has the mips that its own steps ask for."""
-        sampler, (across, down) = Sampler(use.filter, use.wrap, use.mips), use.tiling
-        moved = _moved(use) if any(use.speed) else nodes.constant(0, 0)
-        # At the folds of a mirror drivers would see no way from one pixel to the next, and take a finer mip.
-        folded = use.wrap == Wrap.MIRROR and use.mips
-        if (across, down, use.turn % 360) == (1.0, 1.0, 0.0) and not folded:
-            return self._sampled(use.plane, sampler, nodes.uv() + moved, colour)
-        scale, middle = nodes.constant(across, down), nodes.constant(across / 2, down / 2)
-
-        def turned(at: Node) -> Node:
-            return tiling.turned(at, nodes.constant(use.turn / 360))
-
-        at = turned(nodes.uv() * scale - middle) + middle + moved
-        if not use.mips:
-            return self._sampled(use.plane, sampler, at, colour)
-        slot, at = self._slot(use.plane, sampler, colour), _held(sampler, at)
-        steps, size = (nodes.pixel()["xy"] * scale, nodes.pixel()["zw"] * scale), self._pictures.size(use.plane)
-        if size[0] != size[1]:  # a turn changes no length in a square
-            steps = turned(steps[0]), turned(steps[1])
-        return nodes.texture_lod(slot, at, fitting_level(steps, size))
-
-    def _sampled(self, plane: PlaneRef, sampler: Sampler, uv: Node | None = None, colour: bool = False) -> Node:
-        return nodes.texture(self._slot(plane, sampler, colour), _held(sampler, uv or nodes.uv()))
-
-    def _slot(self, plane: PlaneRef, sampler: Sampler, colour: bool) -> str:
-        slot = ("colour_" if colour else "") + slot_name(plane, sampler)
-        self.slots[slot] = SlotUse(plane, sampler, colour)
-        return slot
-
-
-def _moved(use: PlaneUse) -> Node:
-    """How far a plane has gone, in widths and heights: what repeats is taken off before it is added to a place.
-
-    After hours the way alone is so long that float32 has no digits left for the place in it.
-    """
-    way = nodes.constant(*use.speed) * nodes.time()
-    match use.wrap:
-        case Wrap.REPEAT:
-            return nodes.fract(way)
-        case Wrap.MIRROR:
-            return nodes.fract(way / 2) * 2
-    # The held edge goes on for ever: beyond the plane, turned or not, there is nothing else.
-    far = 2 * sum(use.tiling) + 2
-    return nodes.clamp(way, -far, far)
-
-
-def _held(sampler: Sampler, uv: Node) -> Node:
-    """uv turned over where the wrap is a mirror, so that no host needs to know of mirrors."""
-    return 1 - nodes.absolute(nodes.fract(uv / 2) * 2 - 1) if sampler.wrap == Wrap.MIRROR else uv
-
 
 class _Under(Mapping[str, Node]):
     """The outputs under a coat; what nothing has set yet is what the maps say."""
@@ -457,16 +297,3 @@ class _Under(Mapping[str, Node]):
 
 def _read(specs: Sequence[PlaneSpec], coat: Coat, reads: Reads) -> list[tuple[PlaneSpec, PlaneUse]]:
     return [(spec, coat.planes[spec.name]) for spec in specs if spec.reads == reads and spec.name in coat.planes]
-
-
-def slot_name(plane: PlaneRef, sampler: Sampler = SMOOTH) -> str:
-    """The slot of a plane under a sampler: an identifier, and another one for each way of sampling."""
-    how = [sampler.filter.value] if sampler.filter != Filter.LINEAR else []
-    how += [sampler.wrap.value] if sampler.wrap != Wrap.CLAMP else []
-    how += [] if sampler.mips else ["whole"]
-    return "_".join([*how, plane.kind.value, plane.key])
-
-
-def map_plane(key: str) -> PlaneRef:
-    """A map by its key."""
-    return PlaneRef(PlaneKind.MAP, key)

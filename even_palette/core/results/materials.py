@@ -8,18 +8,11 @@ from even_palette.core.graph.reference import Environment, run
 from even_palette.core.graph.slots import MOST_UNITS
 from even_palette.core.kit.coat_owners import Overcoats, SheetOwner, coats_of, owner_name
 from even_palette.core.kit.model import Focus
-from even_palette.core.material.build import (
-    Dressed,
-    Material,
-    Pictures,
-    build_material,
-    linear_setting,
-    map_plane,
-    worn,
-)
+from even_palette.core.material.build import Dressed, Material, build_material, linear_setting, worn
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Coat, Colour, Setting
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
+from even_palette.core.material.plane_reads import Pictures, map_plane
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.regions.packing import Packing, PackingPlan
 from even_palette.core.results.base_colour import has_grey_base

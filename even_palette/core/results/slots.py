@@ -10,8 +10,9 @@ from even_palette.core.errors import UserError
 from even_palette.core.graph import slots
 from even_palette.core.graph.slots import Slot
 from even_palette.core.kit.model import Focus
-from even_palette.core.material.build import BASE_SLOT, IN_ATLAS, SlotUse
+from even_palette.core.material.build import BASE_SLOT
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.material.plane_reads import IN_ATLAS, SlotUse
 from even_palette.core.raster.mips import level_of
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane, to_levels8
 from even_palette.core.raster.sampling import SMOOTH, sample, texel_centres
