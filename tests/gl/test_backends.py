@@ -30,6 +30,7 @@ from even_palette.core.graph.reference import Environment, evaluate, run
 from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.graph.uniform_work import MOST_VECTORS, setup_of
+from even_palette.core.graph.walks import in_order
 from even_palette.core.graph.write import write
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import Overcoats
@@ -253,7 +254,7 @@ def test_sums_under_weights_are_those_of_the_reference() -> None:
 
 
 def test_the_cases_use_the_whole_table() -> None:
-    used = {node.op for case in CASES.values() for node in nodes.in_order([case])}
+    used = {node.op for case in CASES.values() for node in in_order([case])}
     assert used >= {*TABLE, *INPUTS, *LOOK_UPS, "constant", "parameter", "join"} - {"layer"}
 
 
@@ -302,7 +303,7 @@ def test_random_graphs(renderer: SheetRenderer, picks: list[tuple[int, int, int]
 
 def outside_bounds(output: Node, p: float = 0.3) -> list[Node]:
     """Nodes of an expression that somewhere have a value outside their bounds."""
-    below = nodes.in_order([output])
+    below = in_order([output])
     outputs = {f"v{number}": node for number, node in enumerate(below)}
     around = Environment(VIEW.uv(), shown(x).slots, {"p": p, "tint": (0.3, 0.9, 0.5)}, 0.37, 2.6, (0.02, 0, 0, 0.03))
     values = run(program_of(outputs), around)
@@ -342,7 +343,7 @@ def test_common_subexpressions_are_evaluated_once(monkeypatch: pytest.MonkeyPatc
     again = nodes.sin(nodes.uv()["x"] * 7.25)
     assert shared is again
     doubled = reduce(lambda a, _: a + a, range(40), shared)
-    assert len(nodes.in_order([doubled])) < 50
+    assert len(in_order([doubled])) < 50
     assert evaluate(doubled * 2.0**-40, Environment(float32([[[0.3, 0.1]]]))) == pytest.approx(
         np.sin(0.3 * 7.25), abs=1e-5
     )

@@ -8,6 +8,7 @@ from even_palette.app.session import Session
 from even_palette.app.theme import set_icon
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import SheetOwner, home_of, owner_name, recipe_length, users_of
+from even_palette.core.kit.coat_values import overrides
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.declare import ValueSpec
 
@@ -46,7 +47,7 @@ class BindingButton(QToolButton):
             action.triggered.connect(lambda _, key=key: self._bind(owner, parameter, key))
         if isinstance(owner, str) and coat < recipe_length(at.kit, owner):
             menu.addSeparator()
-            own = commands.overrides(at.kit, owner, spec.name, coat)
+            own = overrides(at.kit, owner, spec.name, coat)
             action = menu.addAction("Follow the recipe" if own else "Set for this region alone")
             assert action is not None
             action.triggered.connect(lambda: self._set_own(owner, own))

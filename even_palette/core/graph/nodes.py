@@ -4,7 +4,8 @@ Python operators build nodes, so that a coat reads like its formula; plain numbe
 meets a vector is spread over its components.
 """
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
+from functools import partial
 from typing import Union
 from weakref import WeakValueDictionary
 
@@ -135,24 +136,14 @@ def layer_lod(slot: str, at: Node, number: Node, level: Node) -> Node:
     return make("layer_lod", Type.VEC4, (at, number, level), (slot,))
 
 
-def uv() -> Node:
-    """The texture coordinate; v runs down from the top left corner."""
-    return make("uv", Type.VEC2)
-
-
-def pixel() -> Node:
-    """How far the texture coordinate goes in one pixel to the right (xy) and in one down (zw); a vec4."""
-    return make("pixel", Type.VEC4)
-
-
-def seed() -> Node:
-    """The instance's random number, 0..1."""
-    return make("seed", Type.FLOAT)
-
-
-def time() -> Node:
-    """Seconds."""
-    return make("time", Type.FLOAT)
+uv = partial(make, "uv", Type.VEC2)
+"""The texture coordinate; v runs down from the top left corner."""
+pixel = partial(make, "pixel", Type.VEC4)
+"""How far the texture coordinate goes in one pixel to the right (xy) and in one down (zw); a vec4."""
+seed = partial(make, "seed", Type.FLOAT)
+"""The instance's random number, 0..1."""
+time = partial(make, "time", Type.FLOAT)
+"""Seconds."""
 
 
 def as_node(operand: Operand) -> Node:
@@ -340,34 +331,6 @@ def _components(node: Node) -> list[Node]:
     if node.op == "constant":
         return [constant(float(value)) for value in node.payload]
     return [part for arg in node.args for part in ([arg] if arg.type == Type.FLOAT else channels(arg))]
-
-
-def replaced(roots: Iterable[Node], op: str, by: Callable[[Node], Node]) -> list[Node]:
-    """The expressions with every node of an operation replaced."""
-    roots = list(roots)
-    made: dict[int, Node] = {}
-    for node in in_order(roots):
-        args = tuple(made[id(arg)] for arg in node.args)
-        rebuilt = node if args == node.args else make(node.op, node.type, args, node.payload)
-        made[id(node)] = by(rebuilt) if node.op == op else rebuilt
-    return [made[id(root)] for root in roots]
-
-
-def in_order(outputs: Iterable[Node]) -> list[Node]:
-    """All nodes below the outputs, each once, arguments before their users."""
-    done: dict[int, Node] = {}
-    for output in outputs:
-        stack = [(output, False)]
-        while stack:
-            node, expanded = stack.pop()
-            if id(node) in done:
-                continue
-            if expanded:
-                done[id(node)] = node
-            else:
-                stack.append((node, True))
-                stack.extend((arg, False) for arg in reversed(node.args))
-    return list(done.values())
 
 
 def total(nodes: Iterable[Node]) -> Node:

@@ -9,9 +9,10 @@ import msgspec
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.graph.nodes import Node, in_order
+from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.operations import INPUTS, TABLE, fits
 from even_palette.core.graph.types import Payload, Type
+from even_palette.core.graph.walks import in_order
 
 MOST_RECORDS = 100_000
 LOOK_UPS = ("sample", "layer", "strip", "sample_lod", "layer_lod")

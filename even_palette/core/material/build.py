@@ -10,6 +10,7 @@ from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.types import Type
+from even_palette.core.graph.walks import replaced
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import decode, encode
 from even_palette.core.material.declare import STRENGTH, CoatInputs, PlaneSpec, Reads, ValueSpec
@@ -84,12 +85,12 @@ def _packed(outputs: Mapping[str, Node], plan: PackingPlan) -> dict[str, Node]:
 
 @lru_cache(maxsize=16)
 def _with_weights(found: tuple[Node, ...], plan: PackingPlan) -> tuple[Node, ...]:
-    return tuple(nodes.replaced(found, "weight", lambda node: plan.weight(str(node.payload[0]))))
+    return tuple(replaced(found, "weight", lambda node: plan.weight(str(node.payload[0]))))
 
 
 def _named(outputs: Mapping[str, Node], parameters: Sequence[Parameter]) -> dict[str, Node]:
     names = {parameter.key: parameter.name for parameter in parameters}
-    found = nodes.replaced(
+    found = replaced(
         outputs.values(), "parameter", lambda node: nodes.parameter(names[str(node.payload[0])], node.type)
     )
     return dict(zip(outputs, found, strict=True))

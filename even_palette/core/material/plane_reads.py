@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from even_palette.core.graph import nodes
 from even_palette.core.graph.mip_level import fitting_level
 from even_palette.core.graph.nodes import Node
+from even_palette.core.graph.walks import replaced
 from even_palette.core.material import tiling
 from even_palette.core.material.colour_nodes import above, curved
 from even_palette.core.material.declare import Atlas, IndexMap, Strip
@@ -163,7 +164,7 @@ def in_one_sheet(
         width, rows = strips[slot]
         return nodes.strip(sheet, (width, below[sheet]), position, nodes.clamp(row, 0, rows - 1) + first)
 
-    return (nodes.replaced(roots, "strip", look_up) if moved else roots), made
+    return (replaced(roots, "strip", look_up) if moved else roots), made
 
 
 def _moved(use: PlaneUse) -> Node:

@@ -9,25 +9,23 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from even_palette import __version__
-from even_palette.core.colour.hexcode import encoded_to_hex, format_hex
+from even_palette.core.colour.hexcode import format_hex
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.disk.folders import replacing_folder
 from even_palette.core.disk.gate import reason, refuse_sources
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.errors import UserError
-from even_palette.core.graph.binding import texture_name, uniform_name
+from even_palette.core.graph.binding import texture_name
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.coat_owners import ValueUse, coats_of, owner_name, users_of_all
+from even_palette.core.kit.coat_owners import coats_of
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.names import Names, identifier
-from even_palette.core.material.build import BASE_SLOT, Material, linear_setting
+from even_palette.core.material.build import BASE_SLOT, Material
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.model import Parameter, Setting, ValueKind
+from even_palette.core.material.model import Parameter
 from even_palette.core.material.outputs import OUTPUTS
-from even_palette.core.material.variants import resolve_all
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
@@ -42,10 +40,9 @@ from even_palette.core.results.materials import material_of, packing_plan
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.slots import slots_of
 from even_palette.core.results.weights import weights_of
+from even_palette.core.ship.described import described
 from even_palette.core.ship.package import (
-    FORMAT,
     FUNCTION,
-    MAKER,
     PACKAGE_FILE,
     README_FILE,
     SHADER_FILE,
@@ -53,18 +50,12 @@ from even_palette.core.ship.package import (
     Package,
     PackageMap,
     PackageOutput,
-    PackageParameter,
     PackageRegion,
     PackageSheet,
-    PackageVariant,
     package_files,
 )
 from even_palette.core.ship.readme import readme_text
 from even_palette.core.ship.shader import shader_text
-
-KINDS: dict[ValueKind, Literal["colour", "number", "switch", "row"]] = {
-    ValueKind.COLOUR: "colour", ValueKind.NUMBER: "number", ValueKind.SWITCH: "switch", ValueKind.ROW: "row",
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -132,7 +123,7 @@ def contents(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: Canc
         planes.update({entry.file: plane for entry, plane in listed})
         texts[f"{prefix}{SHADER_FILE}"] = shader_text(program, material.parameters, sheet.name)
         parameters += [parameter for parameter in material.parameters if parameter not in parameters]
-    package = _package(kit, tuple(made), parameters)
+    package = described(kit, tuple(made), parameters)
     texts = {
         PACKAGE_FILE: msgspec.json.format(msgspec.json.encode(package), indent=2).decode() + "\n",
         **texts,
@@ -328,42 +319,3 @@ def _sheet(
         ),
         program.records,
     )
-
-
-def _package(kit: Kit, shipped: tuple[PackageSheet, ...], parameters: list[Parameter]) -> Package:
-    names = {parameter.key: parameter.name for parameter in parameters}
-    settings = resolve_all(parameters, kit.variants)
-    variants = tuple(
-        PackageVariant(
-            variant.name,
-            kit.variant(variant.parent).name if variant.parent else None,
-            _runtime({names[key]: value for key, value in variant.values.items() if key in names}),
-            _runtime({names[key]: value for key, value in settings[variant.key].items()}),
-        )
-        for variant in kit.variants
-    )
-    users = users_of_all(kit)
-    told = tuple(_parameter(kit, parameter, users.get(parameter.key, [])) for parameter in parameters)
-    return Package(FORMAT, kit.name, f"{MAKER}{__version__}", kit.blending, shipped, told, variants)
-
-
-def _parameter(kit: Kit, parameter: Parameter, users: list[ValueUse]) -> PackageParameter:
-    default = parameter.default
-    return PackageParameter(
-        parameter.name,
-        uniform_name(parameter.name),
-        "vec3" if parameter.kind == ValueKind.COLOUR else "float",
-        linear_setting(default),
-        encoded_to_hex(default) if isinstance(default, tuple) else "",
-        parameter.low,
-        parameter.high,
-        parameter.unit,
-        parameter.help,
-        tuple(f"{owner_name(kit, use.owner)}: {use.spec.label}" for use in users),
-        KINDS[parameter.kind],
-        parameter.group,
-    )
-
-
-def _runtime(settings: dict[str, Setting]) -> dict[str, float | tuple[float, float, float]]:
-    return {name: linear_setting(value) for name, value in settings.items()}

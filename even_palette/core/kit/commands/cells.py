@@ -16,8 +16,9 @@ from even_palette.core.kit.coat_owners import (
     value_uses,
     with_coats,
 )
+from even_palette.core.kit.coat_values import alike
 from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.commands.coats import alike, bound_parameters, coats_for, set_cell_value, with_value
+from even_palette.core.kit.commands.coats import bound_parameters, coats_for, set_cell_value, with_value
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.model import Kit
 from even_palette.core.material.coats import COATS

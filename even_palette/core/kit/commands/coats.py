@@ -13,12 +13,12 @@ from even_palette.core.kit.coat_owners import (
     home_of,
     own_coats,
     owner_name,
-    recipe_length,
     sheets_of,
     users_of,
     value_uses,
     with_coats,
 )
+from even_palette.core.kit.coat_values import alike, overrides, spec_of, value_of, with_own_value
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.limits import MOST_COATS, MOST_PARAMETERS
@@ -266,26 +266,6 @@ def with_value(kit: Kit, owner: Owner, value_name: str, value: Value, coat: int 
     return _change_coat(kit, owner, coat, lambda worn: replace(worn, values={**worn.values, value_name: value}))
 
 
-def overrides(kit: Kit, owner: Owner, value_name: str, coat: int) -> bool:
-    """Whether a region sets a value of its recipe's coat itself."""
-    if not isinstance(owner, str) or coat >= recipe_length(kit, owner):
-        return False
-    return value_name in kit.region(owner).own_values.get(coats_of(kit, owner)[coat].key, ())
-
-
-def with_own_value(kit: Kit, region: str, coat: int, value_name: str, value: Value | None) -> Kit:
-    """The kit in which a region sets a value of its recipe's coat itself, or follows the recipe there with None."""
-    key = coats_of(kit, region)[coat].key
-
-    def change(worn: Region) -> Region:
-        own = {name: old for name, old in worn.own_values.get(key, {}).items() if name != value_name}
-        own |= {} if value is None else {value_name: value}
-        others = {coat: values for coat, values in worn.own_values.items() if coat != key}
-        return replace(worn, own_values={**others, key: own} if own else others)
-
-    return with_region(kit, region, change)
-
-
 def _without_values_of(kit: Kit, recipe: str, coat: str) -> Kit:
     """The kit where no wearer sets a value of a recipe's coat, by its key, itself."""
 
@@ -337,23 +317,3 @@ def with_setting(kit: Kit, parameter: str, setting: Setting, variant: str) -> Ki
             lambda v: replace(v, values={**v.values, parameter: setting}),
         ),
     )
-
-
-def value_of(kit: Kit, owner: Owner, value_name: str, coat: int) -> Value:
-    """What a coat has for a value. Raises KeyError if there is no such coat or value."""
-    spec = spec_of(kit, owner, value_name, coat)
-    return coats_of(kit, owner)[coat].values.get(value_name, spec.default)
-
-
-def spec_of(kit: Kit, owner: Owner, value_name: str, coat: int) -> ValueSpec:
-    """What a coat declares of a value. Raises KeyError if there is no such coat or value."""
-    coats = coats_of(kit, owner)
-    if not 0 <= coat < len(coats):
-        raise KeyError(coat)
-    return COATS[coats[coat].kind].value(value_name)
-
-
-def alike(one: ValueSpec, other: ValueSpec) -> bool:
-    """Whether two coats mean the same by a value, so that it can be kept or pasted."""
-    same_choices = one.kind != ValueKind.CHOICE or one.choices == other.choices
-    return one.name == other.name and one.kind == other.kind and same_choices

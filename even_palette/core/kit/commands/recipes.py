@@ -6,8 +6,9 @@ from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import Owner, RecipeCoats, coats_of, recipe_length, with_coats
+from even_palette.core.kit.coat_values import spec_of, with_own_value
 from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.commands.coats import check_room, spec_of, with_own_value
+from even_palette.core.kit.commands.coats import check_room
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.limits import MOST_RECIPES
 from even_palette.core.kit.model import Kit, Recipe

@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from even_palette.core.graph import nodes
+from even_palette.core.graph.walks import replaced
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.colour_nodes import to_oklab
 from even_palette.core.material.outputs import COLOUR
@@ -18,7 +19,7 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
     """The distance at each texel, as grey."""
     live = live_material(at, store)
     one = live.outputs[COLOUR]
-    (other,) = nodes.replaced(
+    (other,) = replaced(
         [one], "parameter", lambda node: nodes.parameter(f"Other_{node.payload[0]}", node.type)
     )  # keys have no capitals, so no two names are alike
     apart = nodes.length(to_oklab(nodes.clamp(one)) - to_oklab(nodes.clamp(other))) * GAIN

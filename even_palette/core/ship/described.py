@@ -1,0 +1,57 @@
+"""What package.json says of a kit beside its sheets: parameters and variants as a runtime takes them."""
+
+from typing import Literal
+
+from even_palette import __version__
+from even_palette.core.colour.hexcode import encoded_to_hex
+from even_palette.core.graph.binding import uniform_name
+from even_palette.core.kit.coat_owners import ValueUse, owner_name, users_of_all
+from even_palette.core.kit.model import Kit
+from even_palette.core.material.build import linear_setting
+from even_palette.core.material.model import Parameter, Setting, ValueKind
+from even_palette.core.material.variants import resolve_all
+from even_palette.core.ship.package import FORMAT, MAKER, Package, PackageParameter, PackageSheet, PackageVariant
+
+KINDS: dict[ValueKind, Literal["colour", "number", "switch", "row"]] = {
+    ValueKind.COLOUR: "colour", ValueKind.NUMBER: "number", ValueKind.SWITCH: "switch", ValueKind.ROW: "row",
+}  # fmt: skip
+
+
+def described(kit: Kit, shipped: tuple[PackageSheet, ...], parameters: list[Parameter]) -> Package:
+    """The package of these sheets, with the parameters that they use and all variants."""
+    names = {parameter.key: parameter.name for parameter in parameters}
+    settings = resolve_all(parameters, kit.variants)
+    variants = tuple(
+        PackageVariant(
+            variant.name,
+            kit.variant(variant.parent).name if variant.parent else None,
+            _runtime({names[key]: value for key, value in variant.values.items() if key in names}),
+            _runtime({names[key]: value for key, value in settings[variant.key].items()}),
+        )
+        for variant in kit.variants
+    )
+    users = users_of_all(kit)
+    told = tuple(_parameter(kit, parameter, users.get(parameter.key, [])) for parameter in parameters)
+    return Package(FORMAT, kit.name, f"{MAKER}{__version__}", kit.blending, shipped, told, variants)
+
+
+def _parameter(kit: Kit, parameter: Parameter, users: list[ValueUse]) -> PackageParameter:
+    default = parameter.default
+    return PackageParameter(
+        parameter.name,
+        uniform_name(parameter.name),
+        "vec3" if parameter.kind == ValueKind.COLOUR else "float",
+        linear_setting(default),
+        encoded_to_hex(default) if isinstance(default, tuple) else "",
+        parameter.low,
+        parameter.high,
+        parameter.unit,
+        parameter.help,
+        tuple(f"{owner_name(kit, use.owner)}: {use.spec.label}" for use in users),
+        KINDS[parameter.kind],
+        parameter.group,
+    )
+
+
+def _runtime(settings: dict[str, Setting]) -> dict[str, float | tuple[float, float, float]]:
+    return {name: linear_setting(value) for name, value in settings.items()}
