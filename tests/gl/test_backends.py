@@ -227,7 +227,7 @@ def test_sums_under_weights_are_those_of_the_reference() -> None:
     exact = Sampler(Filter.NEAREST, mips=False)
     held = {
         "under": Slot((Plane(levels[::-1, ::-1].copy(), Encoding.SRGB),), exact),
-        "weights": Slot((TiledPlane(grid_of(levels)),), exact, is_array=True),
+        "weights": Slot((TiledPlane(grid_of(levels)),), exact, is_array=True, shares=True),
     }
     colour, weight = nodes.texture("under", nodes.uv())["xyz"], nodes.layer("weights", 0, nodes.uv())
 

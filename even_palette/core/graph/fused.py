@@ -198,7 +198,7 @@ def _reads(program: Program) -> dict[str, set[tuple[str, str]]]:
 def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool = False) -> SlotReading:
     plane, sampler = slot.plane, slot.sampler
     if as_pixel:
-        return SlotReading(plane.channels, False, False, False, direct=True)
+        return SlotReading(plane.channels, False, False, False, direct=True, shares=slot.shares)
     same = frame.is_whole_sheet and (plane.width, plane.height) == (frame.width, frame.height)
     reads = _reads(program)[name]
     plain = all(op in TEXTURED and place == "uv" for op, place in reads)
@@ -214,6 +214,7 @@ def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool
         minified,
         chained,
         not chained or plane.encoding == Encoding.SRGB or not floats,
+        slot.shares,
     )
 
 

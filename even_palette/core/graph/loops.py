@@ -36,7 +36,7 @@ class SlotReading:
     """How a loop reads a slot: channels, integer samples or floats, filter and wrap.
 
     `direct` where pixels are texels; `minified` where a pixel has several, so that mips are read; `chained` where there
-    are levels at all, which are integers where `integer_levels` says so.
+    are levels at all, which are integers where `integer_levels` says so; `shares` as the slot says.
     """
 
     channels: int
@@ -47,6 +47,7 @@ class SlotReading:
     minified: bool = False
     chained: bool = False
     integer_levels: bool = True
+    shares: bool = False
 
 
 def write_loop(program: Program, bound: Mapping[str, SlotReading], stores: Mapping[str, str]) -> str:
@@ -145,14 +146,14 @@ class _Writer:
         return seen
 
     def _weight(self, at: int) -> int | None:
-        """The float that a factor is, spread or not, where it is read from a plane of weights."""
+        """The float that a factor is, spread or not, where it is read from a slot of shares."""
         record = self.records[at]
         if record.op == "join" and len(set(record.args)) == 1:
             return self._weight(record.args[0])
         if record.op != "swizzle" or len(str(record.payload[0])) != 1:
             return None
         source = self.records[record.args[0]]
-        return at if source.op in ("layer", "sample") and str(source.payload[0]).startswith("weights") else None
+        return at if source.op in ("layer", "sample") and self.bound[str(source.payload[0])].shares else None
 
     # The text
 

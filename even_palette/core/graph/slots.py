@@ -12,11 +12,16 @@ MOST_UNITS = 16
 
 @dataclass(frozen=True, eq=False)
 class Slot:
-    """A plane, or planes of one size as the layers of an array texture, with their sampler."""
+    """A plane, or planes of one size as the layers of an array texture, with their sampler.
+
+    With `shares` its channels say how much of something there is at a texel, and are 0 over much of the sheet: loops
+    leave out what is weighed by them there.
+    """
 
     planes: tuple[Plane, ...]
     sampler: Sampler = SMOOTH
     is_array: bool = False
+    shares: bool = False
 
     @property
     def plane(self) -> Plane:

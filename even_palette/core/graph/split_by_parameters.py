@@ -3,6 +3,7 @@
 A view that stays while a value is dragged has its look-ups and powers worked out once.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -11,8 +12,6 @@ from even_palette.core.graph.types import Type
 
 VARYING = ("parameter", "seed", "time")
 DEAR = (*LOOK_UPS, "pow", "log2", "sin", "cos")
-STILL, WEIGHTS = "still", "weights"
-"""How slots with what stays begin; a loop skips what hangs on weights in slots that are called so (see `loops`)."""
 SIZES = (Type.FLOAT, Type.VEC2, Type.VEC3, Type.VEC4)
 
 
@@ -20,11 +19,13 @@ SIZES = (Type.FLOAT, Type.VEC2, Type.VEC3, Type.VEC4)
 class Parted:
     """The outputs of `still` are what stays, as many channels of each as are used.
 
-    `moving` reads them from slots of these names that lie over the pixels as they are, beside look-ups that vary.
+    `moving` reads them from slots of these names that lie over the pixels as they are, beside look-ups that vary. Those
+    outputs that are look-ups themselves stand in `looked_up`, with the slots that they look into.
     """
 
     still: Program
     moving: Program
+    looked_up: Mapping[str, str]
 
 
 @lru_cache(maxsize=16)
@@ -37,12 +38,15 @@ def parted(program: Program) -> Parted:
     still, outputs = list(program.records), dict[str, int]()
     moving = [NodeRecord("uv", Type.VEC2)]
     new: dict[int, int] = {}
+    looked_up: dict[str, str] = {}
     for at, record in enumerate(program.records):
         if at not in kept:
             moving.append(NodeRecord(record.op, record.type, tuple(new[arg] for arg in record.args), record.payload))
             new[at] = len(moving) - 1
             continue
-        name = f"{WEIGHTS if record.payload and str(record.payload[0]).startswith(WEIGHTS) else STILL}_still_{at}"
+        name = f"still_{at}"
+        if record.op in LOOK_UPS:
+            looked_up[name] = str(record.payload[0])
         count = _channels_used(program, at)
         outputs[name] = at
         if count < record.type.size:
@@ -53,7 +57,9 @@ def parted(program: Program) -> Parted:
             moving.append(NodeRecord("swizzle", record.type, (len(moving) - 1,), ("xyzw"[: record.type.size],)))
         new[at] = len(moving) - 1
     moved = Program(tuple(moving), {name: new[at] for name, at in program.outputs.items()}).only(program.outputs)
-    return Parted(Program(tuple(still), outputs).only([name for name in outputs if name in moved.slots]), moved)
+    return Parted(
+        Program(tuple(still), outputs).only([name for name in outputs if name in moved.slots]), moved, looked_up
+    )
 
 
 def _channels_used(program: Program, at: int) -> int:

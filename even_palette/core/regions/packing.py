@@ -87,7 +87,7 @@ class PackingPlan:
         match self.packing:
             case Packing.ARRAY:
                 held = planes if same else self._repacked(planes, sources, REGIONS_A_PLANE, whole=True)
-                return {ARRAY_SLOT: Slot(tuple(held), is_array=True)}
+                return {ARRAY_SLOT: Slot(tuple(held), is_array=True, shares=True)}
             case Packing.RGB:
                 made = self._repacked(planes, sources, REGIONS_AN_RGB_PLANE)
             case Packing.PAIRS:
@@ -95,7 +95,7 @@ class PackingPlan:
             case _:
                 full = same and len(sources) % REGIONS_A_PLANE == 0
                 made = list(planes) if full else self._repacked(planes, sources, REGIONS_A_PLANE)
-        return {weights_slot(number): Slot((plane,)) for number, plane in enumerate(made)}
+        return {weights_slot(number): Slot((plane,), shares=True) for number, plane in enumerate(made)}
 
     def _repacked(self, planes: Sequence[Plane], sources: list[int], a_plane: int, whole: bool = False) -> list[Plane]:
         """Planes of so many regions each; an alpha that no region has is not written, unless layers must be `whole`."""

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_palette.core.arrays import Levels
-from even_palette.core.graph import slots
+from even_palette.core.arrays import Floats, Levels
 from even_palette.core.graph.compiling import Request
 from even_palette.core.graph.fused import Frame, bytes_read, request, run_fused
 from even_palette.core.graph.program import Program, program_of
@@ -102,7 +101,7 @@ def loops_of(shown: Picture, program: Program, view: View) -> list[Request]:
         return []
     still = parts.still
     stand_ins = {
-        name: slots.of(Plane(np.zeros((1, 1, still.records[at].type.size), np.float32), Encoding.DATA))
+        name: _slot(shown, parts, name, np.zeros((1, 1, still.records[at].type.size), np.float32), name)
         for name, at in still.outputs.items()
     }
     moving = request(parts.moving, {**shown.slots, **stand_ins}, part.frame, STORES, stand_ins)
@@ -117,5 +116,11 @@ def keep_view(shown: Picture, program: Program, view: View, cancel: CancelToken 
         found = run_fused(
             parts.still, shown.slots, shown.inputs, part.frame, seed=shown.seed, time=shown.time, cancel=cancel
         )
-        kept = {name: slots.of(Plane(samples, Encoding.DATA, f"{name} {view}")) for name, samples in found.items()}
+        kept = {name: _slot(shown, parts, name, samples, f"{name} {view}") for name, samples in found.items()}
     return LoopView(view, part, parts, kept)
+
+
+def _slot(shown: Picture, parts: Parted, name: str, samples: Floats, known_id: str) -> Slot:
+    """The slot of what stays under a name; what was looked up among shares is shares."""
+    source = shown.slots.get(parts.looked_up.get(name, ""))
+    return Slot((Plane(samples, Encoding.DATA, known_id),), shares=source is not None and source.shares)
