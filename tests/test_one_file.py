@@ -63,7 +63,7 @@ def read(path, limits):
     data = path.read_bytes()
     return np.frombuffer(data[6:], np.uint8).reshape(np.frombuffer(data[:6], np.uint16)), ("A dummy was read.",)
 
-IMAGE_FORMAT = ImageFormat((".dots",), 99, read, write)
+IMAGE_FORMAT = ImageFormat((".dots",), 99, read, write, bits=16)
 """,
     "core/mesh/files/corner.py": """
 import numpy as np
@@ -181,6 +181,6 @@ def test_one_file_each(tmp_path: Path) -> None:
     (tmp_path / "one.corner").write_bytes(np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], "<f4").tobytes())
     assert run("-m", "even_palette", "run", str(tmp_path / "use.py"), str(kit)) == ""
     assert "A dummy finds this." in run("-m", "even_palette", "check", str(kit))
-    written = run("-m", "even_palette", "bake", str(kit), "--to", str(tmp_path / "baked"), "--suffix", ".dots")
+    written = run("-m", "even_palette", "masks", str(kit), "--to", str(tmp_path / "masks"), "--suffix", ".dots")
     assert ".dots" in written
     assert "entered" in run("-c", WINDOW)

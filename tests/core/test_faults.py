@@ -45,7 +45,7 @@ def work():
     home, number = KitFolder(folder / "kit"), 0
     while True:
         number += 1
-        write_recipe(folder / "paint.recipe.json", RecipeFile((Coat("shift", {"hue": float(number % 90)}),)))
+        write_recipe(folder / "paint.recipe.json", RecipeFile((Coat("shift", {"hue": float(number % 90)}, key="shift"),)))
         write_masks(kit, sheets, folder / "masks")
         home.autosave(replace(kit, name=f"State {number}"))
         print(number, flush=True)
@@ -62,7 +62,7 @@ def test_killed_at_any_moment(kit: Kit, tmp_path: Path) -> None:
     folder = KitFolder.create(tmp_path / "kit")
     folder.save(kit)
     folder.close()
-    write_recipe(tmp_path / "paint.recipe.json", RecipeFile((Coat("shift"),)))
+    write_recipe(tmp_path / "paint.recipe.json", RecipeFile((Coat("shift", key="shift"),)))
     seen = 0
     with Killing(WORK_ON, str(tmp_path)) as worker:
         for _ in range(40):

@@ -681,7 +681,7 @@ def test_every_look(renderer: SheetRenderer, history: History, sheets: Sheets, k
     history.do(commands.add_palette(new_palette("three", "Three", entries)))
     history.do(commands.add_tone("sheet_1", Tone("numbers", "Numbers", "index", palette="three")))
     tone = "numbers" if kind in ("tone", "entry") else ""
-    look = picture(history.kit.at(), sheets, Look(kind, region="region_2", map=tone, entry=1))
+    look = picture(history.kit.at(), sheets, Look(kind, region="region_2", owner="region_2", map=tone, entry=1))
     assert difference(renderer, look, whole_sheet(64, 64), filtered) <= 1
     enlarged = View((0.21, 0.33), (1 / 640, 1 / 640), 90, 70)
     drawn = renderer.render(look, enlarged, filtered)[..., :3].astype(int)
