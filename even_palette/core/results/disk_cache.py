@@ -1,7 +1,7 @@
 """Results kept on disk between runs: under the cache in memory, bounded, checked when read, safe with two windows.
 
-A file holds arrays with their names, types and shapes, and a checksum over all of it. What is damaged, or of another
-version, is not there: the result is made anew.
+A file holds arrays, aligned as compiled loops want them, with a checksum over all of them (safetensors). What is
+damaged, or of another version, is not there: the result is made anew.
 """
 
 import contextlib
@@ -12,13 +12,13 @@ from collections.abc import Callable
 from dataclasses import fields, is_dataclass
 from functools import cache
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 
 import msgspec
 import numpy as np
 
 from even_palette.core.arrays import Samples
-from even_palette.core.disk.gate import read_bytes
+from even_palette.core.disk.gate import file_size
 from even_palette.core.disk.places import cache_home
 from even_palette.core.disk.whole import PREFIX, write_whole
 from even_palette.core.errors import UserError
@@ -26,14 +26,14 @@ from even_palette.core.errors import UserError
 T = TypeVar("T")
 MOST_BYTES = 2 << 30
 MOST_FILE_BYTES = 1 << 30
-SUFFIX = ".result"
+SUFFIX = ".safetensors"
 LITTER_S = 3600
 
 
 class _Head(msgspec.Struct, frozen=True):
     version: str
-    arrays: list[tuple[str, str, list[int]]]
     numbers: dict[str, float]
+    digest: str
 
 
 @cache
@@ -84,44 +84,42 @@ class DiskCache:
         return self.folder / f"{hashlib.sha256(repr(key).encode()).hexdigest()}{SUFFIX}"
 
     def _read(self, kind: type[T], path: Path) -> T | None:
+        from safetensors import SafetensorError, safe_open
+
         try:
-            data = read_bytes(path, MOST_FILE_BYTES)
-        except UserError:
-            return None
-        try:
-            digest, size = data[:32], int.from_bytes(data[32:40], "little")
-            if hashlib.blake2b(memoryview(data)[32:], digest_size=32).digest() != digest:
-                raise ValueError("the checksum is wrong")
-            head = msgspec.json.decode(data[40 : 40 + size], type=_Head)
+            file_size(path, MOST_FILE_BYTES)
+            with safe_open(path, framework="np") as file:
+                head = msgspec.json.decode((file.metadata() or {})["head"], type=_Head)
+                arrays = {name: file.get_tensor(name) for name in file.keys()}  # noqa: SIM118  it is no mapping
             if head.version != code_version():
                 raise ValueError("another version")
-            at, arrays = 40 + size, dict[str, Any]()
-            for name, dtype, shape in head.arrays:
-                array = np.frombuffer(data, dtype, int(np.prod(shape)), at).reshape(shape)
-                arrays[name] = array
-                at += array.nbytes
+            if head.digest != _digest(arrays, head.numbers):
+                raise ValueError("the checksum is wrong")
+            for array in arrays.values():
+                array.flags.writeable = False
             if kind is np.ndarray:
                 return arrays["array"]  # type: ignore[no-any-return]
-            whole = {name: int(v) if v == int(v) else v for name, v in head.numbers.items()}
-            return kind(**arrays, **whole)
-        except (ValueError, TypeError, KeyError, msgspec.MsgspecError):
+            return kind(**arrays, **{name: int(v) if v == int(v) else v for name, v in head.numbers.items()})
+        except UserError:
+            return None
+        except (ValueError, TypeError, KeyError, OSError, SafetensorError, msgspec.MsgspecError):
             with contextlib.suppress(OSError):
                 path.unlink()
             return None
 
     def _write(self, path: Path, result: object) -> None:
+        from safetensors.numpy import save
+
         arrays, numbers = _taken_apart(result)
-        head = msgspec.json.encode(
-            _Head(code_version(), [(name, a.dtype.str, list(a.shape)) for name, a in arrays.items()], numbers)
-        )
         if sum(array.nbytes for array in arrays.values()) > min(MOST_FILE_BYTES, self._most // 4):
             return
-        parts = [np.ascontiguousarray(array).data for array in arrays.values()]
-        body = b"".join([len(head).to_bytes(8, "little"), head, *parts])
+        arrays = {name: np.ascontiguousarray(array).reshape(array.shape) for name, array in arrays.items()}
+        head = _Head(code_version(), numbers, _digest(arrays, numbers))
+        data = save(arrays, {"head": msgspec.json.encode(head).decode()})
         with contextlib.suppress(OSError):
             self.folder.mkdir(parents=True, exist_ok=True)
-            write_whole(path, hashlib.blake2b(body, digest_size=32).digest() + body, synced=False)
-            self._written += len(body)
+            write_whole(path, data, synced=False)
+            self._written += len(data)
             if self._written > self._most // 8:
                 self.tidy()
 
@@ -144,6 +142,15 @@ class DiskCache:
             with contextlib.suppress(OSError):
                 os.unlink(path)
             total -= size
+
+
+def _digest(arrays: dict[str, Samples], numbers: dict[str, float]) -> str:
+    told = sorted((name, float(value)) for name, value in numbers.items())
+    digest = hashlib.blake2b(repr(told).encode(), digest_size=32)
+    for name, array in sorted(arrays.items()):
+        digest.update(f"{name} {array.dtype.str} {array.shape}".encode())
+        digest.update(np.ascontiguousarray(array).data)
+    return digest.hexdigest()
 
 
 def _taken_apart(result: object) -> tuple[dict[str, Samples], dict[str, float]]:
