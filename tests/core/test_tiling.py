@@ -18,7 +18,7 @@ from even_palette.core.material import tiling
 from even_palette.core.material.build import BASE_SLOT, Dressed, worn
 from even_palette.core.material.model import Coat, PlaneUse
 from even_palette.core.material.plane_reads import IN_ATLAS, Pictures, map_plane
-from even_palette.core.raster.mips import gpu_samples, halved, level_count, level_of, levels_of
+from even_palette.core.raster.mips import gpu_samples, halved, level_count, level_of, mip_levels_of
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Sampler, Wrap, sample, texel_centres
 from even_palette.core.raster.tiles import TiledPlane, grid_of
@@ -215,7 +215,7 @@ def test_levels_by_tiles_are_those_of_the_whole_plane(height: int, width: int, e
         want = level_of(plane, number)
         stored = gpu_samples(want.samples, encoding) if number == 0 else want.samples
         for kind in (plane, TiledPlane(grid_of(samples), encoding)):
-            got = levels_of(kind, [number])[number]
+            got = mip_levels_of(kind, [number])[number]
             assert got.shape == stored.shape
             assert np.array_equal(got, stored)
 

@@ -9,7 +9,7 @@ from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.graph.loops import SlotReading
 from even_palette.core.graph.slots import Slot
 from even_palette.core.memory_account import Kept
-from even_palette.core.raster.mips import gpu_samples, level_count, levels_of
+from even_palette.core.raster.mips import gpu_samples, level_count, mip_levels_of
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, stored_values
 
 
@@ -83,7 +83,7 @@ def _chain(slot: Slot, levels_read: tuple[int, ...]) -> tuple[Samples, Samples]:
     places = np.zeros((len(slot.planes), count, 3), np.int64)
     parts, begin = [], 0
     for layer, plane in enumerate(slot.planes):
-        levels = levels_of(plane, read)
+        levels = mip_levels_of(plane, read)
         for number in read:
             level = levels[number]
             places[layer, number] = begin, *level.shape[:2]

@@ -118,7 +118,7 @@ def _chain(plane: Plane) -> tuple[Plane, ...]:
     """The levels of a plane below the first, each stored as textures store it."""
     encoding = Encoding.LINEAR if plane.encoding == Encoding.SRGB else plane.encoding
     numbers = range(1, level_count(plane.height, plane.width))
-    levels = levels_of(plane, numbers)
+    levels = mip_levels_of(plane, numbers)
     return tuple(Plane(levels[number], encoding) for number in numbers)
 
 
@@ -189,7 +189,7 @@ def _parts_of_tile(tile: Tile, encoding: Encoding) -> list[Samples]:
     return found
 
 
-def levels_of(plane: Plane, numbers: Iterable[int]) -> dict[int, Samples]:
+def mip_levels_of(plane: Plane, numbers: Iterable[int]) -> dict[int, Samples]:
     """Levels as a texture stores them, (h, w, C) by number, put together of parts of tiles, so that little memory is
     taken; every tile is asked for once."""
     wanted, own = set(numbers), own_levels(plane.height, plane.width)
@@ -231,7 +231,7 @@ __all__ = [
     "TILE",
     "Parts",
     "level_count",
-    "levels_of",
+    "mip_levels_of",
     "own_levels",
     "parts_of",
     "spots_of",
