@@ -1,6 +1,7 @@
 """Small pictures of variants: of the model where there is one, else of the sheet; made one at a time at rest."""
 
 from contextlib import suppress
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QRect, Qt, pyqtSignal
@@ -19,11 +20,15 @@ from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.sheet_mesh import mesh_on_sheet
+from even_palette.core.results.small_pictures import small_picture_of, small_plane_of
 
 if TYPE_CHECKING:
     from even_palette.gl.buffers import Flying
+    from even_palette.gl.model_view import Skin
 
 REST_MS = 120
+MOST_SIDE = 1024
+"""Texels a side of the planes that they are drawn of; they have a tenth of that in pixels."""
 LIGHT = (0.35, 0.72, 0.60)
 
 
@@ -145,7 +150,7 @@ class Thumbnails(QObject):
         """None where planes are still being uploaded. Raises NotReady, or UserError if nothing can be drawn."""
         look, sheets = Look(variant=variant), self.session.sheets
         if mesh_on_sheet(at, sheets) is not None and not self.renderer.model_trouble():
-            skins = skins_of(self.session, at, look)
+            skins = [self._small(skin) for skin in skins_of(self.session, at, look)]
             relief = [plane for skin in skins for plane in skin.relief if plane is not None]
             if not self.renderer.ready([skin.picture for skin in skins], relief):
                 return None
@@ -157,4 +162,10 @@ class Thumbnails(QObject):
         base = base_colour_of(at, sheets)
         zoom = min(width / base.width, height / base.height)
         view = Camera((base.width, base.height), zoom=zoom).view(width, height)
-        return to_image(self.renderer.render(picture(at, sheets, look), view))
+        return to_image(self.renderer.render(small_picture_of(picture(at, sheets, look), sheets, MOST_SIDE), view))
+
+    def _small(self, skin: "Skin") -> "Skin":
+        """A skin of planes no larger than a small picture can show."""
+        sheets = self.session.sheets
+        relief = tuple(plane and small_plane_of(plane, sheets, MOST_SIDE) for plane in skin.relief)
+        return replace(skin, picture=small_picture_of(skin.picture, sheets, MOST_SIDE), relief=relief)  # type: ignore[arg-type]

@@ -119,7 +119,7 @@ def _chain(plane: Plane) -> tuple[Plane, ...]:
     encoding = Encoding.LINEAR if plane.encoding == Encoding.SRGB else plane.encoding
     numbers = range(1, level_count(plane.height, plane.width))
     levels = mip_levels_of(plane, numbers)
-    return tuple(Plane(levels[number], encoding) for number in numbers)
+    return tuple(Plane(levels[number], encoding, f"{plane.content_id} level {number}") for number in numbers)
 
 
 def sample_level(plane: Plane, uv: Floats, number: int, sampler: Sampler = SMOOTH) -> Floats:
