@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from even_palette.app.cursor import Here, point_at
 from even_palette.app.view_state import Hand, Limit, Panes
 from even_palette.core.kit.home import find_unsaved
 from even_palette.core.kit.store import AUTOSAVE_FILE, decode_kit
@@ -85,7 +86,7 @@ def test_a_stroke_on_the_sheet(masks: Driver) -> None:
     at = points[1].toPoint()
     assert seen[at.y(), at.x()].min() > 240
     assert session.kit is before
-    texels = [masks.window.painting._point(canvas, point) for point in points]
+    texels = [point_at(Here(masks.session.at, masks.session.sheets), canvas, point) for point in points]
     ground = ground_of(session.at, session.sheets, session.region)
     brush = session.view.state.painter.brush
     wanted = stroke_through(ground.stroke(brush), along(brush, texels))  # type: ignore[arg-type]
