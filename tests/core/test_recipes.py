@@ -135,6 +135,22 @@ def test_keys_of_coats(worn: History) -> None:
     check_kit(worn.kit)
 
 
+def test_a_key_stays_whatever_others_add(worn: History) -> None:
+    """A wearer's own coat keeps its key when its recipe gets one of that key, and when other coats are pasted over it."""
+    worn.do(commands.add_coat("region_2", Coat("blend")))
+    own = worn.kit.region("region_2").coats[-1].key
+    worn.do(commands.add_coat(RecipeCoats("hull_paint"), Coat("blend", key=own)))
+    worn.do(commands.set_cell_value("region_2", "strength", 0.3, coat=len(coats_of(worn.kit, "region_2")) - 1))
+    worn.do(commands.add_coat("region_2", Coat("shift")))
+    assert worn.kit.region("region_2").coats[-2].key == own
+    keys = [coat.key for coat in worn.kit.region("region_3").coats]
+    worn.do(commands.paste_cell(commands.read_cell(worn.kit, "region_2", ""), "region_3", ""))
+    pasted = [coat.key for coat in worn.kit.region("region_3").coats]
+    assert pasted[: len(keys)] == keys
+    assert len(set(pasted)) == len(pasted) > len(keys)
+    check_kit(worn.kit)
+
+
 def test_recipes_are_saved_removed_and_renamed(worn: History, tmp_path) -> None:  # type: ignore[no-untyped-def]
     worn.do(commands.rename_recipe("hull_paint", "Old paint"))
     assert decode_kit(encode_kit(worn.kit, tmp_path), tmp_path) == worn.kit

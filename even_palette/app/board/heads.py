@@ -18,7 +18,14 @@ THUMB_PX, HEAD_PX = 46, 74
 
 
 class Heads(QHeaderView):
-    """The heads of the columns: the variants as small pictures with their names."""
+    """Heads of one size that can be clicked."""
+
+    def __init__(self, way: Qt.Orientation, name: str, section_px: int, parent: QWidget) -> None:
+        super().__init__(way, parent)
+        self.setAccessibleName(name)
+        self.setDefaultSectionSize(section_px)
+        self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.setSectionsClickable(True)
 
     def redraw(self) -> None:
         """Draw all of them anew."""
@@ -30,13 +37,9 @@ class VariantHeads(Heads):
     """Column heads: a live thumbnail of each variant with its name."""
 
     def __init__(self, thumbnails: Thumbnails, parent: QWidget) -> None:
-        super().__init__(Qt.Orientation.Horizontal, parent)
+        super().__init__(Qt.Orientation.Horizontal, "Variants", COLUMN_PX, parent)
         self.thumbnails = thumbnails
         thumbnails.made.connect(self.redraw)
-        self.setAccessibleName("Variants")
-        self.setDefaultSectionSize(COLUMN_PX)
-        self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.setSectionsClickable(True)
         self.setFixedHeight(HEAD_PX)
 
     def paintSection(self, painter: QPainter | None, rect: QRect, section: int) -> None:
@@ -55,12 +58,8 @@ class RegionNames(Heads):
     """Row heads: ID colour and name of each region."""
 
     def __init__(self, session: Session, parent: QWidget) -> None:
-        super().__init__(Qt.Orientation.Vertical, parent)
+        super().__init__(Qt.Orientation.Vertical, "Regions", ROW_PX, parent)
         self.session = session
-        self.setAccessibleName("Regions")
-        self.setDefaultSectionSize(ROW_PX)
-        self.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.setSectionsClickable(True)
         self.setFixedWidth(NAME_PX)
 
     def paintSection(self, painter: QPainter | None, rect: QRect, section: int) -> None:

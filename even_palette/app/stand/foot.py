@@ -1,7 +1,7 @@
 """The row of controls below the panes: what they show, how, and which of them there are."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QToolButton, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QSizePolicy, QToolButton, QWidget
 
 from even_palette.app import plain
 from even_palette.app.session import Session
@@ -29,6 +29,10 @@ class Foot(QWidget):
         row.setContentsMargins(8, 4, 8, 4)
         row.setSpacing(6)
         self.look_box, self.other_box = LookBox("Look"), LookBox("Other look")
+        for box in (self.look_box, self.other_box):
+            box.setMinimumWidth(96)
+            box.setMaximumWidth(190)
+            box.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.wipe_button = _toggle("Wipe", "Compare two looks left and right of a draggable edge (W)")
         self.spread_button = _toggle("Spread", "Variants beside each other (S); choose which")
         self.spread_menu = SpreadMenu(session, self.spread_button)

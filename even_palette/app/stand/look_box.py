@@ -3,25 +3,22 @@
 from collections.abc import Sequence
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QSizePolicy
+from PyQt6.QtWidgets import QComboBox
 
 from even_palette.core.results.looks import Look
 
 
 class LookBox(QComboBox):
-    """Looks by what they are called. `look_chosen` tells of one that the user chose."""
+    """Looks by what they are called. `look_chosen` tells of one that the user chose; None stands for no own look."""
 
     look_chosen = pyqtSignal(object)
 
     def __init__(self, name: str) -> None:
         super().__init__()
         self.setAccessibleName(name)
-        self.setMinimumWidth(96)
-        self.setMaximumWidth(190)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.activated.connect(lambda index: self.look_chosen.emit(self.itemData(index)))
 
-    def show_looks(self, looks: Sequence[tuple[str, Look]], current: Look) -> None:
+    def show_looks(self, looks: Sequence[tuple[str, Look | None]], current: Look | None) -> None:
         """Offer looks, of which one is the present one."""
         self.blockSignals(True)
         if [self.itemText(i) for i in range(self.count())] != [name for name, _ in looks]:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QW
 
 from even_palette.app import plain
 from even_palette.app.session import Session
+from even_palette.app.stand.look_box import LookBox
 from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.skins import model_points, skins_of
@@ -33,11 +34,10 @@ class ModelPane(QWidget):
         super().__init__()
         self.session, self.renderer = session, renderer
         self.canvas = ModelCanvas(renderer, self)
-        self.look_box = QComboBox()
-        self.look_box.setAccessibleName("Look of the model")
+        self.look_box = LookBox("Look of the model")
         self.look_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.look_box.setMinimumContentsLength(10)
-        self.look_box.activated.connect(self._choose_look)
+        self.look_box.look_chosen.connect(self._choose_look)
         self.lit_button = _button("Lit", "Lit by a neutral studio, or flat: the sheet's exact colours (I)", True)
         self.lit_button.clicked.connect(lambda: self.canvas.set_lit(self.lit_button.isChecked()))
         self.lit_button.setToolTip(
@@ -60,21 +60,16 @@ class ModelPane(QWidget):
         column.addWidget(self.canvas, 1)
         column.addWidget(foot)
 
-    def _choose_look(self, index: int) -> None:
-        self.session.view.change(quiet=True, model_look=self.look_box.itemData(index))
+    def _choose_look(self, look: Look | None) -> None:
+        self.session.view.change(quiet=True, model_look=look)
         self.look_chosen.emit()
 
     def fill_looks(self, looks: list[tuple[str, Look]]) -> None:
         """Offer these looks, and the one of the sheet pane."""
-        offered: list[tuple[str, Look | None]] = [("As the sheet pane", None), *looks]
-        self.look_box.blockSignals(True)
-        self.look_box.clear()
-        for name, look in offered:
-            self.look_box.addItem(name, look)
-        at = next((i for i, (_, look) in enumerate(offered) if look == self.session.view.state.model_look), 0)
-        self.session.view.change(quiet=True, model_look=offered[at][1])
-        self.look_box.setCurrentIndex(at)
-        self.look_box.blockSignals(False)
+        own = self.session.view.state.model_look
+        own = own if own in dict(looks).values() else None
+        self.session.view.change(quiet=True, model_look=own)
+        self.look_box.show_looks([("As the sheet pane", None), *looks], own)
 
     def show_looks(self, at: Focus, looks: list[tuple[str, Look, str, Look | None]]) -> None:
         """Show looks, each with its label and perhaps another one to wipe to. What cannot be shown is told."""

@@ -9,11 +9,12 @@ import numpy as np
 from even_palette.core.arrays import Floats
 from even_palette.core.graph.languages import Language
 from even_palette.core.graph.program import Program
-from even_palette.core.graph.types import Type
+from even_palette.core.graph.types import CHANNELS, Type, in_vectors
 
 UNIFORM_PREFIX, TEXTURE_PREFIX = "p_", "t_"
-SEED, TIME = "instance_seed", "time"
-CHANNELS = "xyzw"
+TIME = "time"
+SHARED = {"seed": "instance_seed", "time": TIME}
+"""What the uniforms of the seed and of the time are called."""
 Setting = float | tuple[float, ...]
 
 
@@ -56,11 +57,11 @@ class Uniforms:
 
     def text(self, language: Language, name: str, kind: Type) -> str:
         """The name of the uniform."""
-        return {"seed": SEED, "time": TIME}.get(name) or uniform_name(name)
+        return SHARED.get(name) or uniform_name(name)
 
     def declared(self, language: Language, program: Program) -> list[str]:
         """The uniforms."""
-        given = [(SEED if name == "seed" else TIME, Type.FLOAT) for name in program.inputs if name in ("seed", "time")]
+        given = [(SHARED[name], Type.FLOAT) for name in program.inputs if name in SHARED]
         given += [(uniform_name(name), kind) for name, kind in program.parameters.items()]
         return [language.uniform.format(kind=language.types[kind], name=name) for name, kind in given]
 
@@ -80,8 +81,8 @@ class Constants:
 
     def text(self, language: Language, name: str, kind: Type) -> str:
         """The number or vector as a literal. Raises KeyError for a parameter that has no value."""
-        value = {"seed": self.seed, "time": self.time}.get(name) if name in ("seed", "time") else self.values[name]
-        return language.literal(kind, value if isinstance(value, tuple) else (float(value or 0.0),))
+        value = {**self.values, "seed": self.seed, "time": self.time}[name]
+        return language.literal(kind, value if isinstance(value, tuple) else (float(value),))
 
     def declared(self, language: Language, program: Program) -> list[str]:
         """Nothing."""
@@ -106,14 +107,7 @@ class Rows:
     @staticmethod
     def of(parameters: Mapping[str, Type]) -> "Rows":
         """Rows that hold these parameters and the seed, packed in their order; none lies in two columns."""
-        places: dict[str, tuple[int, str]] = {}
-        column, taken = 0, 0
-        for name, kind in (*parameters.items(), ("seed", Type.FLOAT)):
-            if taken + kind.size > len(CHANNELS):
-                column, taken = column + 1, 0
-            places[name] = column, CHANNELS[taken : taken + kind.size]
-            taken += kind.size
-        return Rows(places)
+        return Rows(in_vectors({**parameters, "seed": Type.FLOAT}))
 
     @property
     def columns(self) -> int:

@@ -1,6 +1,8 @@
 """Types of graph nodes."""
 
+from collections.abc import Mapping
 from enum import StrEnum
+from typing import TypeVar
 
 
 class Type(StrEnum):
@@ -18,6 +20,22 @@ class Type(StrEnum):
 
 
 _SIZES = {Type.FLOAT: 1, Type.VEC2: 2, Type.VEC3: 3, Type.VEC4: 4}
+
+CHANNELS = "xyzw"
+Key = TypeVar("Key")
+
+
+def in_vectors(kinds: Mapping[Key, Type]) -> dict[Key, tuple[int, str]]:
+    """Values packed into vectors of four, in their order, none in two of them: the vector and the channels of each."""
+    places: dict[Key, tuple[int, str]] = {}
+    vector, taken = 0, 0
+    for key, kind in kinds.items():
+        if taken + kind.size > len(CHANNELS):
+            vector, taken = vector + 1, 0
+        places[key] = vector, CHANNELS[taken : taken + kind.size]
+        taken += kind.size
+    return places
+
 
 Payload = tuple[float | str, ...]
 """What a node carries besides its arguments: constants, names, channel letters."""

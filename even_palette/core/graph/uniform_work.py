@@ -1,6 +1,6 @@
 """What is the same at every texel, such as sines of parameters: worked out once before drawing, or once a vertex."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -9,6 +9,7 @@ import numpy as np
 from even_palette.core.arrays import float32
 from even_palette.core.graph.program import LOOK_UPS, Program
 from even_palette.core.graph.reference import Environment, run
+from even_palette.core.graph.types import CHANNELS, in_vectors
 
 DEAR = ("sin", "cos", "pow", "log2")
 VALUES, SAME = ("parameter", "constant"), ("parameter", "constant", "seed", "time")
@@ -19,7 +20,6 @@ LEAST_OPERATIONS = 2
 MOST_VECTORS = 8
 """Of those that GLSL ES 3.00 has for what vertices hand over (15); the rest is the host's. What does not fit is worked
 out at each texel."""
-CHANNELS = "xyzw"
 
 
 @dataclass(frozen=True)
@@ -63,17 +63,9 @@ def setup_of(program: Program, cheap: bool = False) -> Setup:
     return Setup(alone, places, outputs)
 
 
-def _places(program: Program, chosen: Sequence[int]) -> dict[int, tuple[int, str]]:
+def _places(program: Program, chosen: Iterable[int]) -> dict[int, tuple[int, str]]:
     """In which vector, and in which channels of it, each value lies."""
-    places: dict[int, tuple[int, str]] = {}
-    vector, taken = 0, 0
-    for at in sorted(chosen):
-        size = program.records[at].type.size
-        if taken + size > len(CHANNELS):
-            vector, taken = vector + 1, 0
-        places[at] = vector, CHANNELS[taken : taken + size]
-        taken += size
-    return places
+    return in_vectors({at: program.records[at].type for at in sorted(chosen)})
 
 
 def _operations(program: Program, at: int) -> int:

@@ -113,25 +113,28 @@ def with_coats(kit: Kit, owner: Owner, coats: Sequence[Coat]) -> Kit:
     """The kit with the coats that belong to an owner replaced. Raises KeyError.
 
     Those that have no key yet get one that was never used, and so do those that come under one that another has; into
-    a recipe also those that come under one that another had, as regions of other kits may set values of that.
+    a recipe also those that come under one that another had, as regions of other kits may set values of that. What is
+    there already keeps its key.
     """
-    before = [coat.key for coat in own_coats(kit, owner)]
+    before, keys = ([coat.key for coat in each] for each in (own_coats(kit, owner), coats))
+    if keys != before or "" in keys:
+        retired, others = kit.retired, set[str]()
+        if isinstance(owner, RecipeCoats):
+            retired = kit.recipe(owner.recipe).retired
+            others = set(retired)
+        elif isinstance(owner, str) and (linked := kit.region(owner).recipe):
+            others = {coat.key for coat in kit.recipe(linked).coats}
+        coats = keyed_coats(coats, (*retired, *before), others - set(before))
+    made, gone = tuple(coats), sorted(set(before) - {coat.key for coat in coats})
     match owner:
         case Overcoats(sheet):
-            coats = keyed_coats(coats, (*kit.retired, *before))
-            kit = kit.with_sheet(replace(kit.sheet(sheet), overcoats=coats))
+            return retire(kit.with_sheet(replace(kit.sheet(sheet), overcoats=made)), *gone)
         case RecipeCoats(recipe):
             worn = kit.recipe(recipe)
-            coats = keyed_coats(coats, before, set(worn.retired) - set(before))
-            gone = set(before) - {coat.key for coat in coats}
-            changed = replace(worn, coats=coats, retired=tuple(sorted({*worn.retired, *gone})))
+            changed = replace(worn, coats=made, retired=tuple(sorted((*worn.retired, *gone))))
             return replace(kit, recipes=change_one(kit.recipes, lambda r: r.key == recipe, lambda _: changed))
         case region:
-            linked = kit.region(region).recipe
-            others = [coat.key for coat in kit.recipe(linked).coats] if linked else []
-            coats = keyed_coats(coats, (*kit.retired, *before), others)
-            kit = with_region(kit, region, lambda worn: replace(worn, coats=coats))
-    return retire(kit, *sorted(set(before) - {coat.key for coat in coats}))
+            return retire(with_region(kit, region, lambda worn: replace(worn, coats=made)), *gone)
 
 
 def keyed_coats(coats: Sequence[Coat], used: Iterable[str] = (), others: Iterable[str] = ()) -> tuple[Coat, ...]:

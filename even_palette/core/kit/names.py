@@ -52,8 +52,9 @@ def new_key(kit: Kit, wanted: str) -> str:
 
 
 def retire(kit: Kit, *keys: str) -> Kit:
-    """The kit with keys noted that are never to be used again."""
-    return replace(kit, retired=(*kit.retired, *(key for key in keys if key not in kit.retired)))
+    """The kit with keys noted that are never to be used again; the kit itself where that are none."""
+    more = [key for key in keys if key not in kit.retired]
+    return replace(kit, retired=(*kit.retired, *more)) if more else kit
 
 
 def identifier(text: str) -> str:

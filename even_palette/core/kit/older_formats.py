@@ -75,7 +75,7 @@ def _region_of_format_2(region: object) -> object:
 
 def _with_coat_keys(stored: dict[str, object]) -> dict[str, object]:
     """Format 4 with keys of coats, by which regions set values of their recipes. What files held is looked at anew."""
-    recipes, coats = list[object](), dict[object, list[object]]()
+    recipes, coats = list[object](), dict[str, list[object]]()
     for recipe in _list(stored.get("recipes")):
         if isinstance(recipe, dict):
             recipe = {**_keyed(recipe, "coats"), "sha256": ""}
@@ -85,7 +85,7 @@ def _with_coat_keys(stored: dict[str, object]) -> dict[str, object]:
     def region(worn: object) -> object:
         if not isinstance(worn, dict):
             return worn
-        keys = [coat.get("key") if isinstance(coat, dict) else "" for coat in coats.get(worn.get("recipe"), [])]
+        keys = [coat.get("key") if isinstance(coat, dict) else "" for coat in coats.get(str(worn.get("recipe")), [])]
         keyed = _keyed(worn, "coats")
         if isinstance(own := worn.get("own_values"), dict):
             keyed["own_values"] = _own_values(own, keys)

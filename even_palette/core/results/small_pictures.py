@@ -17,6 +17,8 @@ def small_picture_of(shown: Picture, store: Store, most_side: int) -> Picture:
 
     Planes that are read without mips, or at levels that the expression asks for, stay as they are.
     """
+    if all(max(slot.plane.width, slot.plane.height) <= most_side for slot in shown.slots.values()):
+        return shown
     asked = {str(record.payload[0]) for record in shown.program.records if record.op in ASK_FOR_LEVELS}
 
     def small(name: str, slot: Slot) -> Slot:

@@ -1,9 +1,9 @@
 """The text of material.glsl: a documented function with a struct of all outputs, and a uniform for every parameter."""
 
-from even_palette.core.graph.binding import SEED, TIME, texture_name, uniform_name
+from even_palette.core.graph.binding import SHARED, texture_name, uniform_name
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.types import Type
-from even_palette.core.graph.write import Written, write
+from even_palette.core.graph.write import GLSL, Written, write
 from even_palette.core.material.model import Parameter, ValueKind
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
 from even_palette.core.ship.package import FUNCTION, SURFACE_FUNCTION
@@ -35,14 +35,14 @@ def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name:
         *(_setup_told() if written.vectors else []),
         "",
         *_parameters(parameters),
-        *(f"uniform float {SEED if name == 'seed' else TIME};" for name in program.inputs if name in ("seed", "time")),
+        *(GLSL.uniform.format(kind=Type.FLOAT, name=SHARED[name]) for name in program.inputs if name in SHARED),
         *(_setup(written) if written.vectors else []),
         "",
     ]
     if any(program.slots.values()):
         lines += ["#ifdef GL_ES", "precision mediump sampler2DArray;", "#endif"]
     for slot, is_array in program.slots.items():
-        lines.append(f"uniform sampler2D{'Array' if is_array else ''} {texture_name(slot)};")
+        lines.append(GLSL.slot[is_array].format(name=texture_name(slot)))
     lines += ["", f"struct {STRUCT} {{"]
     for name, at in program.outputs.items():
         lines.append(f"    {program.records[at].type} {name};  // {OUTPUTS[name].told}")
@@ -83,7 +83,10 @@ def _parameters(parameters: tuple[Parameter, ...]) -> list[str]:
         told = (
             "linear light" if kind == Type.VEC3 else f"{parameter.low:g} to {parameter.high:g} {parameter.unit}".strip()
         )
-        lines += [f"// {' '.join(parameter.help.split())} ({told})", f"uniform {kind} {uniform_name(parameter.name)};"]
+        lines += [
+            f"// {' '.join(parameter.help.split())} ({told})",
+            GLSL.uniform.format(kind=kind, name=uniform_name(parameter.name)),
+        ]
     return lines
 
 

@@ -104,7 +104,11 @@ def paste_cell(cell: Cell, owner: Owner, variant: str) -> Command:
             old = coats_of(kit, owner)
             # Planes of another sheet become those that are the same here.
             kept = tuple(
-                replace(coat, values=old[number].values if number < len(old) and old[number].kind == coat.kind else {})
+                replace(
+                    coat,
+                    key=old[number].key if number < len(old) else "",
+                    values=old[number].values if number < len(old) and old[number].kind == coat.kind else {},
+                )
                 for number, coat in enumerate(coats_for(kit, owner, cell.coats))
             )
             kit = with_coats(kit, owner, kept)

@@ -43,7 +43,8 @@ def wear_recipe(region: str, recipe: str) -> Command:
         made = kit.recipe(recipe)
         sheet = kit.sheet_of(region)
         check_coats_on(kit, sheet, f"“{made.name}”", made.coats)
-        return with_region(kit, region, lambda r: replace(r, recipe=recipe, coats=(), own_values={}))
+        kit = with_coats(kit, region, ())
+        return with_region(kit, region, lambda r: replace(r, recipe=recipe, own_values={}))
 
     return Command("Wear recipe", apply)
 
