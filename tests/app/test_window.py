@@ -18,6 +18,7 @@ from even_palette.app.main import report
 from even_palette.app.rail import StageButton
 from even_palette.app.stages import STAGES
 from even_palette.app.stand.camera import Camera
+from even_palette.app.theme import tokens
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
@@ -607,3 +608,10 @@ def test_a_job_can_be_cancelled(small: Driver) -> None:
     small.window.jobs.cancel()
     small.settle()
     assert results == [None]
+
+
+def test_the_foot_of_the_stand_has_the_colour_of_panels(small: Driver) -> None:
+    """A subclass of a plain widget paints what the style sheet says of it only if it is told to."""
+    corner = small.stand.foot.mapTo(small.window, QPoint(3, 3))
+    seen = pixels(small.window.grab().toImage())[corner.y(), corner.x()]
+    assert (seen == tokens().panel).all()

@@ -25,6 +25,7 @@ class Foot(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("foot")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 4, 8, 4)
         row.setSpacing(6)
