@@ -19,6 +19,7 @@ from even_palette.app.rail import StageButton
 from even_palette.app.stages import STAGES
 from even_palette.app.stand.camera import Camera
 from even_palette.app.theme import tokens
+from even_palette.app.view_state import Panes
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
@@ -615,3 +616,5 @@ def test_the_foot_of_the_stand_has_the_colour_of_panels(small: Driver) -> None:
     corner = small.stand.foot.mapTo(small.window, QPoint(3, 3))
     seen = pixels(small.window.grab().toImage())[corner.y(), corner.x()]
     assert (seen == tokens().panel).all()
+    buttons = small.stand.foot.pane_buttons
+    assert list(Panes)[buttons.checkedId()] == small.stand.panes  # from the first moment on

@@ -52,6 +52,7 @@ class Foot(QWidget):
             button.clicked.connect(lambda _, panes=panes: self.panes_chosen.emit(panes))
             button.setText("")
             set_icon(button, icon_name)
+            button.setChecked(panes == session.view.state.panes)
             self.pane_buttons.addButton(button, list(Panes).index(panes))
             row.addWidget(button)
         self.of_sheet: list[QWidget] = [self.loupe_button, self.zoom_label, self.fit_button, self.one_button]
