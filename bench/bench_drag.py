@@ -35,6 +35,7 @@ from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.sheets import Sheets
+from even_palette.cpu.drawing import LoopDrawing
 from even_palette.demo import KIT_FOLDER
 
 WIDTH, HEIGHT = 1280, 800
@@ -61,6 +62,10 @@ class Bench:
         canvas.fit()
         self.settle()
         self.number = 0
+
+    @property
+    def loops(self) -> LoopDrawing:
+        return next(drawer for drawer in self.window.stand.canvas.drawers if isinstance(drawer, LoopDrawing))
 
     def settle(self) -> None:
         calm = 0
@@ -90,10 +95,9 @@ class Bench:
     def until_quick(self, most_s: float = 240) -> bool:
         """Drag until loops draw, if they do on this machine."""
         ends = time.monotonic() + most_s
-        quick = self.window.stand.canvas.quick
-        while not quick.views and time.monotonic() < ends and self.window.renderer.in_software:
+        while not self.loops.views and time.monotonic() < ends and self.window.renderer.in_software:
             self.step()
-        return bool(quick.views)
+        return bool(self.loops.views)
 
 
 RESULT, PAINT = Look(variant=VARIANT), Look("source")

@@ -45,7 +45,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as place, watch.without_drawing():
         for times in (1, 4):
             bench = Bench(enlarged(kit, times, Path(place)))
-            bench.window.stand.canvas.quick.draw = lambda *_: None  # as where a graphics card draws
+            bench.window.stand.canvas.drawers.remove(bench.loops)  # as where a graphics card draws
             bench.look(RESULT)
             found = frames(bench, watch)
             print(

@@ -3,7 +3,6 @@
 import sys
 import time
 from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import dataclass, field
 from enum import IntEnum
 from functools import partial
@@ -241,26 +240,6 @@ class Jobs(QObject):
 def _of_the_program(label: str, error: Exception) -> str:
     told = " ".join(f"{type(error).__name__}: {error}".split())[:160]
     return f"{label}: an error of the program ({told}). Your work is kept; Help → Log has more."
-
-
-def make_apart(name: str, make: Callable[[], object], tell: Callable[[Any], object]) -> None:
-    """Make something on a thread of its own, where it may take long and shall keep no job waiting.
-
-    `tell`, the emit of a signal, gets it, or None where it could not be made; work that was cancelled tells nothing.
-    """
-
-    def work() -> None:
-        made = None
-        try:
-            made = make()
-        except Cancelled:
-            return
-        except Exception:
-            log().exception("%s: could not be made", name)
-        with suppress(RuntimeError):  # the window closed meanwhile
-            tell(made)
-
-    Thread(target=work, name=name, daemon=True).start()
 
 
 def one_shot(parent: QObject, interval_ms: int, act: Callable[[], object]) -> QTimer:

@@ -19,11 +19,11 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import Drawing
 from even_palette.core.results.sheet_mesh import mesh_on_sheet
-from even_palette.core.results.small_pictures import small_picture_of, small_plane_of
+from even_palette.core.results.small_pictures import small_picture_of, small_slot_of
 
 if TYPE_CHECKING:
-    from even_palette.gl.buffers import Flying
     from even_palette.gl.model_view import Skin
 
 REST_MS = 120
@@ -42,7 +42,7 @@ class Thumbnails(QObject):
         self.session, self.renderer, self.stand = session, renderer, stand
         self._kept: dict[tuple[str, int, int], QImage] = {}
         self._stale: dict[tuple[str, int, int], None] = {}
-        self._flying: tuple[tuple[str, int, int], Flying] | None = None
+        self._flying: tuple[tuple[str, int, int], Drawing] | None = None
         self._next = one_shot(self, REST_MS, self._make_one)
         session.shown_changed.connect(self.forget)
         session.made.connect(self._go_on)
@@ -146,12 +146,12 @@ class Thumbnails(QObject):
         if self._stale and not self._next.isActive():
             self._next.start(0)
 
-    def _draw(self, at: Focus, variant: str, width: int, height: int) -> "QImage | Flying | None":
+    def _draw(self, at: Focus, variant: str, width: int, height: int) -> QImage | Drawing | None:
         """None where planes are still being uploaded. Raises NotReady, or UserError if nothing can be drawn."""
         look, sheets = Look(variant=variant), self.session.sheets
         if mesh_on_sheet(at, sheets) is not None and not self.renderer.model_trouble():
             skins = [self._small(skin) for skin in skins_of(self.session, at, look)]
-            relief = [plane for skin in skins for plane in skin.relief if plane is not None]
+            relief = [slot for skin in skins for slot in skin.relief if slot is not None]
             if not self.renderer.ready([skin.picture for skin in skins], relief):
                 return None
             orbit = Orbit().framed(model_points(skins), width / height)
@@ -167,5 +167,5 @@ class Thumbnails(QObject):
     def _small(self, skin: "Skin") -> "Skin":
         """A skin of planes no larger than a small picture can show."""
         sheets = self.session.sheets
-        relief = tuple(plane and small_plane_of(plane, sheets, MOST_SIDE) for plane in skin.relief)
+        relief = tuple(slot and small_slot_of(slot, sheets, MOST_SIDE) for slot in skin.relief)
         return replace(skin, picture=small_picture_of(skin.picture, sheets, MOST_SIDE), relief=relief)  # type: ignore[arg-type]

@@ -349,12 +349,11 @@ class Window(QMainWindow):
         """Closing never asks: unsaved work stays in the autosave and is there at the next opening."""
         self.jobs.close()
         self.session.close()
-        self.stand.canvas.quick.close()
-        self.stand.canvas.later.close()
         for canvas in (self.stand.canvas, self.stand.model.canvas):
             canvas.forget_drawn()
         self.thumbnails.close()
-        self.renderer.release()
+        for drawer in self.stand.canvas.drawers:
+            drawer.close()
         super().closeEvent(event)
 
     # Looks of the window

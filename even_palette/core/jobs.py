@@ -2,8 +2,12 @@
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from os import cpu_count
-from threading import Event
+from threading import Event, Thread
+from typing import Any
+
+from even_palette.core.log import log
 
 PARTS_A_PROCESSOR = 64
 """So many that a wish to stop is heard soon, and all processors end together."""
@@ -57,3 +61,23 @@ def in_parts(count: int, work: Callable[[int, int], object], cancel: CancelToken
     step = max(1, -(-count // (workers * PARTS_A_PROCESSOR)))
     with ThreadPoolExecutor(workers) as pool:
         list(pool.map(part, range(0, count, step)))
+
+
+def make_apart(name: str, make: Callable[[], object], tell: Callable[[Any], object]) -> None:
+    """Make something on a thread of its own, where it may take long and shall keep no job waiting.
+
+    `tell` gets it there, or None where it could not be made; work that was cancelled tells nothing.
+    """
+
+    def work() -> None:
+        made = None
+        try:
+            made = make()
+        except Cancelled:
+            return
+        except Exception:
+            log().exception("%s: could not be made", name)
+        with suppress(RuntimeError):  # a signal of an object that is gone: the window closed meanwhile
+            tell(made)
+
+    Thread(target=work, name=name, daemon=True).start()

@@ -8,14 +8,12 @@ from typing import Any
 import numpy as np
 
 from even_palette.core.arrays import Samples
-from even_palette.core.graph import slots
 from even_palette.core.graph.binding import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
+from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.uniform_work import setup_values
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.view import Orbit, Vector
-from even_palette.core.raster.plane import Plane
-from even_palette.core.raster.sampling import SMOOTH
 from even_palette.core.results.pictures import SHOWN, Picture
 from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.draw import BoundTexture, compile_program, read
@@ -154,7 +152,7 @@ class Skin:
 
     mesh: Mesh
     picture: Picture
-    relief: tuple[Plane | None, Plane | None, Plane | None, Plane | None] = (None, None, None, None)
+    relief: tuple[Slot | None, Slot | None, Slot | None, Slot | None] = (None, None, None, None)
     data: bool = False
 
 
@@ -201,9 +199,9 @@ class ModelRenderer:
                 slot = skin.picture.slots[name]
                 sampler = self._samplers.of(slot.sampler)
                 bound.append(BoundTexture(texture_name(name), self._textures.of(slot), sampler))
-            for name, plane in zip(RELIEF, skin.relief, strict=True):
-                if plane is not None and light.lit:
-                    bound.append(BoundTexture(name, self._textures.of(slots.of(plane)), self._samplers.of(SMOOTH)))
+            for name, slot in zip(RELIEF, skin.relief, strict=True):  # type: ignore[assignment]
+                if slot is not None and light.lit:
+                    bound.append(BoundTexture(name, self._textures.of(slot), self._samplers.of(slot.sampler)))
             for unit, each in enumerate(bound):
                 each.use(program, unit)
             unbound = [name for name in RELIEF if name in program and name not in [each.name for each in bound]]
@@ -221,7 +219,7 @@ class ModelRenderer:
                 **setup_values(used, skin.picture.inputs),
                 instance_seed=skin.picture.seed,
                 time=skin.picture.time,
-                has_map=tuple(plane is not None and light.lit for plane in skin.relief),
+                has_map=tuple(slot is not None and light.lit for slot in skin.relief),
             )
             self._draw(program, skin, orbit, width / height, uniforms)
             for unit, each in enumerate(bound):

@@ -2,7 +2,7 @@
 
 sRGB colour is stored as 16-bit UNORM linear light, so filters and mips work on light: the decoding samplers of drivers
 may be off by a level and more in the darks (0.0012 measured on a software rasterizer). Mips are made by
-`core/raster/mips`, a part of each for every tile, so that a change of one tile writes little.
+`core/raster/chain`, a part of each for every tile, so that a change of one tile writes little.
 """
 
 import time
@@ -14,8 +14,8 @@ import numpy as np
 from even_palette.core.arrays import Samples
 from even_palette.core.graph.slots import Slot
 from even_palette.core.memory_account import ACCOUNT, Account
-from even_palette.core.raster.mips import PARTS, level_count, own_levels, spots_of, tail, tile_name
-from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.chain import Chain
+from even_palette.core.raster.mips import level_count, own_levels
 from even_palette.core.raster.sampling import Filter, Sampler, Wrap
 from even_palette.gl import raw
 
@@ -34,7 +34,7 @@ class _Held:
     texture: Any
     shape: Shape
     names: dict[tuple[int, int, int], str] = field(default_factory=dict)
-    eighth: list[Samples] = field(default_factory=list)
+    last_own: list[Samples] = field(default_factory=list)
     content: str = ""
     filled: bool = False
     used: int = 0
@@ -116,7 +116,7 @@ class Textures:
             raw.allocate(level, max(1, width >> level), max(1, height >> level), layers, channels, kind)
         own = _own_levels(shape)
         small = (max(1, height >> own), max(1, width >> own), channels)
-        held.eighth = [np.zeros(small, dtype=f"<{kind}") for _ in range(max(1, layers))]
+        held.last_own = [np.zeros(small, dtype=f"<{kind}") for _ in range(max(1, layers))]
         return held
 
     def _fill(self, held: _Held, slot: Slot, deadline: float) -> bool:
@@ -126,33 +126,33 @@ class Textures:
         held.texture.use(0)
         *_, mips = held.shape
         own = _own_levels(held.shape)
-        for layer, plane in enumerate(slot.planes):
+        for layer, chain in enumerate(slot.chains):
             at_layer, changed = (layer if slot.is_array else -1), False
-            for spot in spots_of(plane):
-                place, name = (layer, spot.down, spot.across), tile_name(plane, spot)
+            for spot in chain.spots:
+                place, name = (layer, spot.down, spot.across), chain.tile_name(spot)
                 if held.names.get(place) == name:
                     continue
-                parts = PARTS.of(plane, spot)
+                parts = chain.parts(spot)
                 for level, part in enumerate(parts[: own + 1] if mips else parts[:1]):
                     raw.write(level, spot.left >> level, spot.top >> level, at_layer, part)
                 if mips and len(parts) > own:
                     top, left = spot.top >> own, spot.left >> own
                     height, width = parts[own].shape[:2]
-                    held.eighth[layer][top : top + height, left : left + width] = parts[own]
+                    held.last_own[layer][top : top + height, left : left + width] = parts[own]
                 held.names[place] = name
                 self.uploaded += 1
                 changed = True
                 if time.monotonic() > deadline:
-                    self._write_tail(held, layer, at_layer, own)
+                    self._write_rest(held, chain, layer, at_layer)
                     return False
             if changed:
-                self._write_tail(held, layer, at_layer, own)
+                self._write_rest(held, chain, layer, at_layer)
         held.filled = True
         return True
 
-    def _write_tail(self, held: _Held, layer: int, at_layer: int, own: int) -> None:
+    def _write_rest(self, held: _Held, chain: Chain, layer: int, at_layer: int) -> None:
         if held.shape[5]:
-            for number, level in enumerate(tail(held.eighth[layer]), own + 1):
+            for number, level in enumerate(chain.after_own(held.last_own[layer]), chain.own + 1):
                 raw.write(number, 0, 0, at_layer, level)
 
     def _forget_old(self, needed: int) -> None:
@@ -175,21 +175,15 @@ class Textures:
 
 def _shape(slot: Slot) -> Shape:
     plane = slot.plane
-    kind = "u2" if plane.encoding == Encoding.SRGB else raw.kind_of(_first(plane))
-    layers = len(slot.planes) if slot.is_array else 0
-    return plane.width, plane.height, layers, plane.channels, kind, slot.sampler.mips
-
-
-def _first(plane: Plane) -> Samples:
-    grid = getattr(plane, "grid", None)
-    return grid.tiles[0].samples if grid is not None else plane.samples
+    layers = len(slot.chains) if slot.is_array else 0
+    return plane.width, plane.height, layers, plane.channels, slot.chain.kind.str[1:], slot.sampler.mips
 
 
 def _names(slot: Slot) -> dict[tuple[int, int, int], str]:
     return {
-        (layer, spot.down, spot.across): tile_name(plane, spot)
-        for layer, plane in enumerate(slot.planes)
-        for spot in spots_of(plane)
+        (layer, spot.down, spot.across): chain.tile_name(spot)
+        for layer, chain in enumerate(slot.chains)
+        for spot in chain.spots
     }
 
 

@@ -7,6 +7,7 @@ from even_palette.core.disk.gate import read_bytes
 from even_palette.core.errors import UserError
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import Slot
+from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.sampling import Sampler, Wrap
@@ -67,7 +68,8 @@ def load(folder: Path, sheet_name: str = "") -> Loaded:
     for entry in sheet.maps:
         held = layers[entry.slot]
         sampler = Sampler(entry.filter, Wrap(entry.wrap), entry.mips)
-        found[entry.slot] = Slot(tuple(held[number] for number in sorted(held)), sampler, entry.layer >= 0)
+        chains = tuple(Chain(held[number]) for number in sorted(held))
+        found[entry.slot] = Slot(chains, sampler, entry.layer >= 0)
     try:
         shader = read_bytes(folder / sheet.shader, MOST_SHADER_BYTES).decode("utf-8")
     except UnicodeDecodeError:

@@ -20,6 +20,7 @@ from even_palette.core.kit.store import read_kit
 from even_palette.core.material.model import Coat
 from even_palette.core.results.cache import Cache
 from even_palette.core.results.looks import Look
+from even_palette.cpu.drawing import LoopDrawing
 from tests.app.conftest import Driver, pixels
 
 FILES = {"open", "os.listdir", "os.scandir", "os.mkdir", "os.remove", "os.rename", "fcntl.flock", "subprocess.Popen"}
@@ -151,7 +152,7 @@ def test_the_driver_waits_for_the_first_picture(make_window: Callable[[], Driver
 def test_a_value_that_is_dragged_is_drawn_by_loops(small: Driver, monkeypatch: pytest.MonkeyPatch) -> None:
     """On a software rasterizer: after some steps loops draw what OpenGL draws, and other programs are drawn by it."""
     stand, session = small.stand, small.session
-    quick = stand.canvas.quick
+    loops = next(drawer for drawer in stand.canvas.drawers if isinstance(drawer, LoopDrawing))
     monkeypatch.setattr(small.window.renderer._sheets.__class__, "in_software", property(lambda _: True))
 
     def drag(step: int) -> None:
@@ -161,13 +162,13 @@ def test_a_value_that_is_dragged_is_drawn_by_loops(small: Driver, monkeypatch: p
     session.select("region_1", variant="day")
     steps = iter(range(10_000))
     deadline = time.monotonic() + 600
-    while not quick.views and time.monotonic() < deadline:
+    while not loops.views and time.monotonic() < deadline:
         drag(next(steps))
-    assert quick.views
+    assert loops.views
     drag(next(steps))
     (tile,) = stand.canvas.tiles
     view = stand.canvas.camera.view(stand.canvas.field(0).width(), stand.canvas.field(0).height())
-    drawn = quick.draw(tile.picture, view)
+    drawn = loops.begin(tile.picture, view, True)
     assert drawn is not None
     assert np.array_equal(pixels(to_image(drawn)), pixels(stand.canvas._images[0][0]))
     by_opengl = small.window.renderer.render(tile.picture, view)
@@ -176,7 +177,7 @@ def test_a_value_that_is_dragged_is_drawn_by_loops(small: Driver, monkeypatch: p
     session.do(commands.add_coat("region_1", Coat("shift", {"hue": 40.0})))
     small.settle()
     (tile,) = stand.canvas.tiles
-    assert quick.draw(tile.picture, view) is None
+    assert loops.begin(tile.picture, view, True) is None
 
 
 def test_values_alone_need_no_worker(small: Driver) -> None:

@@ -58,8 +58,8 @@ def many_at_once(driver: Driver, look: Picture, views: list[View]) -> None:
     later = LaterDrawing()
 
     def drawn(views: list[View]) -> list[np.ndarray]:
-        later.begin()
-        found = [later.draw(look, view, True) for view in views]
+        later.start()
+        found = [later.begin(look, view, True) for view in views]
         later.go_on()
         return found
 

@@ -10,7 +10,8 @@ import numpy as np
 import pytest
 
 from even_palette.core.memory_account import Account, Kept
-from even_palette.core.raster.mips import Parts
+from even_palette.core.raster import chain
+from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.results.cache import Cache
@@ -64,10 +65,18 @@ def test_holders_that_are_gone_hold_nothing() -> None:
     assert [line.label for line in account.lines()] == ["B"]
 
 
-def test_stores_of_all_kinds_together_keep_to_it_from_many_threads() -> None:
+def parts_kept_in(account: Account, monkeypatch: pytest.MonkeyPatch) -> Kept[list[np.ndarray]]:
+    """Let tiles made ready for textures be kept in an account of their own."""
+    kept = Kept("Tiles", 0.08, chain._bytes_of_parts, account)
+    monkeypatch.setattr(chain, "_PARTS", kept)
+    return kept
+
+
+def test_stores_of_all_kinds_together_keep_to_it_from_many_threads(monkeypatch: pytest.MonkeyPatch) -> None:
     """Results, tiles for textures and another store, each filled by threads: never more than the budget and one each."""
     account = Account(8 << 20)
-    cache, parts, kept = Cache(account), Parts(account), Kept("Other", 0.2, lambda a: a.nbytes, account)
+    cache, kept = Cache(account), Kept("Other", 0.2, lambda a: a.nbytes, account)
+    parts = parts_kept_in(account, monkeypatch)
     seen: list[int] = []
 
     def fill(number: int) -> None:
@@ -75,9 +84,9 @@ def test_stores_of_all_kinds_together_keep_to_it_from_many_threads() -> None:
         for step in range(30):
             samples = rng.integers(0, 255, (256, 256, 4), dtype=np.uint8)
             plane = cache.get((number, step), lambda samples=samples: TiledPlane(grid_of(samples), Encoding.DATA))
-            parts.prepare(plane)
+            Chain(plane).prepare()
             kept.get((number, step), lambda: np.zeros(1 << 18, np.uint8))
-            seen.append(cache.bytes + parts._kept.bytes + kept.bytes)
+            seen.append(cache.bytes + parts.bytes + kept.bytes)
 
     threads = [Thread(target=fill, args=(number,)) for number in range(4)]
     for thread in threads:
@@ -89,13 +98,13 @@ def test_stores_of_all_kinds_together_keep_to_it_from_many_threads() -> None:
     assert seen[-1] > account.budget // 2
 
 
-def test_what_is_counted_is_what_is_held() -> None:
+def test_what_is_counted_is_what_is_held(monkeypatch: pytest.MonkeyPatch) -> None:
     """A plane of 2048² made ready for textures: its parts count as many bytes as their arrays have."""
     account = Account(1 << 28)
-    parts = Parts(account)
+    parts = parts_kept_in(account, monkeypatch)
     plane = Plane(np.random.default_rng(1).integers(0, 255, (2048, 2048, 4), dtype=np.uint8), Encoding.DATA)
-    parts.prepare(plane)
-    assert parts._kept.bytes == pytest.approx(2048 * 2048 * 4 * 4 / 3, rel=0.01)
+    Chain(plane).prepare()
+    assert parts.bytes == pytest.approx(2048 * 2048 * 4 * 4 / 3, rel=0.01)
 
 
 def test_the_command_lists_who_holds_what() -> None:

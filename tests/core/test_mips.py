@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 from skimage.transform import resize_local_mean
 
-from even_palette.core.raster.mips import halved, level_count, level_of, mip_levels_of, own_levels
+from even_palette.core.raster.chain import Chain
+from even_palette.core.raster.mips import halved, level_count, own_levels
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions import edge_pairs
@@ -39,9 +40,9 @@ def test_levels_of_tiles_are_those_of_the_whole(size: tuple[int, int], kind: typ
     samples = (RNG.random((*size, 2)) * (1 if kind == np.float32 else np.iinfo(kind).max)).astype(kind)
     plane, tiled = Plane(samples, Encoding.DATA), TiledPlane(grid_of(samples))
     for number in range(level_count(*size)):
-        wanted = level_of(plane, number).samples
-        assert np.array_equal(mip_levels_of(plane, [number])[number], wanted)
-        assert np.array_equal(mip_levels_of(tiled, [number])[number], wanted)
+        wanted = Chain(plane).level(number).samples
+        assert np.array_equal(Chain(plane).stored([number])[number], wanted)
+        assert np.array_equal(Chain(tiled).stored([number])[number], wanted)
 
 
 def test_tiles_own_levels_while_sides_are_even() -> None:

@@ -18,8 +18,9 @@ from even_palette.core.colour.swatches import Swatch, read_swatches, write_swatc
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks, encode_blocks, through_blocks
-from even_palette.core.proof.survival import LOOK_UPS, sampled_source, shrunk, survive, verdict
+from even_palette.core.proof.survival import LOOK_UPS, sampled_source, survive, verdict
 from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.mips import shrunk
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.planes import entry_numbers
 from even_palette.core.tones.colours import count_colours, to_oklab

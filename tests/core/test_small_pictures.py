@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from even_palette.core.graph.slots import Slot
+from even_palette.core.graph import slots
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import SHARP, Sampler
 from even_palette.core.results.pictures import View, map_picture, render_reference
@@ -30,6 +30,6 @@ def test_what_is_read_without_mips_stays_whole() -> None:
     plane = Plane(np.zeros((600, 600, 1), np.uint8), Encoding.DATA)
     shown = map_picture(plane)
     for sampler in (Sampler(mips=False), SHARP):
-        held = Slot((plane,), sampler)
+        held = slots.of(plane, sampler)
         kept = small_picture_of(type(shown)(shown.outputs, {"map": held}, {}), Sheets(), 256).slots["map"]
         assert (kept.plane is plane) == (not sampler.mips)

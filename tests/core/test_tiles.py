@@ -4,7 +4,8 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from even_palette.core.raster.mips import Parts, level_count, own_levels, parts_of
+from even_palette.core.raster.chain import Chain
+from even_palette.core.raster.mips import level_count, own_levels, parts_of
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import sample
 from even_palette.core.raster.tiles import TILE, TiledPlane, grid_of, make_tile, spots
@@ -62,12 +63,12 @@ def test_parts_of_mips_lie_beside_each_other(height: int, width: int, times: int
     """The parts that tiles own make up each level, which has floor(n / 2^k) texels (OpenGL 4.6, section 8.14.3)."""
     height, width = height * times, width * times
     samples = np.random.default_rng(seed).random((height, width, 2)).astype(np.float32)
-    plane, parts = TiledPlane(grid_of(samples)), Parts()
+    chain = Chain(TiledPlane(grid_of(samples)))
     wanted = samples
     for level in range(own_levels(height, width) + 1):
         got = np.full((height >> level, width >> level, 2), np.nan, np.float32)
         for spot in spots(height, width):
-            own = parts.of(plane, spot)
+            own = chain.parts(spot)
             if level < len(own):
                 y, x = spot.top >> level, spot.left >> level
                 got[y : y + own[level].shape[0], x : x + own[level].shape[1]] = own[level]

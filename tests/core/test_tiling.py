@@ -18,7 +18,8 @@ from even_palette.core.material import tiling
 from even_palette.core.material.build import BASE_SLOT, Dressed, worn
 from even_palette.core.material.model import Coat, PlaneUse
 from even_palette.core.material.plane_reads import IN_ATLAS, Pictures, map_plane
-from even_palette.core.raster.mips import gpu_samples, halved, level_count, level_of, mip_levels_of
+from even_palette.core.raster.chain import Chain
+from even_palette.core.raster.mips import gpu_samples, halved, level_count
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Sampler, Wrap, sample, texel_centres
 from even_palette.core.raster.tiles import TiledPlane, grid_of
@@ -39,7 +40,7 @@ def seen(coat: Coat, there: dict[str, Slot], size: tuple[int, int], side: int = 
 def cells_of(count: int, side: int = 15) -> dict[str, Slot]:
     """A slot of cells of one pure colour each, as the grid 3 x 3 gives them."""
     planes = tuple(Plane(np.tile(colour, (side, side, 1)), Encoding.LINEAR) for colour in COLOURS[:count])
-    return {f"cells_3_3_{count}_map_atlas": Slot(planes, IN_ATLAS, is_array=True)}
+    return {f"cells_3_3_{count}_map_atlas": slots.layers(planes, IN_ATLAS)}
 
 
 @given(
@@ -86,7 +87,7 @@ def test_hidden_repeats_have_no_seam_and_do_not_repeat() -> None:
     """Neighbouring places differ no more than the cell's own; a tile is not the tile beside it, as it is when plain."""
     wave = np.sin(np.linspace(0, 2 * np.pi, 64, endpoint=False))
     cell = float32(np.stack([wave[:, None] * 0.25 + wave[None, :] * 0.25 + 0.5] * 3, axis=-1))
-    there = {"cells_1_1_1_map_atlas": Slot((Plane(cell, Encoding.LINEAR),), IN_ATLAS, is_array=True)}
+    there = {"cells_1_1_1_map_atlas": slots.layers([Plane(cell, Encoding.LINEAR)], IN_ATLAS)}
     steepest = float(np.abs(np.diff(cell[..., 0], axis=0)).max())
     for repeat in ("plain", "moved", "turned"):
         coat = Coat("surface", {"scale": 4.0, "repeat": repeat}, {"atlas": PlaneUse(map_plane("atlas"))})
@@ -107,7 +108,7 @@ def test_a_surface_by_height_with_atlases_beside_it(repeat: str) -> None:
         planes = tuple(
             Plane(np.full((15, 15, 3), level if n == 4 else 0.0, np.float32), Encoding.DATA) for n in range(7)
         )
-        there[f"cells_3_3_7_map_{name}"] = Slot(planes, IN_ATLAS, is_array=True)
+        there[f"cells_3_3_7_map_{name}"] = slots.layers(planes, IN_ATLAS)
     ground = RNG.random((32, 32, 1)).astype(np.float32)
     there |= {"map_ground": slots.of(Plane(ground, Encoding.DATA)), BASE_SLOT: slots.of(PAINT)}
     grid = {name: PlaneUse(map_plane(name), grid=(3, 3), cells=7) for name in ("atlas", *levels)}
@@ -139,7 +140,7 @@ def test_normals_are_those_of_the_heights_as_they_lie(repeat: str, turn: float) 
     normal = normal / np.linalg.norm(normal, axis=-1, keepdims=True) * 0.5 + 0.5
     wide = np.repeat(height[..., None], 3, axis=-1)
     there = {
-        f"cells_1_1_1_map_{name}": Slot((Plane(float32(cell), Encoding.DATA),), IN_ATLAS, is_array=True)
+        f"cells_1_1_1_map_{name}": slots.layers([Plane(float32(cell), Encoding.DATA)], IN_ATLAS)
         for name, cell in (("atlas", wide), ("occlusion", wide), ("normal", normal))
     }
     values = {"scale": scale, "turn": turn, "across": 0.2, "repeat": repeat}
@@ -164,7 +165,7 @@ def test_bare_brings_normals_back() -> None:
     """Over a surface with normals of its own the map's come back; without such a surface there is no output of them."""
     normals = [Plane(np.full((8, 8, 3), level, np.float32), Encoding.DATA) for level in (0.9, 0.3)]
     there = cells_of(1) | {
-        "cells_3_3_1_map_normal": Slot((normals[0],), IN_ATLAS, is_array=True),
+        "cells_3_3_1_map_normal": slots.layers([normals[0]], IN_ATLAS),
         "map_painted": slots.of(normals[1]), BASE_SLOT: slots.of(PAINT),
     }  # fmt: skip
     grid = {name: PlaneUse(map_plane(name), grid=(3, 3), cells=1) for name in ("atlas", "normal")}
@@ -200,8 +201,8 @@ def test_levels_are_means_of_two_by_two(height: int, width: int) -> None:
     wanted, number = plane.samples, 0
     while wanted.shape[:2] != (1, 1):
         wanted, number = halved(wanted), number + 1
-        assert level_of(plane, number).samples == pytest.approx(wanted, abs=1e-6)
-    assert level_of(plane, number + 9) is level_of(plane, number)
+        assert Chain(plane).level(number).samples == pytest.approx(wanted, abs=1e-6)
+    assert Chain(plane).level(number + 9) is Chain(plane).level(number)
 
 
 @pytest.mark.parametrize(("height", "width"), [(300, 517), (1000, 260), (64, 700), (3, 290), (256, 256), (1, 5)])
@@ -212,10 +213,10 @@ def test_levels_by_tiles_are_those_of_the_whole_plane(height: int, width: int, e
     samples[: min(256, height), : min(256, width)] = 77
     plane = Plane(samples, encoding)
     for number in range(level_count(height, width)):
-        want = level_of(plane, number)
+        want = Chain(plane).level(number)
         stored = gpu_samples(want.samples, encoding) if number == 0 else want.samples
         for kind in (plane, TiledPlane(grid_of(samples), encoding)):
-            got = mip_levels_of(kind, [number])[number]
+            got = Chain(kind).stored([number])[number]
             assert got.shape == stored.shape
             assert np.array_equal(got, stored)
 
@@ -223,7 +224,7 @@ def test_levels_by_tiles_are_those_of_the_whole_plane(height: int, width: int, e
 def test_tiled_turned_and_moving_planes() -> None:
     """Twice over the sheet is the plane at twice the uv; a quarter turn about the middle; movement by time."""
     plane = Plane(RNG.random((64, 64, 3)).astype(np.float32), Encoding.LINEAR)
-    there = {"colour_repeat_map_p": Slot((plane,), Sampler(wrap=Wrap.REPEAT))}
+    there = {"colour_repeat_map_p": slots.of(plane, Sampler(wrap=Wrap.REPEAT))}
     uv = texel_centres(32, 32)
 
     def blended(**how: object) -> np.ndarray:
@@ -236,11 +237,11 @@ def test_tiled_turned_and_moving_planes() -> None:
     repeat = Sampler(wrap=Wrap.REPEAT)
     assert blended(tiling=(0.5, 0.5)) == pytest.approx(sample(plane, uv * 0.5, repeat), abs=1e-5)
     # Twice over 32 texels is four texels a pixel: the second level.
-    assert blended(tiling=(2.0, 2.0)) == pytest.approx(sample(level_of(plane, 2), uv * 2, repeat), abs=1e-5)
+    assert blended(tiling=(2.0, 2.0)) == pytest.approx(sample(Chain(plane).level(2), uv * 2, repeat), abs=1e-5)
     quarter = np.stack([1 - uv[..., 1], uv[..., 0]], axis=-1)
-    assert blended(turn=90.0) == pytest.approx(sample(level_of(plane, 1), quarter, repeat), abs=1e-5)
+    assert blended(turn=90.0) == pytest.approx(sample(Chain(plane).level(1), quarter, repeat), abs=1e-5)
     moved = uv + float32((0.1, -0.2)) * 3
-    assert blended(speed=(0.1, -0.2)) == pytest.approx(sample(level_of(plane, 1), moved, repeat), abs=1e-5)
+    assert blended(speed=(0.1, -0.2)) == pytest.approx(sample(Chain(plane).level(1), moved, repeat), abs=1e-5)
 
 
 @pytest.mark.parametrize(

@@ -27,7 +27,7 @@ from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.operations import INPUTS, TABLE
 from even_palette.core.graph.program import LOOK_UPS, NodeRecord, Program, check_program, program_of
 from even_palette.core.graph.reference import Environment, evaluate, run
-from even_palette.core.graph.slots import MOST_UNITS, Slot
+from even_palette.core.graph.slots import MOST_UNITS
 from even_palette.core.graph.types import Type
 from even_palette.core.graph.uniform_work import MOST_VECTORS, setup_of
 from even_palette.core.graph.walks import in_order
@@ -158,7 +158,7 @@ def shown(output: Node, **inputs: float | tuple[float, ...]) -> Picture:
     colour = nodes.join(output, output, output) if output.type == Type.FLOAT else output
     colour = nodes.join(colour, 0.5) if colour.type == Type.VEC2 else colour
     colour = colour["xyz"] if colour.type == Type.VEC4 else colour
-    cells = Slot(CELLS, Sampler(wrap=Wrap.REPEAT), is_array=True)
+    cells = slots.layers(CELLS, Sampler(wrap=Wrap.REPEAT))
     return Picture(
         {SHOWN: colour}, {SLOT: slots.of(PAINT), "strip": slots.of(STRIP), "cells": cells}, inputs, 0.37, 2.6
     )
@@ -226,8 +226,8 @@ def test_sums_under_weights_are_those_of_the_reference() -> None:
     levels[:256, :256] = (0, 255, 0, 7)
     exact = Sampler(Filter.NEAREST, mips=False)
     held = {
-        "under": Slot((Plane(levels[::-1, ::-1].copy(), Encoding.SRGB),), exact),
-        "weights": Slot((TiledPlane(grid_of(levels)),), exact, is_array=True, shares=True),
+        "under": slots.of(Plane(levels[::-1, ::-1].copy(), Encoding.SRGB), exact),
+        "weights": slots.layers([TiledPlane(grid_of(levels))], exact, shares=True),
     }
     colour, weight = nodes.texture("under", nodes.uv())["xyz"], nodes.layer("weights", 0, nodes.uv())
 
@@ -561,7 +561,9 @@ def test_slots_keep_to_their_samplers(renderer: SheetRenderer, wrap: Wrap, kind:
         uv = 1 - nodes.absolute(nodes.fract(uv / 2) * 2 - 1)
     texel = nodes.layer("s", 1, uv) if is_array else nodes.texture("s", uv)
     planes = (Plane(levels[::-1].copy(), Encoding.DATA),) * is_array + (Plane(levels, Encoding.DATA),)
-    shown = Picture({SHOWN: texel["xyz"]}, {"s": Slot(planes, sampler, is_array)}, {})
+    shown = Picture(
+        {SHOWN: texel["xyz"]}, {"s": (slots.layers(planes, sampler) if is_array else slots.of(planes[0], sampler))}, {}
+    )
     view = whole_sheet(61, 59)
     drawn = renderer.render(shown, view)[..., :3].astype(int)
     off = np.abs(drawn - render_reference(shown, view)).max(axis=-1)

@@ -19,6 +19,7 @@ from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import Reads
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, ValueKind
 from even_palette.core.material.outputs import LIGHT
+from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Wrap, texel_centres
@@ -54,7 +55,7 @@ def moved(slot: Slot, seed: int, by: float) -> Slot:
         step = rng.choice([-by, by], samples.shape)
         kept = Encoding.LINEAR if plane.encoding == Encoding.SRGB else plane.encoding
         planes.append(Plane(float32(np.clip(samples + step, 0, 1)), kept))
-    return replace(slot, planes=tuple(planes))
+    return replace(slot, chains=tuple(map(Chain, planes)))
 
 
 def seen(program: Program, slots: dict[str, Slot], inputs: dict, uv: Floats, by: float) -> dict[str, Floats]:  # type: ignore[type-arg]
@@ -152,7 +153,7 @@ def test_outlines_do_not_take_colour_from_a_trace(sheets: Sheets, wide: Path) ->
     for trace in (0.0, MOVED):
         paint = np.zeros((8, 8, 3), np.float32)
         paint[..., 0] = trace
-        held = {**look.slots, "base_colour": Slot((Plane(paint, Encoding.LINEAR),))}
+        held = {**look.slots, "base_colour": Slot((Chain(Plane(paint, Encoding.LINEAR)),))}
         value = run(program_of({"c": node}), Environment(texel_centres(8, 8), held, look.inputs))["c"]
         found.append(linear_to_srgb(value))
     assert np.abs(found[0] - found[1]).max() <= MOST

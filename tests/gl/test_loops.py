@@ -12,7 +12,6 @@ from even_palette.core.graph import compiling, slots
 from even_palette.core.graph.fused import Frame, request, run_fused
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
-from even_palette.core.graph.split_by_parameters import parted
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.store import read_kit
@@ -20,9 +19,11 @@ from even_palette.core.memory_account import Account, Kept
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import SHARP
 from even_palette.core.results.looks import Look, picture
-from even_palette.core.results.loop_view import keep_view, program_to_draw
 from even_palette.core.results.pictures import SHOWN, View, render_reference, whole_sheet
 from even_palette.core.results.sheets import Sheets
+from even_palette.cpu.compile_apart import compile_apart
+from even_palette.cpu.split_by_parameters import parted
+from even_palette.cpu.view import keep_view, program_to_draw
 from even_palette.demo import KIT_FOLDER
 from even_palette.gl.sheet_view import SheetRenderer
 from tests.gl.test_backends import GENERATE, PAINT, SIDE, SLOT, dressed_kit, dressings, x
@@ -82,7 +83,7 @@ def test_loops_are_compiled_apart_and_found_here(tmp_path: Path, monkeypatch: py
     forget_loops(monkeypatch)
     program, held, frame = program_of({"seen": x * 0.3125}), {SLOT: slots.of(PAINT)}, Frame(SIDE, SIDE)
     wanted = request(program, held, frame)
-    assert compiling.compile_apart([wanted], CancelToken())
+    assert compile_apart([wanted], CancelToken())
     assert run_fused(program, held, {}, frame)["seen"] == pytest.approx(PAINT.samples[..., :1] * 0.3125)
     ((kept, _),) = compiling._LOOPS._kept.values()
     loop = kept.run
@@ -91,10 +92,10 @@ def test_loops_are_compiled_apart_and_found_here(tmp_path: Path, monkeypatch: py
     token = CancelToken()
     Timer(0.2, token.cancel).start()
     with pytest.raises(Cancelled):
-        compiling.compile_apart([request(program_of({"seen": x * 0.3}), held, frame)], token)
+        compile_apart([request(program_of({"seen": x * 0.3}), held, frame)], token)
     (tmp_path / "file").write_text("")
     monkeypatch.setenv("EVEN_PALETTE_CACHE", str(tmp_path / "file"))
-    assert not compiling.compile_apart([wanted], CancelToken())
+    assert not compile_apart([wanted], CancelToken())
 
 
 def test_loops_are_kept_within_bounds_and_made_without_a_folder(

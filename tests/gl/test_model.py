@@ -89,7 +89,7 @@ def test_normal_map_bends_the_light(renderer: ModelRenderer) -> None:
     bare = skin_of(mesh)
     shots = []
     for colour in (None, (128, 128, 255), (220, 128, 200)):
-        normal = Plane(np.full((4, 4, 3), colour, dtype=np.uint8), Encoding.DATA) if colour else None
+        normal = slots.of(Plane(np.full((4, 4, 3), colour, dtype=np.uint8), Encoding.DATA)) if colour else None
         skin = replace(bare, relief=(normal, None, None, None))
         shots.append(renderer.render([skin], orbit, SIDE, SIDE, Light(lit=True)).pixels.astype(int))
     assert np.abs(shots[0] - shots[1]).max() <= 3
@@ -105,7 +105,7 @@ def test_normals_of_the_material_bend_the_light_as_a_map_does(renderer: ModelRen
     normal = normal / np.linalg.norm(normal, axis=-1, keepdims=True) * 0.5 + 0.5
     plane = Plane(np.uint8(normal * 255 + 0.5), Encoding.DATA)
     bare = skin_of(mesh)
-    with_map = replace(bare, relief=(plane, None, None, None))
+    with_map = replace(bare, relief=(slots.of(plane), None, None, None))
     own = replace(
         bare.picture,
         outputs={**bare.picture.outputs, "normal": nodes.texture("bumps", nodes.uv())["xyz"]},
@@ -116,7 +116,7 @@ def test_normals_of_the_material_bend_the_light_as_a_map_does(renderer: ModelRen
     seen = [
         renderer.render([skin], orbit, SIDE, SIDE, light).pixels.astype(int)
         for skin in (bare, with_map, replace(bare, picture=own),
-                     replace(bare, picture=own, relief=(flat_map, None, None, None)))
+                     replace(bare, picture=own, relief=(slots.of(flat_map), None, None, None)))
     ]  # fmt: skip
     assert np.abs(seen[1] - seen[0]).max() > 20
     assert np.abs(seen[2] - seen[1]).max() <= 1

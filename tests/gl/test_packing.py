@@ -16,7 +16,8 @@ from even_palette.core.graph.reference import Environment, run
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import read_kit
-from even_palette.core.raster.mips import level_count, sample_level
+from even_palette.core.raster.chain import Chain, sample_level
+from even_palette.core.raster.mips import level_count
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import texel_centres
 from even_palette.core.regions.edge_pairs import (
@@ -195,7 +196,7 @@ def test_pairs_have_mips(size: tuple[int, int], lod: float) -> None:
     got = run(program, Environment(uv, plan.slots(packed(level[None])), pixel=pixel))["w"]
     last = level_count(height, width) - 1
     held = min(lod, last)
-    low, high = (sample_level(plane, uv, number)[..., 0] for number in (int(held), min(int(held) + 1, last)))
+    low, high = (sample_level(Chain(plane), uv, number)[..., 0] for number in (int(held), min(int(held) + 1, last)))
     wanted = low * (1 - held % 1) + high * (held % 1)
     assert np.abs(got - wanted).max() < 1.01 / 255
 

@@ -2,21 +2,18 @@
 
 import math
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QResizeEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.later import LaterDrawing
-from even_palette.app.stand.quick import QuickDrawing
-from even_palette.app.stand.renderer import Renderer, to_image
+from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
-from even_palette.core.results.pictures import Picture
-
-if TYPE_CHECKING:
-    from even_palette.gl.buffers import Flying
+from even_palette.core.arrays import Levels
+from even_palette.core.results.pictures import Drawer, Drawing, Picture
+from even_palette.cpu.drawing import LoopDrawing
 
 PLACE_ROOM, MOST_PLACE_ZOOM = 3.0, 8.0
 
@@ -33,9 +30,13 @@ class Canvas(TileView):
     def __init__(self, renderer: Renderer, parent: QWidget | None = None) -> None:
         super().__init__("Sheet view", parent)
         self.renderer = renderer
-        self.quick = QuickDrawing(renderer, self)
-        self.later = LaterDrawing(self)
-        self.later.finer.connect(self.invalidate)
+        self._later = LaterDrawing(self)
+        self._later.finer.connect(self.invalidate)
+        self.drawers: list[Drawer] = [
+            LoopDrawing(renderer.is_slow),
+            renderer,
+            self._later,
+        ]
         self.camera = self._through = Camera()
         self._fitted = True
         self._drag_from: QPoint | None = None
@@ -47,19 +48,18 @@ class Canvas(TileView):
     def can_draw(self) -> bool:
         return self.renderer.ready([p for tile in self.tiles for p in (tile.picture, tile.other) if p is not None])
 
-    def begin(self, picture: Picture, width: int, height: int) -> "QImage | Flying":
+    def begin(self, picture: Picture, width: int, height: int) -> Drawing | Levels:
+        """What the first drawer gives that draws it now; the last always does."""
         view = self._through.view(width, height)
-        pixels = self.quick.draw(picture, view) if self.filtered else None
-        if pixels is None and not self.renderer.has_room(picture):
-            pixels = self.later.draw(picture, view, self.filtered)
-        return self.renderer.begin(picture, view, self.filtered) if pixels is None else to_image(pixels)
+        begun = (drawer.begin(picture, view, self.filtered) for drawer in self.drawers)
+        return next(drawing for drawing in begun if drawing is not None)
 
     def series_begins(self) -> None:
         self._through = self.camera
-        self.later.begin()
+        self._later.start()
 
     def series_ends(self) -> None:
-        self.later.go_on()
+        self._later.go_on()
 
     # What is shown
 

@@ -6,10 +6,9 @@ from math import ceil
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from even_palette.app.jobs import make_apart
 from even_palette.app.stand.renderer import by_reference
 from even_palette.core.arrays import Levels
-from even_palette.core.jobs import CancelToken
+from even_palette.core.jobs import CancelToken, make_apart
 from even_palette.core.results.pictures import Picture, View
 
 COARSE = 8
@@ -22,7 +21,7 @@ Wanted = tuple[Picture, View, bool]
 class LaterDrawing(QObject):
     """Draws by the reference, on a thread, one picture at a time; `finer` says that one is there in full.
 
-    What is drawn between `begin` and `go_on` is what is seen: other pictures are forgotten, and not drawn on.
+    What is drawn between `start` and `go_on` is what is seen: other pictures are forgotten, and not drawn on.
     """
 
     finer = pyqtSignal()
@@ -35,11 +34,11 @@ class LaterDrawing(QObject):
         self._working: tuple[Wanted, CancelToken] | None = None
         self._made.connect(self._receive)
 
-    def begin(self) -> None:
+    def start(self) -> None:
         """What is seen is drawn anew."""
         self._seen = []
 
-    def draw(self, shown: Picture, view: View, filtered: bool) -> Levels:
+    def begin(self, shown: Picture, view: View, filtered: bool) -> Levels:
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet; in squares until it is there in full."""
         wanted = shown, view, filtered
         if view.width * view.height <= AT_ONCE_PIXELS:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, pyqtSignal
@@ -14,9 +14,7 @@ from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.tiles import WHEEL_STEP, Tile, TileView
 from even_palette.core.arrays import Floats, Samples
 from even_palette.core.mesh.view import Orbit, direction
-
-if TYPE_CHECKING:
-    from even_palette.gl.buffers import Flying
+from even_palette.core.results.pictures import Drawing
 
 KEY_STEP_PX = 24
 STILL_MS = 160
@@ -63,14 +61,14 @@ class ModelCanvas(TileView):
 
     def can_draw(self) -> bool:
         skins = [skin for tile in self.tiles for side in (tile.picture, tile.other) if side for skin in side]
-        relief = [plane for skin in skins for plane in skin.relief if plane is not None] if self.lit else []
+        relief = [slot for skin in skins for slot in skin.relief if slot is not None] if self.lit else []
         return self.renderer.ready([skin.picture for skin in skins], relief)
 
     def series_begins(self) -> None:
         towards, smooth = direction(self.light_yaw, self.light_pitch), not self._refine.isActive()
         self._through = self.orbit, self.lit, towards, self.filtered, smooth
 
-    def begin(self, picture: Any, width: int, height: int) -> "Flying":
+    def begin(self, picture: Any, width: int, height: int) -> Drawing:
         orbit, lit, towards, filtered, smooth = self._through
         return self.renderer.render_model(picture, orbit, width, height, lit, towards, filtered, smooth)
 

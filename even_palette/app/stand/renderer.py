@@ -10,16 +10,13 @@ from PyQt6.QtGui import QImage
 from even_palette.app.jobs import one_shot
 from even_palette.core.arrays import Levels, Samples
 from even_palette.core.errors import UserError
-from even_palette.core.graph import slots
 from even_palette.core.graph.program import program_of
-from even_palette.core.graph.slots import MOST_UNITS
+from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.jobs import CancelToken
 from even_palette.core.mesh.view import Orbit, Vector
-from even_palette.core.raster.plane import Plane
-from even_palette.core.results.pictures import SHOWN, Picture, View, on_sheet, render_reference
+from even_palette.core.results.pictures import SHOWN, Drawing, Picture, View, on_sheet, render_reference
 
 if TYPE_CHECKING:
-    from even_palette.gl.buffers import Flying
     from even_palette.gl.model_view import ModelRenderer, Skin
     from even_palette.gl.sheet_view import SheetRenderer
 
@@ -41,9 +38,13 @@ class Renderer(QObject):
         self._draw: Callable[[Picture, View, bool], Levels] | None = None
         self._sheets: SheetRenderer | None = None
         self._models: ModelRenderer | None = None
-        self._taken: dict[str, slots.Slot] = {}
+        self._taken: dict[str, Slot] = {}
         self._told: set[int] = set()
         self._take = one_shot(self, 0, self._take_more)
+
+    def is_slow(self, shown: Picture) -> bool:
+        """Whether this is drawn by the processor, or not at all."""
+        return self.in_software or _unit_count(shown) > MOST_UNITS
 
     @property
     def in_software(self) -> bool:
@@ -53,35 +54,40 @@ class Renderer(QObject):
     def render(self, shown: Picture, view: View, filtered: bool = True) -> Levels:
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet."""
         self._taken.clear()
-        return (self.start() if self.has_room(shown) else by_reference)(shown, view, filtered)
+        return (self.start() if self._has_room(shown) else by_reference)(shown, view, filtered)
 
-    def begin(self, shown: Picture, view: View, filtered: bool = True) -> "Flying | QImage":
-        """The same as a drawing under way, or as a picture without OpenGL. Raises UserError where it has no room."""
+    def begin(self, shown: Picture, view: View, filtered: bool) -> Drawing | Levels | None:
+        """The same as a drawing under way, or drawn already without OpenGL; None where there is no room for it."""
         self._taken.clear()
+        if not self._has_room(shown):
+            return None
         self.start()
         if self._sheets is None:
-            return to_image(by_reference(shown, view, filtered))
+            return by_reference(shown, view, filtered)
         return self._sheets.begin(shown, view, filtered)
 
-    def has_room(self, shown: Picture) -> bool:
+    def _has_room(self, shown: Picture) -> bool:
         """Whether there is a texture unit for each plane of a picture; tells once where there is not."""
-        count = len(program_of({SHOWN: shown.outputs[SHOWN]}).slots)
+        count = _unit_count(shown)
         if count > MOST_UNITS and count not in self._told:
             self._told.add(count)
             text = f"The material samples {count} planes; there is room for {MOST_UNITS}."
             self.troubled.emit(f"{text} Grey planes may be channels of one map.")
         return count <= MOST_UNITS
 
-    def ready(self, pictures: "Sequence[Picture]", planes: Sequence[Plane] = ()) -> bool:
-        """Whether all that these pictures sample is there for drawing; a part of what is missing is uploaded now."""
+    def ready(self, pictures: Sequence[Picture], others: Sequence[Slot] = ()) -> bool:
+        """Whether all that these pictures sample, and others, is there for drawing.
+
+        A part of what is missing is uploaded now.
+        """
         self.start()
         if self._sheets is None:
             return True
         wanted = {slot.content_id: slot for shown in pictures for slot in shown.slots.values()}
-        wanted |= {plane.content_id: slots.of(plane) for plane in planes}
+        wanted |= {slot.content_id: slot for slot in others}
         return self._sheets.textures.ready(list(wanted.values()), UPLOAD_S)
 
-    def take(self, slot: slots.Slot) -> None:
+    def take(self, slot: Slot) -> None:
         """Upload what will be drawn soon, little by little, while there is nothing to draw yet."""
         self._taken[slot.content_id] = slot
         self._take.start()
@@ -101,7 +107,7 @@ class Renderer(QObject):
         towards: Vector,
         filtered: bool = True,
         smooth: bool = True,
-    ) -> "Flying":
+    ) -> Drawing:
         """Meshes in their looks, alpha 0 beside them, as a drawing under way. Raises UserError without OpenGL."""
         from even_palette.gl.model_view import Light
 
@@ -131,7 +137,7 @@ class Renderer(QObject):
             self._models = ModelRenderer(context, self._sheets.textures)
         return self._models
 
-    def release(self) -> None:
+    def close(self) -> None:
         """Free what the driver holds; it keeps that otherwise, however long nobody draws."""
         if self._models is not None:
             self._models.release()
@@ -153,6 +159,10 @@ class Renderer(QObject):
                 self._draw = by_reference
                 self.troubled.emit(str(error))
         return self._draw
+
+
+def _unit_count(shown: Picture) -> int:
+    return len(program_of({SHOWN: shown.outputs[SHOWN]}).slots)
 
 
 def by_reference(shown: Picture, view: View, filtered: bool, cancel: CancelToken | None = None) -> Levels:

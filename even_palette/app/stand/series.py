@@ -2,21 +2,21 @@
 
 import time
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any, Union
+from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtGui import QImage
 
 from even_palette.app.jobs import one_shot
 from even_palette.app.stand.renderer import POLL_MS, to_image
-
-if TYPE_CHECKING:
-    from even_palette.gl.buffers import Flying
+from even_palette.core.arrays import Levels
+from even_palette.core.results.pictures import Drawing
 
 SLICE_S, SOON_S = 0.03, 0.004
 """So long pictures are drawn at a time, and so long the driver is waited for."""
 
-Begin = Callable[[Any], Union[QImage, "Flying"]]
+Begin = Callable[[Any], Drawing | Levels]
 
 
 class Series:
@@ -30,7 +30,7 @@ class Series:
         self._again = again
         self._wanted: Sequence[Any] = ()
         self._made: list[QImage] = []
-        self._flying: Flying | None = None
+        self._flying: Drawing | None = None
         self._asking = one_shot(parent, POLL_MS, self._ask)
 
     @property
@@ -49,12 +49,12 @@ class Series:
         self._flying, self._made = None, []
 
     def draw(self, begin: Begin) -> list[QImage] | None:
-        """Go on; the pictures once all are there. `begin` gives one, or what the driver draws."""
+        """Go on; the pictures once all are there. `begin` gives one, or what is being drawn."""
         started = time.monotonic()
         while len(self._made) < len(self._wanted):
             begun = self._flying or begin(self._wanted[len(self._made)])
-            if isinstance(begun, QImage):
-                self._made.append(begun)
+            if isinstance(begun, np.ndarray):
+                self._made.append(to_image(begun))
             elif begun.done(SOON_S):
                 self._made.append(to_image(begun.pixels))
                 self._flying = None

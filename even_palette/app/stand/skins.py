@@ -10,9 +10,10 @@ from even_palette.app.session import Session
 from even_palette.app.stand.time_and_seed import at_moment
 from even_palette.core.arrays import Floats
 from even_palette.core.errors import NotReady, UserError
+from even_palette.core.graph import slots
+from even_palette.core.graph.slots import Slot
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
-from even_palette.core.raster.plane import Plane
 from even_palette.core.results.looks import LOOKS, Look, picture
 from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.prepare_views import sheets_seen
@@ -50,10 +51,10 @@ def model_points(skins: list[Skin]) -> Floats:
     return np.concatenate([skin.mesh.seen_points for skin in skins])
 
 
-def _map(session: Session, at: Focus, role: Role) -> Plane | None:
+def _map(session: Session, at: Focus, role: Role) -> Slot | None:
     source = at.sheet.source(role)
     try:
-        return plane_of_map(source, session.sheets) if source else None
+        return slots.of(plane_of_map(source, session.sheets)) if source else None
     except NotReady as missing:
         if session.results.make(missing):
             return None

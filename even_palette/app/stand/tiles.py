@@ -2,7 +2,7 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import Any, Protocol
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
@@ -26,11 +26,9 @@ from even_palette.app.stand.renderer import to_image
 from even_palette.app.stand.series import Series
 from even_palette.app.theme import grey, tokens
 from even_palette.app.view_state import Tool
-from even_palette.core.arrays import Bools
+from even_palette.core.arrays import Bools, Levels
 from even_palette.core.errors import UserError
-
-if TYPE_CHECKING:
-    from even_palette.gl.buffers import Flying
+from even_palette.core.results.pictures import Drawing
 
 GRIP_PX = 8
 WHEEL_STEP = 1.2
@@ -102,7 +100,7 @@ class TileView(QWidget):
         """Width to height of what a tile shows."""
         return 1.0
 
-    def begin(self, picture: Any, width: int, height: int) -> "QImage | Flying":
+    def begin(self, picture: Any, width: int, height: int) -> Drawing | Levels:
         """A picture at this size, or a drawing of it that is under way."""
         raise NotImplementedError
 

@@ -9,6 +9,7 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.limits import MOST_PADDING
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Step
+from even_palette.core.raster.mips import shrunk
 from even_palette.core.results.id_map import has_masks
 from even_palette.core.results.sheet_mesh import mesh_on_sheet
 from even_palette.core.results.sheets import Sheets
@@ -32,16 +33,15 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     for region, levels in zip(at.sheet.regions, weights.levels, strict=True):
         if cancel:
             cancel.check()
-        height, width = levels.shape[0] // side * side, levels.shape[1] // side * side
-        if not levels.any() or not height or not width:
+        if not levels.any() or min(levels.shape) < side:
             continue
-        mean = levels[:height, :width].reshape(height // side, side, width // side, side).mean(axis=(1, 3))
-        if mean.max() < HALF:
+        most = shrunk(levels[..., None], level).max()
+        if most < HALF:
             radius = float(min(64, side // 2))
             yield Finding(
                 "Masks", Severity.WARNING,
                 f"{region.name} vanishes at mip {level}: nowhere does it have more than "
-                f"{mean.max() / 255:.0%} of a texel there.",
+                f"{most / 255:.0%} of a texel there.",
                 region.key, "weight", place=place_of(levels > 0, cancel),
                 mend=Mend("Grow the region", commands.add_step(region.key, Step("grow", {"radius": radius}))),
             )  # fmt: skip

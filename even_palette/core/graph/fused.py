@@ -19,7 +19,6 @@ from even_palette.core.graph.loop_slots import (
     NO_LEVELS,
     bytes_taken,
     encoding_tables,
-    kind_of,
     level_kind,
     rows_of,
     table_of,
@@ -29,9 +28,10 @@ from even_palette.core.graph.loops import SlotReading, write_loop
 from even_palette.core.graph.program import LOOK_UPS, OF_LEVELS, Program
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.raster.mips import level_count, lod_of
+from even_palette.core.raster.mips import lod_of
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter, Wrap
+from even_palette.core.raster.tiles import kind_of
 
 BAND_ROWS = 64
 TEXTURED = ("sample", "layer")
@@ -166,7 +166,7 @@ def request(
     stores: Mapping[str, str] | None = None,
     as_pixels: Collection[str] = (),
 ) -> Request:
-    """What `compiling.compile_apart` needs for `run_fused` with these: a loop's text, and arguments of its kinds."""
+    """What compiling needs for `run_fused` with these: a loop's text, and arguments of its kinds."""
     stores = {name: (stores or {}).get(name, "float") for name in program.outputs}
     text, bound = _written(program, slots, frame, stores, as_pixels)
     given: list[Samples] = []
@@ -222,7 +222,7 @@ def _levels_read(program: Program, name: str, slot: Slot, how: SlotReading, fram
     """The levels of a slot that a frame reads; none where they are chosen texel by texel, or not read at all."""
     if not how.minified or any(op not in TEXTURED for op, _ in _reads(program)[name]):
         return ()
-    low, last = int(_lod(slot, frame)), level_count(slot.plane.height, slot.plane.width) - 1
+    low, last = int(_lod(slot, frame)), slot.chain.count - 1
     return tuple(sorted({min(low, last), min(low + 1, last)}))
 
 

@@ -9,28 +9,26 @@ from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.graph.loops import SlotReading
 from even_palette.core.graph.slots import Slot
 from even_palette.core.memory_account import Kept
-from even_palette.core.raster.mips import gpu_samples, level_count, mip_levels_of
+from even_palette.core.raster.chain import stored_kind
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, stored_values
-
-
-def kind_of(plane: Plane) -> "np.dtype[Any]":
-    """In which numbers the samples of a plane are kept."""
-    grid = getattr(plane, "grid", None)
-    return np.dtype((grid.tiles[0].samples if grid is not None else plane.samples).dtype)
+from even_palette.core.raster.tiles import kind_of
 
 
 def level_kind(plane: Plane, how: SlotReading) -> "np.dtype[Any]":
     """In which numbers the levels of a plane are handed to a loop."""
-    return (
-        gpu_samples(np.zeros((1, 1, plane.channels), kind_of(plane)), plane.encoding).dtype
-        if how.chained
-        else np.dtype(np.uint8)
-    )
+    return stored_kind(plane) if how.chained else np.dtype(np.uint8)
 
 
 _KEPT: Kept[tuple[Samples, ...]] = Kept(
     "Planes as loops read them", 0.07, lambda arrays: sum(array.nbytes for array in arrays)
 )
+
+
+def room_to_read() -> int:
+    """How many bytes of planes may be kept for loops."""
+    return _KEPT.allowed
+
+
 NO_LEVELS = np.zeros((1, 4), np.uint8), np.zeros((1, 1, 3), np.int64)
 """What a loop is given for levels that it does not read."""
 
@@ -78,12 +76,12 @@ def table_of(kind: str, colours: bool) -> Floats:
 
 def _chain(slot: Slot, levels_read: tuple[int, ...]) -> tuple[Samples, Samples]:
     """Levels of all layers as a list of texels (n, C), and where each begins with its size; others have no texel."""
-    count = level_count(slot.plane.height, slot.plane.width)
+    count = slot.chain.count
     read = [number for number in range(count) if not levels_read or number in levels_read]
-    places = np.zeros((len(slot.planes), count, 3), np.int64)
+    places = np.zeros((len(slot.chains), count, 3), np.int64)
     parts, begin = [], 0
-    for layer, plane in enumerate(slot.planes):
-        levels = mip_levels_of(plane, read)
+    for layer, chain in enumerate(slot.chains):
+        levels = chain.stored(read)
         for number in read:
             level = levels[number]
             places[layer, number] = begin, *level.shape[:2]
@@ -95,7 +93,7 @@ def _chain(slot: Slot, levels_read: tuple[int, ...]) -> tuple[Samples, Samples]:
 def bytes_taken(slot: Slot, how: SlotReading, levels_read: tuple[int, ...]) -> int:
     """About what a loop is given for a slot, in bytes, beside what is there anyway."""
     plane = slot.plane
-    texels, size = plane.width * plane.height * len(slot.planes), plane.channels * kind_of(plane).itemsize
+    texels, size = plane.width * plane.height * len(slot.chains), plane.channels * kind_of(plane).itemsize
     if how.direct:
         return 0
     if how.chained:

@@ -11,8 +11,8 @@ from even_palette.core.graph.operations import TABLE
 from even_palette.core.graph.program import NodeRecord, Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
-from even_palette.core.raster.mips import level_count, lod_of, sample_level, sample_minified
-from even_palette.core.raster.plane import Plane
+from even_palette.core.raster.chain import Chain, sample_level, sample_minified
+from even_palette.core.raster.mips import lod_of
 from even_palette.core.raster.sampling import Filter, Sampler
 from even_palette.core.raster.strip import look_up
 
@@ -78,18 +78,18 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             return _join(args, kinds)
         case "sample" | "layer":
             slot = environment.slots[str(record.payload[0])]
-            plane = slot.planes[int(record.payload[1]) if record.op == "layer" else 0]
-            lod = lod_of(plane.width, plane.height, environment.pixel)
-            return _rgba(sample_minified(plane, args[0], lod, slot.sampler))
+            lod = lod_of(slot.plane.width, slot.plane.height, environment.pixel)
+            chain = slot.chains[int(record.payload[1]) if record.op == "layer" else 0]
+            return _rgba(sample_minified(chain, args[0], lod, slot.sampler))
         case "sample_lod":
             slot = environment.slots[str(record.payload[0])]
-            return _at_level(slot.plane, args[0], args[1], slot.sampler)
+            return _at_level(slot.chain, args[0], args[1], slot.sampler)
         case "layer_lod":
             slot = environment.slots[str(record.payload[0])]
-            last = len(slot.planes) - 1
+            last = len(slot.chains) - 1
 
             def of_layer(number: int) -> Floats:
-                return _at_level(slot.planes[min(max(number, 0), last)], args[0], args[2], slot.sampler)
+                return _at_level(slot.chains[min(max(number, 0), last)], args[0], args[2], slot.sampler)
 
             return _by_number(args[1], of_layer, args[0])
         case "strip":
@@ -101,15 +101,15 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             return float32(TABLE[record.op].evaluate(*args))
 
 
-def _at_level(plane: Plane, uv: Floats, level: Floats, sampler: Sampler) -> Floats:
-    """A plane sampled at uv (..., 2) between the two mip levels beside a number (...), or at the nearer one."""
+def _at_level(chain: Chain, uv: Floats, level: Floats, sampler: Sampler) -> Floats:
+    """A chain sampled at uv (..., 2) between the two mip levels beside a number (...), or at the nearer one."""
     if np.ndim(level) == 0 or not sampler.mips:
-        return _rgba(sample_minified(plane, uv, float(level) if sampler.mips else 0.0, sampler))
+        return _rgba(sample_minified(chain, uv, float(level) if sampler.mips else 0.0, sampler))
 
     def of(numbers: Floats) -> Floats:
-        return _by_number(numbers, lambda at: sample_level(plane, uv, at, sampler), uv)
+        return _by_number(numbers, lambda at: sample_level(chain, uv, at, sampler), uv)
 
-    level = np.clip(level, 0, level_count(plane.height, plane.width) - 1)
+    level = np.clip(level, 0, chain.count - 1)
     if sampler.filter == Filter.NEAREST:
         return of(level)
     low = np.floor(level)

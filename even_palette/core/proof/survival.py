@@ -13,6 +13,7 @@ from even_palette.core.colour.oklab import linear_to_oklab
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.proof.blocks import Block, block_bytes, through_blocks
+from even_palette.core.raster.mips import shrunk
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, to_levels8
 from even_palette.core.raster.sampling import SHARP, SMOOTH, Sampler, sample, texel_centres
 from even_palette.core.raster.strip import look_up
@@ -235,15 +236,6 @@ def sampled_source(plane: Plane, scale: float) -> Floats:
 
 def _uv(height: int, width: int, scale: float) -> Floats:
     return texel_centres(round(height * scale), round(width * scale))
-
-
-def shrunk(values: Floats, level: int) -> Floats:
-    """Means of squares of 2^level texels; what is left at the right and below is left out, as in mips of odd sizes."""
-    for _ in range(level):
-        height, width = values.shape[0] // 2 * 2, values.shape[1] // 2 * 2
-        values = values[:height, :width]
-        values = (values[0::2, 0::2] + values[1::2, 0::2] + values[0::2, 1::2] + values[1::2, 1::2]) * np.float32(0.25)
-    return values
 
 
 def _most_frequent(stored: Levels, level: int) -> Floats:

@@ -1,20 +1,14 @@
-"""Mip chains by tiles: each tile has its part of every level, so that a change of one tile changes little else.
+"""How mips are made, by tiles: each has its part of every level, so that a change of one changes little else.
 
 A level has floor(n / 2) texels of the one before (OpenGL 4.6, section 8.14.3), each the mean of the area that it covers
 there: of two texels where n is even, of parts of three where it is odd. While sides are even a tile of 256 x 256 owns
 the texels of the levels that lie below it, eight at the most; smaller levels are made of the last that tiles own.
 """
 
-from collections.abc import Iterable
-
 import numpy as np
 
-from even_palette.core.arrays import Floats, Samples
-from even_palette.core.jobs import CancelToken
-from even_palette.core.memory_account import ACCOUNT, Account, Kept
+from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.raster.sampling import SMOOTH, Filter, Sampler, sample
-from even_palette.core.raster.tiles import TILE, Spot, Tile, TiledPlane, each_tile, spots
 
 OWN_LEVELS = 8
 """Levels below the first that a tile owns: 256 halves eight times."""
@@ -46,6 +40,14 @@ def halved(samples: Samples) -> Floats:
         last = min(first + BAND, len(found))
         down = halved_down(samples[2 * first : 2 * last + count % 2].astype(np.float32, copy=False), first, count)
         found[first:last] = np.moveaxis(halved_down(np.moveaxis(down, 1, 0)), 0, 1)
+    return found
+
+
+def shrunk(samples: Samples, number: int) -> Floats:
+    """Level `number` of samples (h, w, C), float32, without rounding between levels."""
+    found = float32(samples)
+    for _ in range(number):
+        found = halved(found)
     return found
 
 
@@ -101,45 +103,6 @@ def tail(eighth: Samples) -> list[Samples]:
     return found
 
 
-def level_of(plane: Plane, number: int) -> Plane:
-    """A mip level of a plane as a texture holds it, the first being the plane itself; numbers are held in the chain."""
-    number = min(max(number, 0), level_count(plane.height, plane.width) - 1)
-    if number == 0:
-        return plane
-    return _CHAINS.get((plane.content_id, plane.encoding), lambda: _chain(plane))[number - 1]
-
-
-_CHAINS: Kept[tuple[Plane, ...]] = Kept(
-    "Mips of whole planes", 0.05, lambda levels: sum(level.samples.nbytes for level in levels)
-)
-
-
-def _chain(plane: Plane) -> tuple[Plane, ...]:
-    """The levels of a plane below the first, each stored as textures store it."""
-    encoding = Encoding.LINEAR if plane.encoding == Encoding.SRGB else plane.encoding
-    numbers = range(1, level_count(plane.height, plane.width))
-    levels = mip_levels_of(plane, numbers)
-    return tuple(Plane(levels[number], encoding, f"{plane.content_id} level {number}") for number in numbers)
-
-
-def sample_level(plane: Plane, uv: Floats, number: int, sampler: Sampler = SMOOTH) -> Floats:
-    """One mip level of a plane sampled at uv (..., 2), giving (..., C), as `sample` does."""
-    return sample(level_of(plane, number), uv, sampler)
-
-
-def sample_minified(plane: Plane, uv: Floats, lod: float, sampler: Sampler = SMOOTH) -> Floats:
-    """A plane sampled at uv (..., 2) from the mips that fit, giving (..., C): the two beside `lod` mixed, or with a
-    nearest filter the nearer one (OpenGL 4.6, section 8.14.3).
-    """
-    if lod <= 0 or not sampler.mips:
-        return sample(plane, uv, sampler)
-    if sampler.filter == Filter.NEAREST:
-        return sample_level(plane, uv, int(np.floor(lod + 0.5)), sampler)
-    low, share = int(lod), np.float32(lod - int(lod))
-    upper, lower = (sample_level(plane, uv, number, sampler) for number in (low, low + 1))
-    return np.asarray(upper * (1 - share) + lower * share)
-
-
 def lod_of(width: int, height: int, pixel: tuple[float, float, float, float]) -> float:
     """The level that fits a plane that lies over the sheet as it is (OpenGL 4.6, section 8.14.1).
 
@@ -148,93 +111,3 @@ def lod_of(width: int, height: int, pixel: tuple[float, float, float, float]) ->
     across, down = np.hypot(pixel[0] * width, pixel[1] * height), np.hypot(pixel[2] * width, pixel[3] * height)
     longest = float(max(across, down))
     return float(np.log2(longest)) if longest > 1.0001 else 0.0
-
-
-class Parts:
-    """Parts of tiles that are ready for textures, by name, as much as memory allows. May be used from any thread."""
-
-    def __init__(self, account: Account = ACCOUNT) -> None:
-        self._kept: Kept[list[Samples]] = Kept("Tiles made ready for textures", 0.08, _bytes_of_parts, account)
-
-    def of(self, plane: Plane, spot: Spot) -> list[Samples]:
-        """The parts of one tile of a plane, made now if they are not kept."""
-
-        def make() -> list[Samples]:
-            if isinstance(plane, TiledPlane):
-                tile = plane.grid.at(spot.down, spot.across)
-                assert tile is not None
-                return _parts_of_tile(tile, plane.encoding)
-            return parts_of(plane.samples[spot.top : spot.bottom, spot.left : spot.right], plane.encoding)
-
-        return self._kept.get(tile_name(plane, spot), make)
-
-    def prepare(self, plane: Plane, cancel: CancelToken | None = None) -> None:
-        """Make the parts of all tiles of a plane, on a worker, so that uploading finds them. Raises Cancelled."""
-        if plane.height * plane.width * plane.channels * 4 < self._kept.allowed:
-            each_tile(plane.height, plane.width, lambda spot: self.of(plane, spot) and None, cancel)
-
-
-def _bytes_of_parts(parts: list[Samples]) -> int:
-    return sum(part.nbytes for part in parts)
-
-
-def _parts_of_tile(tile: Tile, encoding: Encoding) -> list[Samples]:
-    if not tile.is_constant:
-        return parts_of(tile.samples, encoding)
-    whole = gpu_samples(tile.samples[:1, :1], encoding)
-    found, (height, width) = [], tile.samples.shape[:2]
-    for level in range(own_levels(height, width) + 1):
-        shape = (height >> level, width >> level, whole.shape[2])
-        found.append(np.ascontiguousarray(np.broadcast_to(whole, shape)))
-    return found
-
-
-def mip_levels_of(plane: Plane, numbers: Iterable[int]) -> dict[int, Samples]:
-    """Levels as a texture stores them, (h, w, C) by number, put together of parts of tiles, so that little memory is
-    taken; every tile is asked for once."""
-    wanted, own = set(numbers), own_levels(plane.height, plane.width)
-    beyond = {number for number in wanted if number > own}
-    found: dict[int, Samples] = {}
-    for spot in spots_of(plane):
-        for number, part in enumerate(PARTS.of(plane, spot)):
-            if number not in wanted and not (number == own and beyond):
-                continue
-            if number not in found:
-                found[number] = np.empty((plane.height >> number, plane.width >> number, part.shape[-1]), part.dtype)
-            top, left = spot.top >> number, spot.left >> number
-            found[number][top : top + part.shape[0], left : left + part.shape[1]] = part
-    if beyond:
-        found |= dict(enumerate(tail(found[own]), own + 1))
-    return {number: found[number] for number in wanted}
-
-
-def tile_name(plane: Plane, spot: Spot) -> str:
-    """Names what a texture holds at a tile's place."""
-    if isinstance(plane, TiledPlane):
-        tile = plane.grid.at(spot.down, spot.across)
-        assert tile is not None
-        return f"{tile.name} {plane.encoding == Encoding.SRGB}"
-    return f"{plane.content_id} {spot.down} {spot.across}"
-
-
-def spots_of(plane: Plane) -> list[Spot]:
-    """The places of a plane's tiles."""
-    return list(spots(plane.height, plane.width))
-
-
-PARTS = Parts()
-"""Shared by the workers that prepare and the thread that uploads."""
-
-__all__ = [
-    "OWN_LEVELS",
-    "PARTS",
-    "TILE",
-    "Parts",
-    "level_count",
-    "mip_levels_of",
-    "own_levels",
-    "parts_of",
-    "spots_of",
-    "tail",
-    "tile_name",
-]

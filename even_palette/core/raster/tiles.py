@@ -10,7 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
 from os import cpu_count
-from typing import TypeVar
+from typing import Any, TypeVar
 from weakref import WeakValueDictionary, ref
 
 import numpy as np
@@ -206,6 +206,11 @@ def _as_numbers(samples: Samples) -> Samples | None:
     """Contiguous samples (h, w, C) seen as one whole number a texel, (h, w), which fills far quicker; None of three."""
     wide = samples.shape[2] * samples.itemsize
     return samples.view(f"u{wide}")[..., 0] if wide in (1, 2, 4, 8) else None
+
+
+def kind_of(plane: Plane) -> "np.dtype[Any]":
+    """In which numbers the samples of a plane are kept; nothing is put together for it."""
+    return np.dtype((plane.grid.tiles[0].samples if isinstance(plane, TiledPlane) else plane.samples).dtype)
 
 
 def grid_of(samples: Samples, cancel: CancelToken | None = None) -> Grid:

@@ -8,7 +8,7 @@ from itertools import combinations
 import numpy as np
 
 from even_palette.core.arrays import Bools, Levels
-from even_palette.core.graph import nodes
+from even_palette.core.graph import nodes, slots
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.slots import Slot
 from even_palette.core.raster.plane import Encoding, Plane
@@ -87,15 +87,15 @@ class PackingPlan:
         match self.packing:
             case Packing.ARRAY:
                 held = planes if same else self._repacked(planes, sources, REGIONS_A_PLANE, whole=True)
-                return {ARRAY_SLOT: Slot(tuple(held), is_array=True, shares=True)}
+                return {ARRAY_SLOT: slots.layers(held, shares=True)}
             case Packing.RGB:
                 made = self._repacked(planes, sources, REGIONS_AN_RGB_PLANE)
             case Packing.PAIRS:
-                return {PAIRS_SLOT: Slot((_pair_plane(planes, sources),), UNFILTERED)}
+                return {PAIRS_SLOT: slots.of(_pair_plane(planes, sources), UNFILTERED)}
             case _:
                 full = same and len(sources) % REGIONS_A_PLANE == 0
                 made = list(planes) if full else self._repacked(planes, sources, REGIONS_A_PLANE)
-        return {weights_slot(number): Slot((plane,), shares=True) for number, plane in enumerate(made)}
+        return {weights_slot(number): slots.of(plane, shares=True) for number, plane in enumerate(made)}
 
     def _repacked(self, planes: Sequence[Plane], sources: list[int], a_plane: int, whole: bool = False) -> list[Plane]:
         """Planes of so many regions each; an alpha that no region has is not written, unless layers must be `whole`."""

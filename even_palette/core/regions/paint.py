@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
-from even_palette.core.raster.tiles import TILE, Spot
+from even_palette.core.raster.tiles import TILE, Spot, spots
 
 LEVEL = 1
 WHOLE = 65535
@@ -141,7 +141,12 @@ class Paint(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
 
     def samples(self) -> Samples:
         """All of it, (height, width, 2) uint16."""
-        return self.pick(np.arange(self.height), np.arange(self.width))
+        out = np.zeros((self.height, self.width, 2), dtype=np.uint16)
+        for spot in spots(self.height, self.width):
+            tile = self.at(spot)
+            if tile is not None:
+                out[spot.top : spot.bottom, spot.left : spot.right] = tile.samples(*spot.shape)
+        return out
 
     def wrong(self, most_side: int) -> str:
         """What cannot be about the size, up to `most_side` texels, and the tiles; "" if nothing."""

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
@@ -70,6 +71,39 @@ class View:
         u = self.origin[0] + (np.arange(self.width) + 0.5) * self.scale[0]
         v = self.origin[1] + (np.arange(self.height) + 0.5) * self.scale[1]
         return float32(np.stack(np.broadcast_arrays(u[None, :], v[:, None]), axis=-1))
+
+
+class Drawing(Protocol):
+    """A picture that is being drawn while whoever asked for it goes on."""
+
+    def done(self, wait_s: float = 0.0) -> bool:
+        """Whether it is drawn; at the most so long is waited for that."""
+        ...
+
+    @property
+    def pixels(self) -> Levels:
+        """(height, width, 4) uint8, encoded, alpha 0 off the sheet; waits where it is not done."""
+        ...
+
+    def drop(self) -> None:
+        """Nobody wants it any more."""
+        ...
+
+
+class Drawer(Protocol):
+    """A way to draw pictures: by a graphics card, by compiled loops, by the reference."""
+
+    def begin(self, shown: Picture, view: View, filtered: bool) -> Drawing | Levels | None:
+        """A picture through a view, under way or there already; None where another way shall draw it.
+
+        `filtered` samples where pixels are; otherwise texels of the finest plane are squares, each sampled at its
+        centre.
+        """
+        ...
+
+    def close(self) -> None:
+        """Let go of what is held for drawing."""
+        ...
 
 
 def whole_sheet(width: int, height: int) -> View:

@@ -6,7 +6,6 @@ from even_palette.core.errors import UserError
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
-from even_palette.core.raster.mips import PARTS
 from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import Look, picture
@@ -66,8 +65,8 @@ def make_look(
     """Compute what a look samples, and the parts of its tiles that textures take; tell of slots. Raises Cancelled."""
     try:
         for slot in picture(at, store, look).slots.values():
-            for plane in slot.planes:
-                PARTS.prepare(plane, cancel)
+            for chain in slot.chains:
+                chain.prepare(cancel)
             if prepared:
                 prepared(slot)
     except UserError:

@@ -13,7 +13,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import BASE_SLOT
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.material.plane_reads import IN_ATLAS, SlotUse
-from even_palette.core.raster.mips import level_of
+from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane, to_levels8
 from even_palette.core.raster.sampling import SMOOTH, sample, texel_centres
 from even_palette.core.results.base_colour import base_colour_of, has_grey_base
@@ -29,7 +29,7 @@ def slots_of(at: Focus, store: Store, used: Mapping[str, SlotUse]) -> dict[str, 
     for name, use in used.items():
         plane = plane_of(at, store, use.plane)
         if use.cells:
-            found[name] = Slot(_cells(store, plane, use), use.sampler, is_array=True)
+            found[name] = slots.layers(_cells(store, plane, use), use.sampler)
         elif use.below:
             strips = [plane, *(plane_of(at, store, ref) for ref in use.below)]
             found[name] = slots.of(_below_each_other(store, strips), use.sampler)
@@ -81,7 +81,7 @@ def cell_pictures(at: Focus, store: Store, use: PlaneUse, side: int) -> list[Lev
     def small() -> list[Levels]:
         found = []
         for cell in cells:
-            level = level_of(cell, max(0, min(cell.width, cell.height) // side).bit_length() - 1)
+            level = Chain(cell).level(max(0, min(cell.width, cell.height) // side).bit_length() - 1)
             seen = sample(level, texel_centres(side, side), SMOOTH)[..., :3]
             found.append(to_levels8(linear_to_srgb(seen)))
         return found

@@ -1,10 +1,9 @@
-"""Pictures for small views, of planes in the mips that such a view reads: large ones need not be uploaded for it."""
+"""Pictures for small views, of the levels that such a view reads: finer ones need not be uploaded for it."""
 
 from dataclasses import replace
 
 from even_palette.core.graph.slots import Slot
-from even_palette.core.raster.mips import level_of
-from even_palette.core.raster.plane import Plane
+from even_palette.core.raster.chain import Chain
 from even_palette.core.results.pictures import Picture
 from even_palette.core.results.store import Store
 
@@ -24,16 +23,21 @@ def small_picture_of(shown: Picture, store: Store, most_side: int) -> Picture:
     def small(name: str, slot: Slot) -> Slot:
         if name in asked or not slot.sampler.mips:
             return slot
-        return replace(slot, planes=tuple(small_plane_of(plane, store, most_side) for plane in slot.planes))
+        return small_slot_of(slot, store, most_side)
 
     return replace(shown, slots={name: small(name, slot) for name, slot in shown.slots.items()})
 
 
-def small_plane_of(plane: Plane, store: Store, most_side: int) -> Plane:
-    """The finest mip of a plane that has at most so many texels a side."""
-    number, side = 0, max(plane.width, plane.height)
+def small_slot_of(slot: Slot, store: Store, most_side: int) -> Slot:
+    """A slot without the levels that have more texels a side."""
+    return replace(slot, chains=tuple(_small_chain_of(chain, store, most_side) for chain in slot.chains))
+
+
+def _small_chain_of(chain: Chain, store: Store, most_side: int) -> Chain:
+    """The part of a chain that begins with its finest level of at most so many texels a side."""
+    number, side = 0, max(chain.plane.width, chain.plane.height)
     while side >> number > most_side:
         number += 1
     if not number:
-        return plane
-    return store.cache.get(("mip", plane.content_id, plane.encoding, number), lambda: level_of(plane, number))
+        return chain
+    return store.cache.get(("levels", chain.content_id, number), lambda: chain.from_level(number))

@@ -26,6 +26,7 @@ from even_palette.core.material.build import BASE_SLOT, Material
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter
 from even_palette.core.material.outputs import OUTPUTS
+from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
@@ -221,13 +222,13 @@ def _only_read(sheets: Sheets, program: Program, name: str, slot: Slot) -> Slot:
     if count == 4 and wanted == 4 and all(_is_opaque(plane) for plane in planes):
         wanted = 3  # a channel that is not there reads as 1
     if wanted == count:
-        return replace(slot, planes=planes)
+        return replace(slot, chains=tuple(map(Chain, planes)))
 
     def part(plane: Plane) -> Plane:
         return Plane(np.ascontiguousarray(plane.samples[..., :wanted]), plane.encoding)
 
     kept = [sheets.cache.get(("channels", plane.content_id, wanted), partial(part, plane)) for plane in planes]
-    return replace(slot, planes=tuple(kept))
+    return replace(slot, chains=tuple(map(Chain, kept)))
 
 
 def _is_opaque(plane: Plane) -> bool:

@@ -9,14 +9,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from even_palette.core.arrays import Floats, Levels
+from even_palette.core.graph import slots
 from even_palette.core.graph.compiling import Request
 from even_palette.core.graph.fused import Frame, bytes_read, request, run_fused
+from even_palette.core.graph.loop_slots import room_to_read
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.slots import Slot
-from even_palette.core.graph.split_by_parameters import Parted, parted
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.pictures import SHOWN, Picture, View
+from even_palette.cpu.split_by_parameters import Parted, parted
 
 STORES = {SHOWN: "encoded"}
 
@@ -83,19 +85,24 @@ class LoopView:
 
 
 def bytes_kept(shown: Picture, program: Program, view: View) -> int:
-    """How much the still part of a view takes, and what is read for both parts."""
-    part, parts = part_on_sheet(view), parted(program)
+    """How much the still part of a view will take."""
+    part, still = part_on_sheet(view), parted(program).still
     if part is None:
         return 0
-    still = parts.still
-    channels = sum(still.records[at].type.size for at in still.outputs.values())
-    read = bytes_read(still, shown.slots, part.frame)
-    read += bytes_read(parts.moving, shown.slots, part.frame, still.outputs)
-    return channels * 4 * part.frame.width * part.frame.height + read
+    return sum(still.records[at].type.size for at in still.outputs.values()) * 4 * part.frame.width * part.frame.height
+
+
+def has_room_to_read(shown: Picture, program: Program, view: View) -> bool:
+    """Whether what both parts of a view read may be kept for loops."""
+    part, parts = part_on_sheet(view), parted(program)
+    if part is None:
+        return True
+    read = bytes_read(parts.still, shown.slots, part.frame)
+    return read + bytes_read(parts.moving, shown.slots, part.frame, parts.still.outputs) <= room_to_read()
 
 
 def loops_of(shown: Picture, program: Program, view: View) -> list[Request]:
-    """The loops that draw a view of a program, for `compiling.compile_apart`."""
+    """The loops that draw a view of a program, for `compile_apart`."""
     part, parts = part_on_sheet(view), parted(program)
     if part is None:
         return []
@@ -123,4 +130,4 @@ def keep_view(shown: Picture, program: Program, view: View, cancel: CancelToken 
 def _slot(shown: Picture, parts: Parted, name: str, samples: Floats, known_id: str) -> Slot:
     """The slot of what stays under a name; what was looked up among shares is shares."""
     source = shown.slots.get(parts.looked_up.get(name, ""))
-    return Slot((Plane(samples, Encoding.DATA, known_id),), shares=source is not None and source.shares)
+    return slots.of(Plane(samples, Encoding.DATA, known_id), shares=source is not None and source.shares)
