@@ -151,8 +151,7 @@ class Thumbnails(QObject):
         look, sheets = Look(variant=variant), self.session.sheets
         if mesh_on_sheet(at, sheets) is not None and not self.renderer.model_trouble():
             skins = [self._small(skin) for skin in skins_of(self.session, at, look)]
-            relief = [slot for skin in skins for slot in skin.relief if slot is not None]
-            if not self.renderer.ready([skin.picture for skin in skins], relief):
+            if not self.renderer.model_ready("small", skins, lit=True):
                 return None
             orbit = Orbit().framed(model_points(skins), width / height)
             with suppress(UserError):  # the material has more planes than there is room for; the sheet is drawn

@@ -17,7 +17,7 @@ from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.pictures import SHOWN, Picture, View
+from even_palette.core.results.pictures import SHOWN, Picture, View, pixel_centres
 from even_palette.cpu.split_by_parameters import Parted, parted
 
 STORES = {SHOWN: "encoded"}
@@ -50,7 +50,7 @@ def part_on_sheet(view: View) -> OnSheet | None:
 
 
 def _inside(origin: float, step: float, count: int) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":
-    places = np.float32(origin) + (np.arange(count, dtype=np.float32) + np.float32(0.5)) * np.float32(step)
+    places = pixel_centres(origin, step, count)
     return np.asarray((places >= 0) & (places < 1))
 
 

@@ -6,6 +6,7 @@ may be off by a level and more in the darks (0.0012 measured on a software raste
 """
 
 import time
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -48,6 +49,7 @@ class Textures:
     def __init__(self, context: Any, account: Account = ACCOUNT) -> None:
         self._context, self._account = context, account
         self._held: list[_Held] = []
+        self._kept_for: dict[str, set[str]] = {}
         self._clock = 0
         self._begun = 0
         self.uploaded = 0
@@ -67,9 +69,17 @@ class Textures:
         self._fill(held, slot, float("inf"))
         return held.texture
 
-    def ready(self, slots: list[Slot], seconds: float) -> bool:
-        """Upload tiles for at most so long; whether all are there."""
+    def fits(self, slots: Iterable[Slot]) -> bool:
+        """Whether the textures of these keep to the share that is always their own."""
+        return sum(_bytes(_shape(slot)) for slot in slots) <= self._account.budget * self.share
+
+    def ready(self, slots: list[Slot], seconds: float, purpose: str = "") -> bool:
+        """Upload tiles for at most so long; whether all are there.
+
+        What is there for a purpose stays until something else is: it is drawn again and again.
+        """
         deadline = time.monotonic() + seconds
+        self._kept_for[purpose] = {slot.content_id for slot in slots}
         self.begin()
         there = all(self._fill(self._place(slot), slot, deadline) for slot in slots)
         if there:
@@ -156,11 +166,14 @@ class Textures:
                 raw.write(number, 0, 0, at_layer, level)
 
     def _forget_old(self, needed: int) -> None:
-        """Make room; what was asked for since the last beginning stays."""
+        """Make room; what was asked for since the last beginning stays, and what is there for a purpose."""
         most = self._account.allowed(self) - needed
+        staying = set().union(*self._kept_for.values())
         for held in sorted(self._held, key=lambda held: held.used):
             if self.bytes <= most or held.used > self._begun:
                 return
+            if held.content in staying:
+                continue
             self._held.remove(held)
             held.texture.release()
             self.bytes -= _bytes(held.shape)
@@ -170,6 +183,7 @@ class Textures:
         for held in self._held:
             held.texture.release()
         self._held.clear()
+        self._kept_for.clear()
         self.bytes = 0
 
 

@@ -17,6 +17,7 @@ from even_palette.app.main import open_demo
 from even_palette.app.window import Window
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import KitFolder
+from even_palette.core.memory_account import ACCOUNT
 from even_palette.core.results.sheets import Sheets
 
 
@@ -134,3 +135,11 @@ def small(make_window: Callable[[], Driver], history: History, tmp_path: Path) -
     driver.window.open_paths([tmp_path / "kit"])
     driver.settle()
     return driver
+
+
+@pytest.fixture
+def budget() -> Iterator[int]:
+    """The budget of the account of memory, which is given back what a test takes."""
+    before = ACCOUNT.budget
+    yield before
+    ACCOUNT.budget = before

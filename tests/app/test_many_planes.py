@@ -11,8 +11,10 @@ from even_palette.app.stand.later import LaterDrawing
 from even_palette.app.stand.renderer import by_reference
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.sheet import Step
 from even_palette.core.material.model import Coat, PlaneUse
 from even_palette.core.material.plane_reads import map_plane
+from even_palette.core.memory_account import ACCOUNT
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
@@ -70,3 +72,34 @@ def many_at_once(driver: Driver, look: Picture, views: list[View]) -> None:
     driver.qtbot.waitUntil(lambda: all(map(np.array_equal, drawn(views), want)), timeout=60_000)
     assert not np.array_equal(drawn([replaced(views[0], origin=(0.5, 0.5))])[0], want[0])
     later.close()
+
+
+def test_where_textures_lie_in_the_machines_memory_they_must_fit(
+    small: Driver, monkeypatch: pytest.MonkeyPatch, budget: int
+) -> None:
+    """On a software rasterizer a material whose textures are more than their share is drawn without any: coarse at
+    once, then exact. Where a graphics card has its own memory, it draws."""
+    session, canvas, renderer = small.session, small.stand.canvas, small.window.renderer
+    small.settle()
+    assert renderer._sheets is not None
+    textures = renderer._sheets.textures
+    ACCOUNT.budget = int(textures.bytes / textures.share / 8)
+    uploaded = textures.uploaded
+    session.do(commands.add_coat("region_1", Coat("shift", {"hue": 40.0})))
+    session.do(commands.change_step("region_1", 0, Step("grow", {"radius": 3.0})))
+    small.settle()
+    look = picture(session.at, session.results.sheets, Look())
+    size = canvas.field(0)
+    view = canvas.camera.view(size.width(), size.height())
+    want, inside = render_reference(look, view), on_sheet(view.uv())
+
+    def seen() -> np.ndarray:
+        return pixels(canvas.grab().toImage())[size.top() : size.bottom() + 1, size.left() : size.right() + 1]
+
+    small.qtbot.waitUntil(lambda: np.array_equal(seen()[inside], want[inside]), timeout=60_000)
+    assert textures.uploaded == uploaded
+    monkeypatch.setattr(renderer._sheets.__class__, "in_software", property(lambda _: False))
+    assert not renderer.is_slow(look)
+    canvas.invalidate()
+    small.qtbot.waitUntil(lambda: not canvas.pending, timeout=60_000)
+    assert textures.uploaded > uploaded

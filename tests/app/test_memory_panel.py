@@ -1,7 +1,6 @@
 """Help, Memory: who holds how much, and the share of the machine that all may hold."""
 
 import numpy as np
-import pytest
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
@@ -14,13 +13,6 @@ from tests.app.conftest import Driver, pixels
 
 def action(driver: Driver, text: str):  # type: ignore[no-untyped-def]
     return next(each for each in driver.window.help_menu.actions() if each.text() == text)
-
-
-@pytest.fixture
-def budget():  # type: ignore[no-untyped-def]
-    before = ACCOUNT.budget
-    yield before
-    ACCOUNT.budget = before
 
 
 def test_the_list_and_the_share(small: Driver, qtbot: QtBot, budget: int) -> None:
@@ -48,7 +40,10 @@ def test_the_list_and_the_share(small: Driver, qtbot: QtBot, budget: int) -> Non
 
 
 def test_everything_works_with_hardly_any_memory(small: Driver, budget: int) -> None:
-    """Edits are seen and undone, and stages entered, with room for next to nothing: what was let go is made again."""
+    """Edits are seen and undone, and stages entered, with room for next to nothing: what was let go is made again.
+
+    There is no room for textures either, so the reference draws: coarse at first, and exactly where samplers round.
+    """
 
     def seen() -> np.ndarray:
         small.settle()
@@ -66,4 +61,4 @@ def test_everything_works_with_hardly_any_memory(small: Driver, budget: int) -> 
     assert not np.array_equal(seen(), before)
     walk()
     small.session.undo()
-    assert np.abs(seen().astype(int) - before).max() <= 1
+    small.qtbot.waitUntil(lambda: np.abs(seen().astype(int) - before).max() <= 2, timeout=60_000)

@@ -7,8 +7,10 @@ import numpy as np
 import pytest
 from skimage.transform import resize_local_mean
 
+from even_palette.core.memory_account import Account, Kept
+from even_palette.core.raster import chain
 from even_palette.core.raster.chain import Chain
-from even_palette.core.raster.mips import halved, level_count, own_levels
+from even_palette.core.raster.mips import halved, level_count, own_levels, parts_of
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.regions import edge_pairs
@@ -47,6 +49,27 @@ def test_levels_of_tiles_are_those_of_the_whole(size: tuple[int, int], kind: typ
 
 def test_tiles_own_levels_while_sides_are_even() -> None:
     assert [own_levels(*size) for size in ((256, 256), (1024, 512), (37, 53), (96, 258), (1, 1))] == [8, 8, 0, 1, 0]
+
+
+def test_small_levels_of_a_large_plane_are_made_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where there is no room for all parts of its tiles, the small ones are kept: a minified view makes none again."""
+    account, made = Account(1 << 20), []
+    monkeypatch.setattr(chain, "_PARTS", Kept("Tiles", 0.1, chain._bytes_of_parts, account))
+    monkeypatch.setattr(chain, "_LEVELS", Kept("Levels", 0.1, lambda level: level.samples.nbytes, account))
+    monkeypatch.setattr(chain, "parts_of", lambda *args: made.append(1) or parts_of(*args))
+    samples = RNG.integers(0, 256, (1536, 2048, 3)).astype(np.uint8)
+    large = Chain(TiledPlane(grid_of(samples)))
+    large.prepare()
+    assert len(made) == 6 * 8
+    wanted = samples.astype(np.float32)
+    for number in range(1, 6):
+        wanted = halved(wanted)
+        if number >= chain.SMALL:
+            assert np.abs(large.level(number).samples - wanted).max() <= 0.5 * number + 0.01
+    assert set(large.stored([2, 9, 11])) == {2, 9, 11}
+    assert len(made) == 6 * 8
+    assert large.level(1).samples.shape == (768, 1024, 3)
+    assert len(made) == 2 * 6 * 8
 
 
 # Edge pairs

@@ -41,6 +41,7 @@ from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import Reads
 from even_palette.core.material.model import Blending, Coat, PlaneKind, PlaneRef, PlaneUse, ValueKind
 from even_palette.core.material.variants import MASTER, resolve
+from even_palette.core.memory_account import Account
 from even_palette.core.mesh.model import build_mesh
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.files import write_plane
@@ -665,6 +666,29 @@ def test_textures_take_only_tiles_that_they_do_not_have(renderer: SheetRenderer)
     shown = Picture({SHOWN: both}, {"a": one, "b": two}, {})
     assert difference(renderer, shown, View((0.3, 0.4), (1 / 777, 1 / 601), 200, 150)) <= 1
     assert textures.ready([one, two], 5)
+    textures.release()
+
+
+def test_what_is_shown_stays_whatever_else_is_drawn() -> None:
+    """Textures that a pane asks for at each drawing are not thrown out for others, though they are more than there is
+    room for; once the pane shows something else they go."""
+    large = [slots.of(Plane(RNG.integers(0, 255, (512 + n, 512, 4)).astype(np.uint8), Encoding.DATA)) for n in range(3)]
+    others = [slots.of(Plane(RNG.integers(0, 255, (90 + n, 64, 4)).astype(np.uint8), Encoding.DATA)) for n in range(9)]
+    textures = Textures(offscreen_context(), Account(1 << 20))
+    assert not textures.fits(large)
+    assert textures.fits(others[:1])
+    while not textures.ready(large, 1, "sheet"):
+        pass
+    uploaded = textures.uploaded
+    for other in others:
+        textures.begin()
+        textures.of(other)
+    assert textures.ready(large, 0, "sheet")
+    assert textures.uploaded == uploaded + len(others) * 1
+    assert textures.ready(others[:1], 1, "sheet")
+    textures.begin()
+    textures.of(others[1])
+    assert textures.bytes < 1 << 20
     textures.release()
 
 

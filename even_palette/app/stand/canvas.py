@@ -46,7 +46,8 @@ class Canvas(TileView):
         return self.camera.sheet[0] / self.camera.sheet[1]
 
     def can_draw(self) -> bool:
-        return self.renderer.ready([p for tile in self.tiles for p in (tile.picture, tile.other) if p is not None])
+        pictures = [p for tile in self.tiles for p in (tile.picture, tile.other) if p is not None]
+        return self.renderer.ready("sheet", pictures)
 
     def begin(self, picture: Picture, width: int, height: int) -> Drawing | Levels:
         """What the first drawer gives that draws it now; the last always does."""

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QResizeEvent
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from even_palette.app.jobs import one_shot
@@ -61,8 +61,11 @@ class ModelCanvas(TileView):
 
     def can_draw(self) -> bool:
         skins = [skin for tile in self.tiles for side in (tile.picture, tile.other) if side for skin in side]
-        relief = [slot for skin in skins for slot in skin.relief if slot is not None] if self.lit else []
-        return self.renderer.ready([skin.picture for skin in skins], relief)
+        return self.renderer.model_ready("model", skins, self.lit)
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        self.renderer.forget("model")
+        super().hideEvent(event)
 
     def series_begins(self) -> None:
         towards, smooth = direction(self.light_yaw, self.light_pitch), not self._refine.isActive()

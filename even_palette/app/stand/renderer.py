@@ -44,7 +44,7 @@ class Renderer(QObject):
 
     def is_slow(self, shown: Picture) -> bool:
         """Whether this is drawn by the processor, or not at all."""
-        return self.in_software or _unit_count(shown) > MOST_UNITS
+        return self.in_software or not self._has_room(shown)
 
     @property
     def in_software(self) -> bool:
@@ -54,38 +54,57 @@ class Renderer(QObject):
     def render(self, shown: Picture, view: View, filtered: bool = True) -> Levels:
         """(height, width, 4) uint8, encoded, alpha 0 off the sheet."""
         self._taken.clear()
-        return (self.start() if self._has_room(shown) else by_reference)(shown, view, filtered)
+        draw = self.start()
+        return (draw if self._has_room(shown) else by_reference)(shown, view, filtered)
 
     def begin(self, shown: Picture, view: View, filtered: bool) -> Drawing | Levels | None:
         """The same as a drawing under way, or drawn already without OpenGL; None where there is no room for it."""
         self._taken.clear()
+        self.start()
         if not self._has_room(shown):
             return None
-        self.start()
         if self._sheets is None:
             return by_reference(shown, view, filtered)
         return self._sheets.begin(shown, view, filtered)
 
     def _has_room(self, shown: Picture) -> bool:
-        """Whether there is a texture unit for each plane of a picture; tells once where there is not."""
-        count = _unit_count(shown)
+        """Whether there is a texture unit for each plane of a picture; tells once where there is not.
+
+        Where textures lie in the memory of the machine, they must fit there too: others would be thrown out for them,
+        at each drawing.
+        """
+        if self.in_software and self._sheets is not None and not self._sheets.textures.fits(shown.slots.values()):
+            return False
+        count = len(program_of({SHOWN: shown.outputs[SHOWN]}).slots)
         if count > MOST_UNITS and count not in self._told:
             self._told.add(count)
             text = f"The material samples {count} planes; there is room for {MOST_UNITS}."
             self.troubled.emit(f"{text} Grey planes may be channels of one map.")
         return count <= MOST_UNITS
 
-    def ready(self, pictures: Sequence[Picture], others: Sequence[Slot] = ()) -> bool:
-        """Whether all that these pictures sample, and others, is there for drawing.
+    def ready(self, purpose: str, pictures: Sequence[Picture]) -> bool:
+        """Whether all that these pictures of sheets sample is there for drawing; a part of what is missing is uploaded.
 
-        A part of what is missing is uploaded now.
+        What is shown for one purpose stays there until something else is.
         """
         self.start()
-        if self._sheets is None:
-            return True
-        wanted = {slot.content_id: slot for shown in pictures for slot in shown.slots.values()}
-        wanted |= {slot.content_id: slot for slot in others}
-        return self._sheets.textures.ready(list(wanted.values()), UPLOAD_S)
+        slots = [slot for shown in pictures if self._has_room(shown) for slot in shown.slots.values()]
+        return self._ready(purpose, slots)
+
+    def model_ready(self, purpose: str, skins: "Sequence[Skin]", lit: bool) -> bool:
+        """The same for meshes in their looks."""
+        self.start()
+        slots = [slot for skin in skins for slot in skin.picture.slots.values()]
+        slots += [slot for skin in skins if lit for slot in skin.relief if slot is not None]
+        return self._ready(purpose, slots)
+
+    def _ready(self, purpose: str, slots: Sequence[Slot]) -> bool:
+        wanted = {slot.content_id: slot for slot in slots}
+        return self._sheets is None or self._sheets.textures.ready(list(wanted.values()), UPLOAD_S, purpose)
+
+    def forget(self, purpose: str) -> None:
+        """What was there for a purpose need not stay any more."""
+        self._ready(purpose, [])
 
     def take(self, slot: Slot) -> None:
         """Upload what will be drawn soon, little by little, while there is nothing to draw yet."""
@@ -94,7 +113,9 @@ class Renderer(QObject):
 
     def _take_more(self) -> None:
         self.start()
-        if self._sheets is not None and not self._sheets.textures.ready(list(self._taken.values()), UPLOAD_S):
+        if self._sheets is None or (self.in_software and not self._sheets.textures.fits(self._taken.values())):
+            return
+        if not self._sheets.textures.ready(list(self._taken.values()), UPLOAD_S, "sheet"):
             self._take.start()
 
     def render_model(
@@ -159,10 +180,6 @@ class Renderer(QObject):
                 self._draw = by_reference
                 self.troubled.emit(str(error))
         return self._draw
-
-
-def _unit_count(shown: Picture) -> int:
-    return len(program_of({SHOWN: shown.outputs[SHOWN]}).slots)
 
 
 def by_reference(shown: Picture, view: View, filtered: bool, cancel: CancelToken | None = None) -> Levels:

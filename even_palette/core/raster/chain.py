@@ -1,7 +1,7 @@
 """Chains: a plane with its levels, which is what a slot holds and every back end samples. Nothing else makes mips."""
 
 import hashlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -86,11 +86,20 @@ class Chain:
             return _parts_of_tile(tile, self.plane.encoding)
         return parts_of(self.plane.samples[spot.top : spot.bottom, spot.left : spot.right], self.plane.encoding)
 
+    def _small_parts(self, spot: Spot) -> list[Samples]:
+        """The same from level SMALL on, which are kept however large the plane is."""
+        name = self.tile_name(spot)
+        return _SMALL_PARTS.get(name, lambda: (_PARTS.find(name) or self._parts(spot))[SMALL:])
+
     def prepare(self, cancel: CancelToken | None = None) -> None:
-        """Make the parts of all tiles, on a worker, so that who asks for them finds them. Raises Cancelled."""
+        """Make the parts of all tiles, on a worker, so that who asks for them finds them. Raises Cancelled.
+
+        Of a plane that is too large for that just the small ones are made, which minified views read.
+        """
         plane = self.plane
-        if plane.height * plane.width * plane.channels * 4 < _PARTS.allowed:
-            each_tile(plane.height, plane.width, lambda spot: self.parts(spot) and None, cancel)
+        fits = plane.height * plane.width * plane.channels * 4 < _PARTS.allowed
+        parts = self.parts if fits else self._small_parts
+        each_tile(plane.height, plane.width, lambda spot: parts(spot) and None, cancel)
 
     def after_own(self, last_own: Samples) -> list[Samples]:
         """The levels after those that tiles own, as textures store them, of the last of these."""
@@ -102,8 +111,10 @@ class Chain:
         plane, wanted, own = self.plane, set(numbers), self.own
         beyond = {number for number in wanted if number > own}
         found: dict[int, Samples] = {}
+        small = min(own, *wanted) >= SMALL
         for spot in self.spots:
-            for number, part in enumerate(self.parts(spot)):
+            parts = self._small_parts(spot) if small else self.parts(spot)
+            for number, part in enumerate(parts, SMALL if small else 0):
                 if number not in wanted and not (number == own and beyond):
                     continue
                 if number not in found:
@@ -122,21 +133,19 @@ class Chain:
             return self.plane
         if self.given:
             return self.given[number - 1]
-        return _CHAINS.get((self.plane.content_id, self.plane.encoding), lambda: self._levels(1))[number - 1]
+        return _LEVELS.get((self.content_id, self.plane.encoding, number), lambda: self._levels([number])[0])
 
-    def _levels(self, first: int) -> tuple[Plane, ...]:
-        """The levels from one on; each is named by what it is made of, so that nothing is hashed."""
+    def _levels(self, numbers: Sequence[int]) -> list[Plane]:
+        """Levels below the plane; each is named by what it is made of, so that nothing is hashed."""
         encoding = Encoding.LINEAR if self.plane.encoding == Encoding.SRGB else self.plane.encoding
-        levels = self.stored(range(first, self.count))
-        return tuple(
-            Plane(levels[number], encoding, f"{self.content_id} level {number}") for number in range(first, self.count)
-        )
+        levels = self.stored(numbers)
+        return [Plane(levels[number], encoding, f"{self.content_id} level {number}") for number in numbers]
 
     def from_level(self, number: int) -> "Chain":
         """The chain without the levels before one, of the same texels as this has there."""
         if number == 0:
             return self
-        first, *rest = self.given[number - 1 :] or self._levels(number)
+        first, *rest = self.given[number - 1 :] or self._levels(range(number, self.count))
         return Chain(first, tuple(rest))
 
 
@@ -195,6 +204,7 @@ def _bytes_of_parts(parts: list[Samples]) -> int:
 
 _PARTS: Kept[list[Samples]] = Kept("Tiles made ready for textures", 0.08, _bytes_of_parts)
 """Shared by the workers that prepare and the thread that uploads."""
-_CHAINS: Kept[tuple[Plane, ...]] = Kept(
-    "Mips of whole planes", 0.05, lambda levels: sum(level.samples.nbytes for level in levels)
-)
+SMALL = 2
+"""From this level on parts of tiles take a twelfth of their plane."""
+_SMALL_PARTS: Kept[list[Samples]] = Kept("Small mips of tiles", 0.04, _bytes_of_parts)
+_LEVELS: Kept[Plane] = Kept("Mips of whole planes", 0.05, lambda level: level.samples.nbytes)

@@ -67,10 +67,15 @@ class View:
     height: int
 
     def uv(self) -> Floats:
-        """uv of every pixel centre, (height, width, 2)."""
-        u = self.origin[0] + (np.arange(self.width) + 0.5) * self.scale[0]
-        v = self.origin[1] + (np.arange(self.height) + 0.5) * self.scale[1]
-        return float32(np.stack(np.broadcast_arrays(u[None, :], v[:, None]), axis=-1))
+        """uv of every pixel centre, (height, width, 2), in a graphics card's numbers: all agree where edges lie."""
+        u = pixel_centres(self.origin[0], self.scale[0], self.width)
+        v = pixel_centres(self.origin[1], self.scale[1], self.height)
+        return np.stack(np.broadcast_arrays(u[None, :], v[:, None]), axis=-1)
+
+
+def pixel_centres(origin: float, step: float, count: int) -> Floats:
+    """Where the centres of so many pixels lie, (count,) float32."""
+    return np.float32(origin) + (np.arange(count, dtype=np.float32) + np.float32(0.5)) * np.float32(step)
 
 
 class Drawing(Protocol):
