@@ -22,12 +22,12 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.commands import add_variant
 from even_palette.core.kit.commands.coats import with_value
 from even_palette.core.kit.history import History
-from even_palette.core.kit.limits import MOST_VARIANTS
 from even_palette.core.kit.mesh_file import FaceRegions, MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Sheet, Source
 from even_palette.core.kit.store import KIT_FILE, encode_kit
 from even_palette.core.kit.validate import check_kit
+from even_palette.core.limits import MOST_VARIANTS
 from even_palette.core.material.model import Parameter, ValueKind, Variant
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.files import read_mesh

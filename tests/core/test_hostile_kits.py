@@ -13,7 +13,6 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import keyed_coats
-from even_palette.core.kit.limits import MOST_PARAMETERS, MOST_REGIONS, MOST_SIDE, MOST_STEPS, MOST_VARIANTS
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.recipe_file import (
@@ -25,6 +24,7 @@ from even_palette.core.kit.recipe_file import (
 )
 from even_palette.core.kit.sheet import Bake, Box, Region, Sheet, Step, Unmix
 from even_palette.core.kit.store import decode_kit, encode_kit, read_kit
+from even_palette.core.limits import MOST_PARAMETERS, MOST_REGIONS, MOST_SIDE, MOST_STEPS, MOST_VARIANTS
 from even_palette.core.material.model import Bound, Coat, Parameter, ValueKind, Variant
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding
@@ -149,8 +149,8 @@ def test_sizes_of_paint_are_those_of_sheets(tmp_path: Path) -> None:
         region = Region("a", "A", (1, 2, 3), keyed=False, steps=(Step("paint", paint=paint),))
         return Kit(sheets=(Sheet("sheet_1", "Sheet", regions=(region,)),))
 
-    for size in ((65535, 65535), (MOST_SIDE + 1, 8), (0, 5)):
-        with pytest.raises(UserError, match="a size that no sheet has"):
+    for size, most in (((65535, 65535), 16384), ((MOST_SIDE + 1, 8), 16384), ((0, 5), 1)):
+        with pytest.raises(UserError, match=f"region “A”: width cannot be {size[0]:g}; it is at (most|least) {most}"):
             decode_kit(encode_kit(kit(Paint(*size)), tmp_path), tmp_path)
     tile = PaintTile.of(np.full((256, 256, 2), 65535, np.uint16))
     large = decode_kit(encode_kit(kit(Paint(MOST_SIDE, MOST_SIDE, {"63 63": tile})), tmp_path), tmp_path)

@@ -17,11 +17,11 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands as c
 from even_palette.core.kit.coat_owners import Overcoats, coats_of, users_of, without_unused
 from even_palette.core.kit.history import History
-from even_palette.core.kit.limits import FORMAT
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
 from even_palette.core.kit.only_values import only_values_differ
 from even_palette.core.kit.store import KitFolder, decode_kit, encode_kit, kit_schema, read_kit
+from even_palette.core.limits import FORMAT
 from even_palette.core.material.model import Blending, Bound, Coat, PlaneUse
 from even_palette.core.material.plane_reads import map_plane
 from even_palette.core.memory_account import Account

@@ -16,7 +16,6 @@ from even_palette.core.kit.assignment import pack_faces, unpack_faces
 from even_palette.core.kit.coat_owners import RecipeCoats
 from even_palette.core.kit.history import History
 from even_palette.core.kit.home import Home, find_unsaved, unsaved_folder
-from even_palette.core.kit.limits import MOST_MESHES, MOST_REGIONS
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import keys_of
@@ -24,6 +23,7 @@ from even_palette.core.kit.recipe_file import content_id, read_recipe, recipe_of
 from even_palette.core.kit.sheet import Region, Sheet, Step, Tone
 from even_palette.core.kit.store import KitFolder, as_kept, decode_kit, encode_kit
 from even_palette.core.kit.validate import check_kit
+from even_palette.core.limits import MOST_MESHES, MOST_REGIONS
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.dividing import fresh_id_colours

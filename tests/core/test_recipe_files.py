@@ -227,7 +227,7 @@ def test_mutants_of_recipe_files_are_refused_or_hold(chance: random.Random) -> N
     ("text", "told"),
     [
         (b"", "Input data was truncated"),
-        (b'{"coats": []}', "has no coat"),
+        (b'{"coats": []}', "0 coats; there must be 1 at least"),
         (b'{"coats": [{"kind": "varnish", "key": "a"}]}', "unknown coat “varnish”"),
         (b'{"coats": [{"kind": "tint"}], "format": 9}', "format 9"),
         (b'{"coats": [{"kind": "tint", "key": "a", "values": {"colour": {"parameter": "lost"}}}]}', "is not there"),

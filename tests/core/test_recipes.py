@@ -182,7 +182,7 @@ def test_what_cannot_be_is_told(worn: History) -> None:
         (lambda kit: _region(kit, own_values={"tint_9": {"hue": 1.0}}), "does not have"),
         (lambda kit: _region(kit, own_values={"tint": {"hue": 1.0}}), "does not have"),
         (lambda kit: _region(kit, own_values={"shift": {"hue": 999.0}}), "hue” cannot be 999"),
-        (lambda kit: _recipe(kit, coats=()), "has no coat"),
+        (lambda kit: _recipe(kit, coats=()), "0 coats of recipe “Hull paint”"),
         (lambda kit: _recipe(kit, key="A b"), "not a plain identifier"),
         (lambda kit: _recipe(kit, coats=tuple(Coat("tint", key=f"tint_{n}") for n in range(17))), "17 coats"),
     ],

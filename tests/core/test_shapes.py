@@ -10,8 +10,8 @@ from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.limits import MOST_REGIONS
 from even_palette.core.kit.model import Kit
+from even_palette.core.limits import MOST_REGIONS
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane

@@ -245,14 +245,17 @@ def test_tiled_turned_and_moving_planes() -> None:
 
 
 @pytest.mark.parametrize(
-    "wrong",
-    [{"tiling": (0.0, 1.0)}, {"tiling": (float("nan"), 1.0)}, {"turn": 1e9}, {"speed": (float("inf"), 0.0)},
-     {"grid": (0, 2)}, {"grid": (2, 99)}, {"cells": -1}, {"grid": (2, 2), "cells": 5}],
+    ("wrong", "said"),
+    [({"tiling": (0.0, 1.0)}, "tiling cannot be 0; it is at least 0.015625"),
+     ({"tiling": (float("nan"), 1.0)}, "tiling cannot be nan"), ({"turn": 1e9}, "turn cannot be 1e.09; it is at most 360"),
+     ({"speed": (float("inf"), 0.0)}, "speed cannot be inf"), ({"grid": (0, 2)}, "grid cannot be 0"),
+     ({"grid": (2, 99)}, "grid cannot be 99"), ({"cells": -1}, "cells cannot be -1; it is at least 0"),
+     ({"grid": (2, 2), "cells": 5}, "uses 5 cells of an atlas of 2 × 2")],
 )  # fmt: skip
-def test_planes_out_of_range_are_refused(history: History, wrong: dict[str, object]) -> None:
+def test_planes_out_of_range_are_refused(history: History, wrong: dict[str, object], said: str) -> None:
     use = PlaneUse(map_plane("base_colour"), **wrong)  # type: ignore[arg-type]
     kit = commands.add_coat("region_1", Coat("tint", pattern=use)).apply(history.kit)
-    with pytest.raises(UserError, match="out of range"):
+    with pytest.raises(UserError, match=said):
         check_kit(kit)
 
 

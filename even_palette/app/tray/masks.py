@@ -13,8 +13,8 @@ from even_palette.app.tray.histogram import DistanceHistogram
 from even_palette.app.tray.steps import StepsList
 from even_palette.core.errors import NotReady
 from even_palette.core.kit import commands
-from even_palette.core.kit.limits import MOST_MIP
 from even_palette.core.kit.sheet import Region, Unmix
+from even_palette.core.limits import MOST_MIP
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.unmix import Mixing

@@ -6,8 +6,8 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
 from even_palette.app.controls import Fold, choice, row, show_choice
 from even_palette.app.number import NumberRow
-from even_palette.core.kit.limits import MOST_GRID
 from even_palette.core.kit.model import Focus
+from even_palette.core.limits import MOST_GRID
 from even_palette.core.material.declare import Reads
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role

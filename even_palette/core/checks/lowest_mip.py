@@ -6,9 +6,9 @@ from even_palette.core.checks._finding import Finding, Mend, Severity, place_of
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
-from even_palette.core.kit.limits import MOST_PADDING
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Step
+from even_palette.core.limits import MOST_PADDING
 from even_palette.core.raster.mips import shrunk
 from even_palette.core.results.id_map import has_masks
 from even_palette.core.results.sheet_mesh import mesh_on_sheet

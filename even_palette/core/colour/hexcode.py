@@ -2,9 +2,11 @@
 
 import re
 
+from even_palette.core.ranges import Level
+
 _HEX = re.compile(r"#?([0-9a-fA-F]{6}|[0-9a-fA-F]{3})")
 
-Rgb8 = tuple[int, int, int]
+Rgb8 = tuple[Level, Level, Level]
 
 
 def parse_hex(text: str) -> Rgb8:

@@ -7,8 +7,8 @@ import numpy as np
 
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.errors import UserError
-from even_palette.core.kit.limits import MOST_FACE_REGIONS
 from even_palette.core.kit.mesh_file import FaceRegions
+from even_palette.core.limits import MOST_FACE_REGIONS
 
 LEVEL = 3
 

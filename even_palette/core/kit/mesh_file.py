@@ -1,8 +1,13 @@
 """A mesh that a kit reads, and which of its faces were given to which regions."""
 
 from enum import StrEnum
+from typing import Annotated
 
 import msgspec
+from msgspec import Meta
+
+from even_palette.core.limits import MOST_FACE_REGIONS, MOST_FACES, MOST_UV_SETS
+from even_palette.core.ranges import Key, Natural
 
 
 class Unit(StrEnum):
@@ -28,8 +33,8 @@ class FaceRegions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     Numbers have one byte, or two, the lower one first, where there are more than 255 regions.
     """
 
-    count: int = 0
-    regions: tuple[str, ...] = ()
+    count: Annotated[int, Meta(ge=0, le=MOST_FACES)] = 0
+    regions: Annotated[tuple[str, ...], Meta(max_length=MOST_FACE_REGIONS)] = ()
     packed: bytes = b""
 
 
@@ -40,14 +45,14 @@ class MeshFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     those of FaceRegions.
     """
 
-    key: str
+    key: Key
     path: str
     sheet: str
-    size: int = 0
+    size: Natural = 0
     sha256: str = ""
     unit: Unit = Unit.METRE
     up: Up = Up.Y
-    uv_set: int = 0
+    uv_set: Annotated[int, Meta(ge=0, lt=MOST_UV_SETS)] = 0
     unwrap: bool = False
     reference: bool = False
     slots: dict[str, str] = {}

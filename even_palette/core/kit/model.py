@@ -2,16 +2,28 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Annotated
 
 import msgspec
+from msgspec import Meta
 from msgspec.structs import replace
 
 from even_palette.core.kit.keyed import by_key, change_one
-from even_palette.core.kit.limits import FORMAT
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.sheet import Region, Sheet, Source
+from even_palette.core.limits import (
+    FORMAT,
+    MOST_COATS,
+    MOST_MESHES,
+    MOST_PALETTES,
+    MOST_PARAMETERS,
+    MOST_RECIPES,
+    MOST_SHEETS,
+    MOST_VARIANTS,
+)
 from even_palette.core.material.model import Blending, Coat, Parameter, Variant
 from even_palette.core.material.variants import MASTER
+from even_palette.core.ranges import Key
 from even_palette.core.tones.palette import Palette
 from even_palette.core.tones.ramp import Ramp
 
@@ -24,12 +36,12 @@ class Recipe(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `retired` are keys of coats that it had; they are never given to another.
     """
 
-    key: str
+    key: Key
     name: str
-    coats: tuple[Coat, ...]
+    coats: Annotated[tuple[Coat, ...], Meta(min_length=1, max_length=MOST_COATS)]
     path: str = ""
     sha256: str = ""
-    linked: dict[str, str] = {}
+    linked: dict[Key, Key] = {}
     retired: tuple[str, ...] = ()
 
 
@@ -41,15 +53,15 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
 
     name: str = "Untitled"
     format: int = FORMAT
-    sheets: tuple[Sheet, ...] = (Sheet("sheet_1", "Sheet"),)
-    meshes: tuple[MeshFile, ...] = ()
-    parameters: tuple[Parameter, ...] = ()
-    variants: tuple[Variant, ...] = ()
+    sheets: Annotated[tuple[Sheet, ...], Meta(min_length=1, max_length=MOST_SHEETS)] = (Sheet("sheet_1", "Sheet"),)
+    meshes: Annotated[tuple[MeshFile, ...], Meta(max_length=MOST_MESHES)] = ()
+    parameters: Annotated[tuple[Parameter, ...], Meta(max_length=MOST_PARAMETERS)] = ()
+    variants: Annotated[tuple[Variant, ...], Meta(max_length=MOST_VARIANTS)] = ()
     blending: Blending = Blending.LINEAR
     retired: tuple[str, ...] = ()
-    palettes: tuple[Palette, ...] = ()
-    ramps: tuple[Ramp, ...] = ()
-    recipes: tuple[Recipe, ...] = ()
+    palettes: Annotated[tuple[Palette, ...], Meta(max_length=MOST_PALETTES)] = ()
+    ramps: Annotated[tuple[Ramp, ...], Meta(max_length=MOST_PALETTES)] = ()
+    recipes: Annotated[tuple[Recipe, ...], Meta(max_length=MOST_RECIPES)] = ()
 
     def at(self, key: str = "") -> "Focus":
         """The kit at one of its sheets, the first one without a key. Raises KeyError if there is none of this key."""

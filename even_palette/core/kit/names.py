@@ -1,14 +1,10 @@
 """Names and keys: free ones, and the form of keys."""
 
-import re
 from collections.abc import Iterable
 
 from msgspec.structs import replace
 
 from even_palette.core.kit.model import Kit
-
-IDENTIFIER = re.compile(r"(?=.{1,64}$)[a-z][a-z0-9]*(_[a-z0-9]+)*")
-"""What keys and the names of parameters look like; GLSL (4.60, section 3.7) reserves doubled underscores."""
 
 
 class Names:

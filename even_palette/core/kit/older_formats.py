@@ -2,8 +2,8 @@
 
 from collections.abc import Callable
 
-from even_palette.core.kit.limits import FORMAT
 from even_palette.core.kit.names import Names, identifier
+from even_palette.core.limits import FORMAT
 
 
 def upgraded(stored: object) -> object:

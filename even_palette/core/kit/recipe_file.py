@@ -6,9 +6,10 @@ from collections import OrderedDict
 from collections.abc import Callable
 from pathlib import Path
 from threading import Lock
-from typing import TypeVar
+from typing import Annotated, TypeVar
 
 import msgspec
+from msgspec import Meta
 from msgspec.structs import replace
 
 from even_palette.core.disk.gate import read_bytes, reason
@@ -20,9 +21,11 @@ from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import identifier, new_key, unique
 from even_palette.core.kit.planes import STRIPS, missing_plane, uses_of
 from even_palette.core.kit.trees import with_region
-from even_palette.core.kit.validate import check_counts, check_kit
-from even_palette.core.kit.validate_coats import check_setting
+from even_palette.core.kit.validate import check_kit
+from even_palette.core.kit.validate_coats import plain_setting
+from even_palette.core.limits import MOST_COATS, MOST_PALETTES, MOST_PARAMETERS
 from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse
+from even_palette.core.ranges import told
 from even_palette.core.tones.palette import Palette
 from even_palette.core.tones.ramp import Ramp
 
@@ -40,10 +43,10 @@ class RecipeFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     those of `retired` are never given again. In format 1 coats had none.
     """
 
-    coats: tuple[Coat, ...]
-    parameters: tuple[Parameter, ...] = ()
-    palettes: tuple[Palette, ...] = ()
-    ramps: tuple[Ramp, ...] = ()
+    coats: Annotated[tuple[Coat, ...], Meta(min_length=1, max_length=MOST_COATS)]
+    parameters: Annotated[tuple[Parameter, ...], Meta(max_length=MOST_PARAMETERS)] = ()
+    palettes: Annotated[tuple[Palette, ...], Meta(max_length=MOST_PALETTES)] = ()
+    ramps: Annotated[tuple[Ramp, ...], Meta(max_length=MOST_PALETTES)] = ()
     format: int = RECIPE_FORMAT
     retired: tuple[str, ...] = ()
 
@@ -64,13 +67,14 @@ def encode_recipe(file: RecipeFile) -> bytes:
 
 def decode_recipe(text: bytes, name: str) -> RecipeFile:
     """The recipe that a file describes. Raises UserError, naming the file, for one that does not hold together."""
+    stored: object = None
     try:
-        file = msgspec.json.decode(text, type=RecipeFile)
+        stored = msgspec.json.decode(text)
+        file = msgspec.convert(stored, RecipeFile)
         if file.format == 1:
             file = replace(file, coats=keyed_coats(file.coats), format=RECIPE_FORMAT)
         if file.format != RECIPE_FORMAT:
             raise UserError(f"it has format {file.format}; this version reads format {RECIPE_FORMAT}.")
-        check_counts(_plain(file))
         every = [part.key for parts in (file.parameters, file.palettes, file.ramps) for part in parts]
         if len(set(every)) != len(every):
             raise UserError("it has two parameters, palettes or ramps of one key.")
@@ -82,7 +86,9 @@ def decode_recipe(text: bytes, name: str) -> RecipeFile:
         # As every kit writes it: what the coats do not follow is left out, the rest is in order.
         return recipe_of(kit, key)[0]
     except (msgspec.MsgspecError, UserError, KeyError, RecursionError, ValueError) as error:
-        raise UserError(f"{name}: not a recipe that can be opened: {' '.join(str(error).split())[:200]}") from None
+        raise UserError(
+            f"{name}: not a recipe that can be opened: {' '.join(told(error, stored).split())[:200]}"
+        ) from None
 
 
 def _plain(file: RecipeFile) -> Kit:
@@ -223,7 +229,7 @@ def _with_parameter(kit: Kit, given: Parameter, own: str) -> tuple[Kit, str]:
 
 def _is_allowed(parameter: Parameter, value: object) -> bool:
     try:
-        check_setting(parameter, value)  # type: ignore[arg-type]
+        plain_setting(parameter, value)  # type: ignore[arg-type]
     except UserError:
         return False
     return True

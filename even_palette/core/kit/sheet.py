@@ -1,9 +1,27 @@
 """A sheet: its maps, regions, bakes and tones, as frozen structs."""
 
+from typing import Annotated
+
 import msgspec
+from msgspec import Meta
 
 from even_palette.core.colour.hexcode import Rgb8
+from even_palette.core.limits import (
+    LEAST_BAKE,
+    MOST_BAKE,
+    MOST_BAKES,
+    MOST_BOXES,
+    MOST_COATS,
+    MOST_MAPS,
+    MOST_MIP,
+    MOST_PADDING,
+    MOST_REGIONS,
+    MOST_STEPS,
+    MOST_TOLERANCE,
+    MOST_TONES,
+)
 from even_palette.core.material.model import Coat, PlaneRef, PlaneUse, Value
+from even_palette.core.ranges import Key, Natural, Share
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
@@ -13,6 +31,10 @@ from even_palette.core.regions.steps import Join
 from even_palette.core.regions.unmix import Mixing
 from even_palette.core.regions.weights import Resolve
 
+Padding = Annotated[int, Meta(ge=0, le=MOST_PADDING)]
+Tolerance = Annotated[float, Meta(ge=0, le=MOST_TOLERANCE)]
+Coats = Annotated[tuple[Coat, ...], Meta(max_length=MOST_COATS)]
+
 
 class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A map that the kit reads from a file: absolute path in memory, relative to the kit in kit.json.
@@ -21,23 +43,23 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     Width and height are in texels, 0 where they are not known yet.
     """
 
-    key: str
+    key: Key
     role: Role
     path: str
     encoding: Encoding
-    size: int = 0
+    size: Natural = 0
     sha256: str = ""
-    width: int = 0
-    height: int = 0
+    width: Natural = 0
+    height: Natural = 0
 
 
 class Box(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A rectangle of a sheet in uv, 0..1; it holds the texels whose centres lie in it."""
 
-    left: float
-    top: float
-    right: float
-    bottom: float
+    left: Share
+    top: Share
+    right: Share
+    bottom: Share
 
 
 class Bake(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -46,11 +68,11 @@ class Bake(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     One that is made from light takes that of a variant, by its key; "" for the master.
     """
 
-    key: str
+    key: Key
     kind: str
-    size: int = 1024
-    padding: int = 16
-    samples: int = 2
+    size: Annotated[int, Meta(ge=LEAST_BAKE, le=MOST_BAKE)] = 1024
+    padding: Padding = 16
+    samples: Annotated[int, Meta(ge=1, le=4)] = 2
     values: dict[str, float | str] = {}
     variant: str = ""
 
@@ -66,7 +88,7 @@ class Step(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     values: dict[str, float] = {}
     plane: PlaneUse | None = None
     join: Join = Join.STRONGEST
-    strength: float = 1.0
+    strength: Share = 1.0
     on: bool = True
     paint: Paint | None = None
     region: str = ""
@@ -95,16 +117,16 @@ class Region(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     than the recipe, by the key of the coat and the name of the value.
     """
 
-    key: str
+    key: Key
     name: str
     id_colour: Rgb8
-    inner: float = 12.0
-    outer: float = 64.0
+    inner: Tolerance = 12.0
+    outer: Tolerance = 64.0
     metric: Metric = Metric.CHEBYSHEV
     keyed: bool = True
-    boxes: tuple[Box, ...] = ()
-    coats: tuple[Coat, ...] = (Coat("tint", key="tint"),)
-    steps: tuple[Step, ...] = ()
+    boxes: Annotated[tuple[Box, ...], Meta(max_length=MOST_BOXES)] = ()
+    coats: Coats = (Coat("tint", key="tint"),)
+    steps: Annotated[tuple[Step, ...], Meta(max_length=MOST_STEPS)] = ()
     also: tuple[Rgb8, ...] = ()
     locked: bool = False
     recipe: str = ""
@@ -123,14 +145,14 @@ class Tone(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     it. `own` are values by region that differ there. `palette` is a key; `parts` are what a packed plane holds.
     """
 
-    key: str
+    key: Key
     name: str
     kind: str
     source: PlaneRef | None = None
     values: dict[str, float | str] = {}
     own: dict[str, dict[str, float | str]] = {}
     palette: str = ""
-    parts: tuple[PlaneUse, ...] = ()
+    parts: Annotated[tuple[PlaneUse, ...], Meta(max_length=4)] = ()
 
 
 class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -144,20 +166,20 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     with the key `base_tone` takes the place of the base colour under all coats.
     """
 
-    key: str
+    key: Key
     name: str
-    sources: tuple[Source, ...] = ()
-    regions: tuple[Region, ...] = ()
+    sources: Annotated[tuple[Source, ...], Meta(max_length=MOST_MAPS)] = ()
+    regions: Annotated[tuple[Region, ...], Meta(max_length=MOST_REGIONS)] = ()
     resolve: Resolve = Resolve.SHARE
-    bakes: tuple[Bake, ...] = ()
+    bakes: Annotated[tuple[Bake, ...], Meta(max_length=MOST_BAKES)] = ()
     id_bake: str = ""
-    padding: int = 16
-    overcoats: tuple[Coat, ...] = ()
+    padding: Padding = 16
+    overcoats: Coats = ()
     unmix: Unmix | None = None
-    lowest_mip: int = 0
+    lowest_mip: Annotated[int, Meta(ge=0, le=MOST_MIP)] = 0
     packing: Packing = Packing.PLANES
-    channels: tuple[str, ...] = ()
-    tones: tuple[Tone, ...] = ()
+    channels: Annotated[tuple[str, ...], Meta(max_length=MOST_REGIONS)] = ()
+    tones: Annotated[tuple[Tone, ...], Meta(max_length=MOST_TONES)] = ()
     base_tone: str = ""
 
     def tone(self, key: str) -> Tone:

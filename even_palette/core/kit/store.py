@@ -22,8 +22,9 @@ from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.older_formats import upgraded
 from even_palette.core.kit.planes import without_missing_planes
 from even_palette.core.kit.recipe_saves import put_back, writing_recipes
-from even_palette.core.kit.trees import FromFile, paint_tiles, with_files, with_paint_tiles
-from even_palette.core.kit.validate import COUNTS, check_counts, check_kit
+from even_palette.core.kit.trees import FromFile, paint_tiles, tile_of_name, tile_to_name, with_files, with_paint_tiles
+from even_palette.core.kit.validate import check_paint, check_together
+from even_palette.core.ranges import told
 from even_palette.core.regions.paint import MOST_PACKED, PaintTile, is_name
 
 KIT_FILE = "kit.json"
@@ -47,7 +48,7 @@ def encode_kit(kit: Kit, folder: Path) -> bytes:
 
     stored = with_files(kit, relative)
     try:
-        return msgspec.json.format(msgspec.json.encode(stored, enc_hook=_stored), indent=2) + b"\n"
+        return msgspec.json.format(msgspec.json.encode(stored, enc_hook=tile_to_name), indent=2) + b"\n"
     except UnicodeEncodeError:
         odd = next((file.path for file in stored.files if not file.path.isprintable()), "a name")
         raise UserError(f"{odd}: is no UTF-8 and cannot be kept in a kit; rename the file or its folder.") from None
@@ -55,15 +56,17 @@ def encode_kit(kit: Kit, folder: Path) -> bytes:
 
 def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
     """The kit that kit.json describes; paths become absolute. Raises UserError, naming the file."""
+    stored: object = None
     try:
         stored = msgspec.json.decode(text)
         _check_raw(stored)
-        kit = msgspec.convert(upgraded(stored), type=Kit, dec_hook=_from_stored)
-        check_counts(kit)
+        stored = upgraded(stored)
+        kit = msgspec.convert(stored, type=Kit, dec_hook=tile_of_name)
+        check_paint(kit)
         kit = without_missing_planes(kit)
-        check_kit(kit)
+        check_together(kit)
     except (msgspec.MsgspecError, UserError, RecursionError, ValueError) as error:  # numbers may have too many digits
-        raise UserError(f"{name}: not a kit that can be opened: {_sentence(error)}") from None
+        raise UserError(f"{name}: not a kit that can be opened: {_sentence(error, stored)}") from None
 
     def absolute(source: FromFile) -> FromFile:
         if "\0" in source.path:
@@ -76,26 +79,21 @@ def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
 def _check_raw(stored: object) -> None:
     """Raise UserError for more of anything than is read, before it is carried over from an older format."""
     if isinstance(stored, dict):
-        for name, most in COUNTS.items():
+        for name, most in MOST_PARTS.items():
             if isinstance(parts := stored.get(name), list) and len(parts) > most:
-                raise UserError(f"{len(parts):,} {name}; the limit is {most:,} in a kit.")
+                raise UserError(f"{len(parts):,} {name}; the limit is {most:,}.")
 
 
-def _sentence(error: Exception) -> str:
-    return " ".join(str(error).split())[:200]
+MOST_PARTS = {
+    field.name: field.type.max_length
+    for field in msgspec.inspect.type_info(Kit).fields  # type: ignore[attr-defined]
+    if getattr(field.type, "max_length", None)
+}
+"""How many parts of each kind a kit may have, as its fields declare."""
 
 
-def _stored(value: object) -> object:
-    """In kit.json a tile of paint is its name; its bytes are a blob."""
-    if isinstance(value, PaintTile):
-        return value.name
-    raise NotImplementedError(type(value))
-
-
-def _from_stored(kind: type, value: object) -> object:
-    if kind is PaintTile and isinstance(value, str) and is_name(value):
-        return PaintTile(value)
-    raise msgspec.ValidationError(f"there is no {kind.__name__} {str(value)[:40]!r}")
+def _sentence(error: Exception, stored: object) -> str:
+    return " ".join(told(error, stored).split())[:200]
 
 
 def _schema_of(kind: type) -> dict[str, object]:

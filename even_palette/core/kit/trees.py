@@ -3,13 +3,14 @@
 from collections.abc import Callable, Iterator
 from typing import Protocol, TypeVar
 
+import msgspec
 from msgspec.structs import replace
 
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.sheet import Region, Source, Step
-from even_palette.core.regions.paint import PaintTile
+from even_palette.core.regions.paint import PaintTile, is_name
 
 FromFile = TypeVar("FromFile", Source, MeshFile, Recipe)
 
@@ -26,6 +27,20 @@ class FileChange(Protocol):
     def __call__(self, file: FromFile, /) -> FromFile:
         """The changed map, mesh file or recipe."""
         ...
+
+
+def tile_to_name(value: object) -> str:
+    """In kit.json a tile of paint is its name; its bytes are a blob."""
+    if isinstance(value, PaintTile):
+        return value.name
+    raise NotImplementedError(type(value))
+
+
+def tile_of_name(kind: type, value: object) -> PaintTile:
+    """The tile of a name, without its bytes."""
+    if kind is PaintTile and isinstance(value, str) and is_name(value):
+        return PaintTile(value)
+    raise msgspec.ValidationError(f"there is no {kind.__name__} {str(value)[:40]!r}")
 
 
 def paint_tiles(kit: Kit) -> Iterator[PaintTile]:

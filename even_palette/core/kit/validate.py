@@ -1,62 +1,44 @@
-"""What makes a kit valid: that its parts fit each other and lie in their ranges."""
-
-from collections.abc import Mapping
+"""What makes a kit valid: that its parts are what their fields declare, and fit each other."""
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import value_uses
-from even_palette.core.kit.limits import (
-    FARTHEST_VALUE,
-    FORMAT,
-    MOST_BAKES,
-    MOST_COATS,
-    MOST_FACE_REGIONS,
-    MOST_FACES,
-    MOST_MAPS,
-    MOST_MESHES,
-    MOST_PAINTED,
-    MOST_PALETTES,
-    MOST_PARAMETERS,
-    MOST_RECIPES,
-    MOST_REGIONS,
-    MOST_SHEETS,
-    MOST_TONES,
-    MOST_UV_SETS,
-    MOST_VARIANTS,
-)
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.names import IDENTIFIER
 from even_palette.core.kit.planes import check_coats_on, check_steps_on
 from even_palette.core.kit.sheet import Sheet
-from even_palette.core.kit.validate_coats import check_coats, check_setting, check_value
+from even_palette.core.kit.trees import tile_of_name, tile_to_name
+from even_palette.core.kit.validate_coats import check_coats, check_value, plain_setting
 from even_palette.core.kit.validate_sheet import check_sheet, check_tones, distinct
+from even_palette.core.limits import FORMAT, MOST_COATS, MOST_PAINTED
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import ValueKind
-from even_palette.core.tones.palette import check_palette
-from even_palette.core.tones.ramp import check_ramp
+from even_palette.core.ranges import check_declared
+from even_palette.core.tones.palette import check_rows
+from even_palette.core.tones.ramp import check_order
 
 
 def check_kit(kit: Kit) -> None:
+    """Raise UserError for a kit that was made here and does not hold: what a command was given may be anything."""
+    check_declared(kit, tile_to_name, tile_of_name)
+    check_together(kit)
+
+
+def check_together(kit: Kit) -> None:
     """Raise UserError for a kit that decodes but does not hold together."""
     if kit.format != FORMAT:
         raise UserError(f"the kit has format {kit.format}; this version reads format {FORMAT}.")
-    check_counts(kit)
+    check_paint(kit)
     distinct("sheet", [sheet.key for sheet in kit.sheets])
     distinct("sheet name", [sheet.name for sheet in kit.sheets])
-    if not kit.sheets:
-        raise UserError("there is no sheet in it.")
     distinct("region", [region.key for region in kit.regions])
     for sheet in kit.sheets:
         check_sheet(sheet)
     distinct("palette", [palette.key for palette in kit.palettes])
     distinct("ramp", [ramp.key for ramp in kit.ramps])
     for palette in kit.palettes:
-        check_palette(palette)
+        check_rows(palette)
     for ramp in kit.ramps:
-        check_ramp(ramp)
-    for key in (*(palette.key for palette in kit.palettes), *(ramp.key for ramp in kit.ramps)):
-        if not IDENTIFIER.fullmatch(key):
-            raise UserError(f"key “{key[:40]}” is not a plain identifier.")
+        check_order(ramp)
     for sheet in kit.sheets:
         check_tones(sheet, {palette.key for palette in kit.palettes})
     distinct("mesh", [mesh.key for mesh in kit.meshes])
@@ -65,15 +47,12 @@ def check_kit(kit: Kit) -> None:
     distinct("parameter", [parameter.key for parameter in kit.parameters])
     distinct("parameter name", [parameter.name for parameter in kit.parameters])
     for parameter in kit.parameters:
-        for text in (parameter.key, parameter.name):
-            if not IDENTIFIER.fullmatch(text):
-                raise UserError(f"parameter “{text[:40]}” is not a plain identifier.")
         low, high = parameter.low, parameter.high
-        if parameter.kind == ValueKind.CHOICE or not -FARTHEST_VALUE <= low < high <= FARTHEST_VALUE:
+        if parameter.kind == ValueKind.CHOICE or not low < high:
             raise UserError(f"parameter “{parameter.name}” has no usable range.")
         if parameter.kind == ValueKind.SWITCH and (low, high) != (0.0, 1.0):
             raise UserError(f"“{parameter.name}” is a switch; it goes from 0 to 1.")
-        check_setting(parameter, parameter.default)
+        plain_setting(parameter, parameter.default)
     _check_recipes(kit)
     for use in value_uses(kit):
         check_value(kit, use)
@@ -82,28 +61,11 @@ def check_kit(kit: Kit) -> None:
     _check_variants(kit)
 
 
-COUNTS = {
-    "sheets": MOST_SHEETS, "meshes": MOST_MESHES, "parameters": MOST_PARAMETERS, "variants": MOST_VARIANTS,
-    "palettes": MOST_PALETTES, "ramps": MOST_PALETTES, "recipes": MOST_RECIPES,
-}  # fmt: skip
-SHEET_COUNTS = {"regions": MOST_REGIONS, "sources": MOST_MAPS, "bakes": MOST_BAKES, "tones": MOST_TONES}
-TOLD = {"sources": "maps"}
-
-
-def check_counts(kit: Kit) -> None:
-    """Raise UserError for more parts than are read, before anything else is made of them."""
-    _check_counts(kit, COUNTS, "in a kit")
-    for sheet in kit.sheets:
-        _check_counts(sheet, SHEET_COUNTS, "on one sheet")
+def check_paint(kit: Kit) -> None:
+    """Raise UserError for more paint than is read, however often one and the same tile occurs."""
     painted = sum(len(s.paint.tiles) for region in kit.regions for s in region.steps if s.paint is not None)
     if painted > MOST_PAINTED:
         raise UserError(f"{painted:,} tiles of paint; the limit is {MOST_PAINTED:,} in a kit.")
-
-
-def _check_counts(whole: Kit | Sheet, limits: Mapping[str, int], where: str) -> None:
-    for name, most in limits.items():
-        if (count := len(getattr(whole, name))) > most:
-            raise UserError(f"{count:,} {TOLD.get(name, name)}; the limit is {most:,} {where}.")
 
 
 def _check_planes(kit: Kit, sheet: Sheet) -> None:
@@ -117,15 +79,9 @@ def _check_planes(kit: Kit, sheet: Sheet) -> None:
 
 
 def _check_mesh(mesh: MeshFile, sheets: list[str]) -> None:
-    if not IDENTIFIER.fullmatch(mesh.key):
-        raise UserError(f"mesh key “{mesh.key[:40]}” is not a plain identifier.")
     for key in (mesh.sheet, *mesh.slots.values()):
         if key not in sheets:
             raise UserError(f"mesh “{mesh.key}” lies on sheet “{key[:40]}”, which is not there.")
-    if not 0 <= mesh.uv_set < MOST_UV_SETS:
-        raise UserError(f"mesh “{mesh.key}” has no UV set {mesh.uv_set}.")
-    if not 0 <= mesh.faces.count <= MOST_FACES or len(mesh.faces.regions) > MOST_FACE_REGIONS:
-        raise UserError(f"mesh “{mesh.key}” has an impossible assignment of faces.")
 
 
 def _check_recipes(kit: Kit) -> None:
@@ -133,12 +89,6 @@ def _check_recipes(kit: Kit) -> None:
     distinct("recipe", [recipe.key for recipe in kit.recipes])
     distinct("recipe name", [recipe.name for recipe in kit.recipes])
     for recipe in kit.recipes:
-        if not IDENTIFIER.fullmatch(recipe.key):
-            raise UserError(f"recipe key “{recipe.key[:40]}” is not a plain identifier.")
-        if not recipe.coats:
-            raise UserError(f"recipe “{recipe.name[:40]}” has no coat.")
-        if not all(IDENTIFIER.fullmatch(name) for pair in recipe.linked.items() for name in pair):
-            raise UserError(f"recipe “{recipe.name[:40]}” links what has no plain key.")
         check_coats(f"recipe “{recipe.name[:40]}”", recipe.coats)
         if {coat.key for coat in recipe.coats} & set(recipe.retired):
             raise UserError(f"recipe “{recipe.name[:40]}” has a coat under a key that it retired.")
@@ -164,8 +114,6 @@ def _check_variants(kit: Kit) -> None:
     parameters = {parameter.key: parameter for parameter in kit.parameters}
     sound: set[str] = set()
     for variant in kit.variants:
-        if not IDENTIFIER.fullmatch(variant.key):
-            raise UserError(f"variant key “{variant.key[:40]}” is not a plain identifier.")
         line: dict[str, None] = {}
         at: str | None = variant.key
         while at is not None and at not in sound:
@@ -179,4 +127,4 @@ def _check_variants(kit: Kit) -> None:
         for key, setting in variant.values.items():
             if key not in parameters:
                 raise UserError(f"variant “{variant.name[:40]}” sets “{key[:40]}”, which is not there.")
-            check_setting(parameters[key], setting)
+            plain_setting(parameters[key], setting)

@@ -1,9 +1,13 @@
 """The frozen structs of a material: coats with their values, parameters and variants."""
 
 from enum import StrEnum
+from typing import Annotated
 
 import msgspec
+from msgspec import Meta
 
+from even_palette.core.limits import FARTHEST_VALUE, FASTEST, LEAST_TILING, MOST_GRID, MOST_TILING
+from even_palette.core.ranges import Key, NoKey, Share
 from even_palette.core.raster.sampling import Filter, Wrap
 
 Colour = tuple[float, float, float]
@@ -50,7 +54,12 @@ class PlaneRef(msgspec.Struct, frozen=True):
     """A plane by kind and key: a map, a bake or a tone of the sheet, or the strip of a palette or ramp of the kit."""
 
     kind: PlaneKind
-    key: str
+    key: Key
+
+
+Tiling = Annotated[float, Meta(ge=LEAST_TILING, le=MOST_TILING)]
+Speed = Annotated[float, Meta(ge=-FASTEST, le=FASTEST)]
+Cells = Annotated[int, Meta(ge=1, le=MOST_GRID)]
 
 
 class PlaneUse(msgspec.Struct, frozen=True):
@@ -62,19 +71,19 @@ class PlaneUse(msgspec.Struct, frozen=True):
     """
 
     plane: PlaneRef
-    channel: int = 0
-    low: float = 0.0
-    high: float = 1.0
-    power: float = 1.0
+    channel: Annotated[int, Meta(ge=0, le=3)] = 0
+    low: Share = 0.0
+    high: Share = 1.0
+    power: Annotated[float, Meta(ge=0.01, le=100)] = 1.0
     invert: bool = False
     filter: Filter = Filter.LINEAR
     wrap: Wrap = Wrap.CLAMP
     mips: bool = True
-    tiling: tuple[float, float] = (1.0, 1.0)
-    turn: float = 0.0
-    speed: tuple[float, float] = (0.0, 0.0)
-    grid: tuple[int, int] = (1, 1)
-    cells: int = 0
+    tiling: tuple[Tiling, Tiling] = (1.0, 1.0)
+    turn: Annotated[float, Meta(ge=-360, le=360)] = 0.0
+    speed: tuple[Speed, Speed] = (0.0, 0.0)
+    grid: tuple[Cells, Cells] = (1, 1)
+    cells: Annotated[int, Meta(ge=0, le=MOST_GRID**2)] = 0
 
     @property
     def count(self) -> int:
@@ -96,7 +105,10 @@ class Coat(msgspec.Struct, frozen=True):
     planes: dict[str, PlaneUse] = {}
     pattern: PlaneUse | None = None
     on: bool = True
-    key: str = ""
+    key: NoKey = ""
+
+
+Reach = Annotated[float, Meta(ge=-FARTHEST_VALUE, le=FARTHEST_VALUE)]
 
 
 class Parameter(msgspec.Struct, frozen=True):
@@ -106,12 +118,12 @@ class Parameter(msgspec.Struct, frozen=True):
     listed together.
     """
 
-    key: str
-    name: str
+    key: Key
+    name: Key
     kind: ValueKind
     default: Setting
-    low: float = 0.0
-    high: float = 1.0
+    low: Reach = 0.0
+    high: Reach = 1.0
     unit: str = ""
     help: str = ""
     group: str = ""
@@ -123,7 +135,7 @@ class Variant(msgspec.Struct, frozen=True):
     `key` stays when the name changes. `parent` is a key, and so are those of `values`: of parameters.
     """
 
-    key: str
+    key: Key
     name: str
     parent: str | None = None
     values: dict[str, Setting] = {}

@@ -8,11 +8,14 @@ opacity d gives p + (t - p) d and a + (1 - a) d, which is what painting on the m
 import hashlib
 import zlib
 from functools import cached_property
+from typing import Annotated
 
 import msgspec
 import numpy as np
+from msgspec import Meta
 
 from even_palette.core.arrays import Floats, Samples, float32
+from even_palette.core.limits import MOST_SIDE
 from even_palette.core.raster.tiles import TILE, Spot, spots
 
 LEVEL = 1
@@ -103,8 +106,8 @@ def _inflated(packed: bytes) -> bytes:
 class Paint(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     """The paint of a mask of width x height texels; `tiles` are those that are painted on, by "down across"."""
 
-    width: int
-    height: int
+    width: Annotated[int, Meta(ge=1, le=MOST_SIDE)]
+    height: Annotated[int, Meta(ge=1, le=MOST_SIDE)]
     tiles: dict[str, PaintTile] = {}
 
     def at(self, spot: Spot) -> PaintTile | None:
@@ -148,14 +151,9 @@ class Paint(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
                 out[spot.top : spot.bottom, spot.left : spot.right] = tile.samples(*spot.shape)
         return out
 
-    def wrong(self, most_side: int) -> str:
-        """What cannot be about the size, up to `most_side` texels, and the tiles; "" if nothing."""
-        if not (1 <= self.width <= most_side and 1 <= self.height <= most_side):
-            return "a size that no sheet has"
-        return self._misplaced
-
     @cached_property
-    def _misplaced(self) -> str:
+    def misplaced(self) -> str:
+        """What cannot be about the tiles; "" if nothing."""
         down, across = -(-self.height // TILE), -(-self.width // TILE)
         if len(self.tiles) > down * across:
             return "more tiles than fit its size"

@@ -13,11 +13,11 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_faces
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.limits import MOST_REGIONS
 from even_palette.core.kit.mesh_file import FaceRegions
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.names import Names, identifier, keys_of
 from even_palette.core.kit.sheet import Bake, Region
+from even_palette.core.limits import MOST_REGIONS
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.results.sheet_mesh import SheetMesh, elements_of, mesh_of_file, mesh_on_sheet, reference_colours
 from even_palette.core.results.store import Store

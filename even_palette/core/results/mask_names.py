@@ -3,9 +3,9 @@
 import hashlib
 from collections.abc import Iterable
 
-from even_palette.core.kit.limits import MOST_STEPS
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Region, Step
+from even_palette.core.limits import MOST_STEPS
 from even_palette.core.material.model import PlaneKind, PlaneUse
 from even_palette.core.raster.guess import Role
 from even_palette.core.regions.steps import STEPS

@@ -11,9 +11,9 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
-from even_palette.core.kit.limits import MOST_STEPS
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Step
+from even_palette.core.limits import MOST_STEPS
 from even_palette.core.material.input_levels import through_levels
 from even_palette.core.material.model import PlaneKind, PlaneUse
 from even_palette.core.mesh.kinds import ElementKind

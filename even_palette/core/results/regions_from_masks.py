@@ -9,9 +9,9 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.limits import MOST_REGIONS
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Step
+from even_palette.core.limits import MOST_REGIONS
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.steps import Join

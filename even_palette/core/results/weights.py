@@ -8,8 +8,8 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.limits import MOST_STEPS
 from even_palette.core.kit.model import Focus
+from even_palette.core.limits import MOST_STEPS
 from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, TiledPlane, each_tile, make_tile
 from even_palette.core.regions.packing import REGIONS_A_PLANE, plane_and_channel
 from even_palette.core.regions.weights import Coverage, Resolve, quantize_weights, resolve_weights

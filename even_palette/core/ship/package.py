@@ -18,6 +18,7 @@ from even_palette.core.graph.program import LOOK_UPS, MOST_RECORDS, NodeRecord, 
 from even_palette.core.graph.types import Type
 from even_palette.core.material.model import Blending
 from even_palette.core.material.outputs import OUTPUTS
+from even_palette.core.ranges import END
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter
 
@@ -36,8 +37,8 @@ FARTHEST = 1e6
 Number = Annotated[float, Meta(ge=-FARTHEST, le=FARTHEST)]
 RuntimeValue = float | tuple[float, float, float]
 """What a uniform is set to: a number, or a colour in linear light."""
-Identifier = Annotated[str, Meta(pattern="^[a-z][a-zA-Z0-9_]{0,199}$")]
-FileName = Annotated[str, Meta(pattern=r"^[a-z0-9][a-z0-9_.-]{0,199}$")]
+Identifier = Annotated[str, Meta(pattern="^[a-z][a-zA-Z0-9_]{0,199}" + END)]
+FileName = Annotated[str, Meta(pattern=r"^[a-z0-9][a-z0-9_.-]{0,199}" + END)]
 Side = Annotated[int, Meta(ge=1, le=MOST_SIDE)]
 Layer = Annotated[int, Meta(ge=-1, le=255)]
 
@@ -75,8 +76,8 @@ class PackageRegion(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     name: str
     slot: Identifier
     layer: Layer
-    channel: Annotated[str, Meta(pattern="^([rgba]|[1-9][0-9]{0,2})$")]
-    id_colour: Annotated[str, Meta(pattern="^#[0-9a-f]{6}$")]
+    channel: Annotated[str, Meta(pattern="^([rgba]|[1-9][0-9]{0,2})" + END)]
+    id_colour: Annotated[str, Meta(pattern="^#[0-9a-f]{6}" + END)]
     coats: tuple[str, ...]
 
 
@@ -90,7 +91,7 @@ class PackageParameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     uniform: Identifier
     type: Literal["float", "vec3"]
     default: RuntimeValue
-    default_hex: Annotated[str, Meta(pattern="^(#[0-9a-f]{6})?$")]
+    default_hex: Annotated[str, Meta(pattern="^(#[0-9a-f]{6})?" + END)]
     low: Number
     high: Number
     unit: str

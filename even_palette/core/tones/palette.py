@@ -1,28 +1,32 @@
 """Palettes: colours by number, with rows that say what each number is in a variant."""
 
 from collections.abc import Sequence
+from typing import Annotated
 
 import msgspec
 import numpy as np
+from msgspec import Meta
 from msgspec.structs import replace
 
 from even_palette.core.arrays import Floats, Levels, Samples
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
+from even_palette.core.limits import MOST_ROWS
+from even_palette.core.ranges import Key, check_declared
 from even_palette.core.raster.plane import decode_levels, to_levels8
 from even_palette.core.tones.adjust import shifted
 from even_palette.core.tones.colours import to_levels, to_oklab
 
 MOST_ENTRIES = 256
-MOST_ROWS = 256
+Entries = Annotated[tuple[Rgb8, ...], Meta(min_length=1, max_length=MOST_ENTRIES)]
 
 
 class PaletteRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What the entries look like in one variant."""
 
     name: str
-    colours: tuple[Rgb8, ...]
+    colours: Entries
 
 
 class Palette(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -32,11 +36,11 @@ class Palette(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     All rows have as many colours. `kept` are those that a new fit must have.
     """
 
-    key: str
+    key: Key
     name: str
-    fitted: tuple[Rgb8, ...]
-    rows: tuple[PaletteRow, ...]
-    kept: tuple[Rgb8, ...] = ()
+    fitted: Entries
+    rows: Annotated[tuple[PaletteRow, ...], Meta(min_length=1, max_length=MOST_ROWS)]
+    kept: Annotated[tuple[Rgb8, ...], Meta(max_length=MOST_ENTRIES)] = ()
 
     @property
     def size(self) -> int:
@@ -156,15 +160,12 @@ def read_strip(levels: Levels) -> Levels:
 
 
 def check_palette(palette: Palette) -> None:
-    """Raise UserError for a palette that does not hold together."""
-    who = f"palette “{palette.name[:40]}”"
-    if not 1 <= palette.size <= MOST_ENTRIES:
-        raise UserError(f"{who} has {palette.size} entries; it may have 1 to {MOST_ENTRIES}.")
-    if not 1 <= len(palette.rows) <= MOST_ROWS:
-        raise UserError(f"{who} has {len(palette.rows)} rows; it may have 1 to {MOST_ROWS}.")
-    for colours in (palette.fitted, *(row.colours for row in palette.rows)):
-        if len(colours) != palette.size:
-            raise UserError(f"{who} has rows of different lengths.")
-    for colours in (palette.fitted, palette.kept, *(row.colours for row in palette.rows)):
-        if not all(0 <= level <= 255 for colour in colours for level in colour):
-            raise UserError(f"{who} has a colour outside 0..255.")
+    """Raise UserError for a palette that was made here and does not hold."""
+    check_declared(palette)
+    check_rows(palette)
+
+
+def check_rows(palette: Palette) -> None:
+    """Raise UserError for a palette whose rows have not as many colours as it has entries."""
+    if any(len(row.colours) != palette.size for row in palette.rows):
+        raise UserError(f"palette “{palette.name[:40]}” has rows of different lengths.")

@@ -1,15 +1,19 @@
 """Ramps: continuous gradients of one dimension, given by stops."""
 
 from enum import StrEnum
+from typing import Annotated
 
 import msgspec
 import numpy as np
+from msgspec import Meta
 
 from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.colour.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch, oklch_to_oklab
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.errors import UserError
+from even_palette.core.limits import MOST_ROWS
+from even_palette.core.ranges import Key, Share, check_declared
 from even_palette.core.raster.plane import to_levels8
 from even_palette.core.tones.colours import to_oklab
 
@@ -40,7 +44,7 @@ class Space(StrEnum):
 class Stop(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A colour at a position 0..1, and how the ramp goes on from there."""
 
-    position: float
+    position: Share
     colour: Rgb8
     easing: Easing = Easing.LINEAR
 
@@ -49,7 +53,7 @@ class RampRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """One gradient of a ramp: its name and its stops in rising order."""
 
     name: str
-    stops: tuple[Stop, ...]
+    stops: Annotated[tuple[Stop, ...], Meta(min_length=1, max_length=MOST_STOPS)]
 
 
 class Ramp(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -58,9 +62,9 @@ class Ramp(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `shorter` and `longer` mix in OKLCh, either way round the hue. A `mirrored` ramp is gone through forth and back.
     """
 
-    key: str
+    key: Key
     name: str
-    rows: tuple[RampRow, ...]
+    rows: Annotated[tuple[RampRow, ...], Meta(min_length=1, max_length=MOST_ROWS)]
     space: Space = Space.OKLAB
     mirrored: bool = False
 
@@ -171,14 +175,14 @@ def evenly_spaced(row: RampRow) -> RampRow:
 
 
 def check_ramp(ramp: Ramp) -> None:
-    """Raise UserError for a ramp that cannot be drawn."""
-    if not ramp.rows or len(ramp.rows) > 256:
-        raise UserError(f"ramp “{ramp.name[:40]}” has {len(ramp.rows)} rows; it may have 1 to 256.")
+    """Raise UserError for a ramp that was made here and cannot be drawn."""
+    check_declared(ramp)
+    check_order(ramp)
+
+
+def check_order(ramp: Ramp) -> None:
+    """Raise UserError for a ramp whose stops are not in rising order."""
     for row in ramp.rows:
         places = [stop.position for stop in row.stops]
-        if not 1 <= len(places) <= MOST_STOPS:
-            raise UserError(f"ramp “{ramp.name[:40]}” has {len(places)} stops; a row has 1 to {MOST_STOPS}.")
-        if not all(0 <= place <= 1 for place in places) or places != sorted(places):
-            raise UserError(f"ramp “{ramp.name[:40]}” has stops that are not in order within 0..1.")
-        if not all(0 <= level <= 255 for stop in row.stops for level in stop.colour):
-            raise UserError(f"ramp “{ramp.name[:40]}” has a colour outside 0..255.")
+        if places != sorted(places):
+            raise UserError(f"ramp “{ramp.name[:40]}” has stops that are not in order.")

@@ -21,13 +21,13 @@ from even_palette.core.kit.coat_owners import (
 from even_palette.core.kit.coat_values import alike, overrides, spec_of, value_of, with_own_value
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.keyed import change_one
-from even_palette.core.kit.limits import MOST_COATS, MOST_PARAMETERS
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier, new_key, unique
 from even_palette.core.kit.planes import check_coats_on, coats_on
 from even_palette.core.kit.sheet import Region
 from even_palette.core.kit.trees import with_region
-from even_palette.core.kit.validate_coats import check_setting
+from even_palette.core.kit.validate_coats import plain_setting
+from even_palette.core.limits import MOST_COATS, MOST_PARAMETERS
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import (
@@ -169,14 +169,14 @@ def set_cell_value(owner: Owner, value_name: str, setting: Setting, variant: str
         if not spec.bindable:
             raise UserError(f"{spec.label} is chosen among ways; it has no number.")
         bound = kit.parameter(value.parameter) if isinstance(value, Bound) else None
-        check_setting(bound or spec, setting)
+        plain = plain_setting(bound or spec, setting)
         if variant == MASTER and not isinstance(value, Bound):
-            return with_value(kit, owner, value_name, setting, coat)
+            return with_value(kit, owner, value_name, plain, coat)
         if not isinstance(value, Bound):
             kit = expose(owner, value_name, coat).apply(kit)
             value = value_of(kit, owner, value_name, coat)
             assert isinstance(value, Bound)
-        return with_setting(kit, value.parameter, setting, variant)
+        return with_setting(kit, value.parameter, plain, variant)
 
     return Command(f"Change {value_name}", apply, f"value {owner} {coat} {value_name} {variant}")
 

@@ -14,10 +14,10 @@ from even_palette.core.kit.coat_owners import (
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.steps import set_steps
 from even_palette.core.kit.keyed import change_one
-from even_palette.core.kit.limits import MOST_MAPS
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
 from even_palette.core.kit.sheet import Sheet, Source, Step, Unmix
+from even_palette.core.limits import MOST_MAPS
 from even_palette.core.material.model import (
     Coat,
     PlaneKind,

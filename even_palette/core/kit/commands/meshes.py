@@ -8,12 +8,12 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.maps import without_plane
 from even_palette.core.kit.keyed import change_one
-from even_palette.core.kit.limits import MOST_BAKES, MOST_BOXES, MOST_MESHES, MOST_REGIONS
 from even_palette.core.kit.mesh_file import FaceRegions, MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
 from even_palette.core.kit.sheet import Bake, Box, Region
 from even_palette.core.kit.trees import with_region
+from even_palette.core.limits import MOST_BAKES, MOST_BOXES, MOST_MESHES, MOST_REGIONS
 from even_palette.core.material.model import PlaneKind
 
 

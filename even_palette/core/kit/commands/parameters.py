@@ -9,10 +9,10 @@ from even_palette.core.kit.coat_owners import users_of
 from even_palette.core.kit.commands._command import Command, new_name
 from even_palette.core.kit.commands.coats import fits
 from even_palette.core.kit.keyed import change_one
-from even_palette.core.kit.limits import MOST_VARIANTS
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import Names, identifier, keys_of, unique
-from even_palette.core.kit.validate_coats import check_setting
+from even_palette.core.kit.validate_coats import plain_setting
+from even_palette.core.limits import MOST_VARIANTS
 from even_palette.core.material.model import Parameter, Setting, ValueKind, Variant
 from even_palette.core.material.randomise import Spread, random_settings
 from even_palette.core.material.variants import resolve
@@ -79,14 +79,14 @@ def set_parameter(key: str, setting: Setting, variant: str = "") -> Command:
 
     def apply(kit: Kit) -> Kit:
         parameter = kit.parameter(key)
-        check_setting(parameter, setting)
+        plain = plain_setting(parameter, setting)
         if not variant:
-            return _changed(kit, replace(parameter, default=setting))
+            return _changed(kit, replace(parameter, default=plain))
         kit.variant(variant)
         return replace(
             kit,
             variants=change_one(
-                kit.variants, lambda v: v.key == variant, lambda v: replace(v, values={**v.values, key: setting})
+                kit.variants, lambda v: v.key == variant, lambda v: replace(v, values={**v.values, key: plain})
             ),
         )
 

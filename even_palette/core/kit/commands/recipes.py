@@ -10,13 +10,13 @@ from even_palette.core.kit.coat_values import spec_of, with_own_value
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.coats import check_room
 from even_palette.core.kit.keyed import change_one
-from even_palette.core.kit.limits import MOST_RECIPES
 from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import new_key, retire, unique
 from even_palette.core.kit.planes import check_coats_on
 from even_palette.core.kit.recipe_file import RecipeFile, living_at, with_recipe
 from even_palette.core.kit.trees import with_region
-from even_palette.core.kit.validate_coats import check_setting
+from even_palette.core.kit.validate_coats import plain_setting
+from even_palette.core.limits import MOST_RECIPES
 from even_palette.core.material.model import Setting
 
 
@@ -126,9 +126,8 @@ def set_own_value(region: str, value_name: str, coat: int, setting: Setting | No
     def apply(kit: Kit) -> Kit:
         if not 0 <= coat < recipe_length(kit, region):
             raise UserError("Only values of a recipe's coats can be set otherwise.")
-        if setting is not None:
-            check_setting(spec_of(kit, region, value_name, coat), setting)
-        return with_own_value(kit, region, coat, value_name, setting)
+        plain = None if setting is None else plain_setting(spec_of(kit, region, value_name, coat), setting)
+        return with_own_value(kit, region, coat, value_name, plain)
 
     return Command(
         "Follow the recipe" if setting is None else "Set own value", apply, f"own {region} {coat} {value_name}"

@@ -8,11 +8,11 @@ from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import UserError
 from even_palette.core.kit.assignment import without_region
 from even_palette.core.kit.commands._command import Command, new_name
-from even_palette.core.kit.limits import MOST_MIP, MOST_REGIONS
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import Names, identifier, keys_of, retire
 from even_palette.core.kit.sheet import Region, Unmix
 from even_palette.core.kit.trees import with_region
+from even_palette.core.limits import MOST_MIP, MOST_REGIONS
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.packing import Packing
 from even_palette.core.regions.weights import Resolve

@@ -6,11 +6,11 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.assignment import without_region
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.keyed import change_one
-from even_palette.core.kit.limits import MOST_SHEETS
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire, unique
 from even_palette.core.kit.sheet import Sheet
+from even_palette.core.limits import MOST_SHEETS
 
 
 def add_sheet(name: str) -> Command:

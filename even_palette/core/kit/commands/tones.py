@@ -8,11 +8,11 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command
 from even_palette.core.kit.commands.maps import without_plane
 from even_palette.core.kit.keyed import change_one
-from even_palette.core.kit.limits import MOST_PALETTES, MOST_TONES
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire, unique
 from even_palette.core.kit.sheet import Sheet, Tone
 from even_palette.core.kit.validate_sheet import check_tones
+from even_palette.core.limits import MOST_PALETTES, MOST_TONES
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.tones.palette import Palette, check_palette
 from even_palette.core.tones.ramp import Ramp, check_ramp

@@ -5,9 +5,9 @@ from msgspec.structs import replace
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command, new_name
 from even_palette.core.kit.keyed import change_one
-from even_palette.core.kit.limits import MOST_VARIANTS
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
+from even_palette.core.limits import MOST_VARIANTS
 from even_palette.core.material.model import (
     Blending,
     Variant,
