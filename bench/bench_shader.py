@@ -21,7 +21,7 @@ from even_palette.core.regions.packing import Packing
 from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.materials import material_of, packing_plan
 from even_palette.core.results.sheets import Sheets
-from even_palette.core.ship.shader import SETUP, STRUCT, SURFACE_FUNCTION, shader_text
+from even_palette.core.ship.targets.glsl import SETUP, STRUCT, SURFACE_FUNCTION, shader_text
 from even_palette.demo import KIT_FOLDER
 
 KEPT = {

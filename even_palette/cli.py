@@ -110,6 +110,7 @@ def _parser() -> argparse.ArgumentParser:
     command = commands.add_parser("ship", help="write the package of a kit")
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="a new folder, or an older package")
+    command.add_argument("--target", default="", metavar="NAME", help="for whom: glsl (without it), …")
     command.set_defaults(run=_ship)
 
     command = commands.add_parser("play", help="render a package with the player, which reads nothing else")
@@ -254,7 +255,7 @@ def _ship(options: argparse.Namespace) -> int:
     from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.write import ship
 
-    _print_sizes(ship(_kit(options.kit), Sheets(), options.to, _progress()))
+    _print_sizes(ship(_kit(options.kit), Sheets(), options.to, _progress(), target=options.target))
     return 0
 
 

@@ -316,9 +316,9 @@ class OpenKit:
         except KeyError:
             raise UserError(f"The kit has no recipe “{key}”.") from None
 
-    def ship(self, folder: str | Path) -> dict[str, int]:
-        """Write the package; gives the bytes of each file. Raises UserError."""
-        return ship(self.kit, self.results, Path(folder))
+    def ship(self, folder: str | Path, target: str = "") -> dict[str, int]:
+        """Write the package for a target; gives the bytes of each file. Raises UserError."""
+        return ship(self.kit, self.results, Path(folder), target=target)
 
     def bake(self, folder: str | Path, suffix: str = ".png") -> dict[str, int]:
         """Make all bakes and write them; gives the bytes of each file. Raises UserError."""

@@ -94,6 +94,16 @@ LOOK = LookKind(
     "black", 99, lambda at, store, look: map_picture(paint_of(at, store)), lambda at, chosen: [("Black", Look("black"))]
 )
 """,
+    "core/ship/targets/twofold.py": """
+from dataclasses import replace
+from even_palette.core.ship.targets.glsl import TARGET as GLSL
+
+def texts(shipment):
+    values = "".join(f"{variant.name} {len(variant.values)}\\n" for variant in shipment.package.variants)
+    return {**GLSL.texts(shipment), "variants.txt": values}
+
+TARGET = replace(GLSL, name="twofold", label="Twofold", place=99, texts=texts)
+""",
     "app/stages/after.py": """
 from even_palette.app.panel import Panel
 from even_palette.app.stage import Stage
@@ -150,6 +160,8 @@ window.show()
 assert [button.name for button in window.rail.buttons][-1] == "After"
 window.rail.buttons[-1].click()
 assert window.tray.current.title.text() == "After"
+window.rail.buttons[-2].click()
+assert window.tray.current.target.findText("Twofold") == 1
 assert "black" in LOOKS
 print("entered")
 sys.stdout.flush()
@@ -158,7 +170,7 @@ os._exit(0)
 
 
 def test_one_file_each(tmp_path: Path) -> None:
-    """A coat, a colour space, a step, a bake, a check, a tone, formats of images and meshes, a language, a look and a stage: each is a file, is offered, and does its work."""
+    """A coat, a colour space, a step, a bake, a check, a tone, formats of images and meshes, a language, a look, a target and a stage: each is a file, is offered, and does its work."""
     place = Path(even_palette.__file__).parent
     copy = tmp_path / "even_palette"
     shutil.copytree(place, copy, ignore=lambda folder, names: {"__pycache__", Path(folder).name == "demo" and "kit"})
@@ -183,4 +195,10 @@ def test_one_file_each(tmp_path: Path) -> None:
     assert "A dummy finds this." in run("-m", "even_palette", "check", str(kit))
     written = run("-m", "even_palette", "masks", str(kit), "--to", str(tmp_path / "masks"), "--suffix", ".dots")
     assert ".dots" in written
+    package = tmp_path / "package"
+    assert "variants.txt" in run("-m", "even_palette", "ship", str(kit), "--to", str(package), "--target", "twofold")
+    assert (package / "variants.txt").read_text().splitlines()
+    assert "variants.txt" not in run("-m", "even_palette", "ship", str(kit), "--to", str(package))
+    assert not (package / "variants.txt").exists()
+    run("-m", "even_palette", "play", str(package), "--out", str(tmp_path / "played.png"))
     assert "entered" in run("-c", WINDOW)

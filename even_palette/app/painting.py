@@ -15,7 +15,6 @@ from PyQt6.QtCore import QObject, QPointF
 from PyQt6.QtGui import QPolygonF
 
 from even_palette.app.cursor import Here, point_at, texel_at
-from even_palette.app.fill import KINDS, region_at, texels_like
 from even_palette.app.notice import Notice
 from even_palette.app.session import Session
 from even_palette.app.stage import Stage
@@ -24,7 +23,7 @@ from even_palette.app.stand.live_mask import LiveMask, corners_of, rim_on_model,
 from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.stand import Stand
 from even_palette.app.stand.tiles import TileView
-from even_palette.app.view_state import Hand, Limit, Painter
+from even_palette.app.view_state import Hand, Painter
 from even_palette.core.arrays import Bools, Floats
 from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import NotReady, UserError
@@ -34,6 +33,7 @@ from even_palette.core.kit.sheet import Region
 from even_palette.core.regions.brush import LEAST_RADIUS, MOST_RADIUS, Path
 from even_palette.core.regions.steps import STEPS
 from even_palette.core.regions.stroke import Effect, Rect
+from even_palette.core.results.fill import KINDS, Limit, region_at, texels_like
 from even_palette.core.results.footprints import surface_of
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import LOOKS

@@ -13,6 +13,7 @@ from even_palette.core.kit.commands import Cell
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.brush import Brush
+from even_palette.core.results.fill import Limit
 from even_palette.core.results.looks import Look
 
 RESULT, SOURCE = Look(), Look("source")
@@ -43,16 +44,6 @@ class Hand(StrEnum):
     SOFTEN = "soften"
     SMEAR = "smear"
     FILL = "fill"
-
-
-class Limit(StrEnum):
-    """Where a stroke may go: anywhere, or only where it began."""
-
-    NONE = "none"
-    ISLAND = "island"
-    SHELL = "shell"
-    FACE = "face"
-    REGION = "region"
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from even_palette.core.arrays import Levels
 from even_palette.core.errors import UserError
 from even_palette.core.graph.types import Type
 from even_palette.core.material.outputs import LIGHT
-from even_palette.core.ship.shader import SETUP, SETUP_FUNCTION, VERTEX_STAGE
+from even_palette.core.ship.package import SETUP, SETUP_FUNCTION, VERTEX_STAGE
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.draw import BoundTexture, compile_program, draw_quad, read
 from even_palette.gl.textures import Samplers, Textures

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from even_palette.app.cursor import Here, point_at
-from even_palette.app.view_state import Hand, Limit, Panes
+from even_palette.app.view_state import Hand, Panes
 from even_palette.core.kit.home import find_unsaved
 from even_palette.core.kit.store import AUTOSAVE_FILE, decode_kit
 from even_palette.core.kit.trees import paint_tiles
@@ -18,6 +18,7 @@ from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.brush import along
 from even_palette.core.regions.stroke import stroke_through
+from even_palette.core.results.fill import Limit
 from even_palette.core.results.footprints import surface_of
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import Look

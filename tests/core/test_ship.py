@@ -34,7 +34,8 @@ from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.package import package_schema, read_package
-from even_palette.core.ship.write import plan, ship, shipped_base, texture_bytes
+from even_palette.core.ship.shipment import shipped_base
+from even_palette.core.ship.write import plan, ship, texture_bytes
 from even_palette.demo import KIT_FOLDER
 from even_palette.demo.build import build
 from even_palette.gl.sheet_view import SheetRenderer

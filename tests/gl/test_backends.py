@@ -729,7 +729,7 @@ def test_shipped_shader_compiles_elsewhere(
     history: History, sheets: Sheets, tmp_path: Path, version: str, array: bool
 ) -> None:
     """glslangValidator (Khronos) accepts material.glsl in desktop GLSL 3.30 and in GLSL ES 3.00."""
-    from even_palette.core.ship.shader import FUNCTION, shader_text
+    from even_palette.core.ship.targets.glsl import FUNCTION, shader_text
 
     at = history.kit.at()
     material = material_of(at, sheets)
@@ -748,7 +748,7 @@ def test_what_is_the_same_at_every_texel_is_worked_out_once(
     history: History, sheets: Sheets, tmp_path: Path, version: str
 ) -> None:
     """Sines of bound angles stand in the setup alone, which both stages take (Khronos); all texels are as before."""
-    from even_palette.core.ship.shader import SETUP, SETUP_FUNCTION, SURFACE_FUNCTION, VERTEX_STAGE, shader_text
+    from even_palette.core.ship.targets.glsl import SETUP, SETUP_FUNCTION, SURFACE_FUNCTION, VERTEX_STAGE, shader_text
 
     history.do(commands.set_coat_kind("region_1", "shift"))
     for name, value in (("hue", 70.0), ("saturation", 1.3)):
@@ -796,7 +796,7 @@ def test_vertices_hand_over_no_more_than_there_is_room_for() -> None:
 @pytest.mark.parametrize("version", ["#version 330", "#version 300 es\nprecision highp float;"])
 def test_every_coat_compiles_elsewhere(history: History, sheets: Sheets, tmp_path: Path, version: str) -> None:
     """Each kind of coat in each of its ways, on planes that lie, tile, turn and move, in both dialects (Khronos)."""
-    from even_palette.core.ship.shader import SURFACE_FUNCTION, shader_text
+    from even_palette.core.ship.targets.glsl import SURFACE_FUNCTION, shader_text
 
     use = PlaneUse(PlaneRef(PlaneKind.MAP, "base_colour"), tiling=(2.0, 3.0), turn=20.0, speed=(0.1, 0.0), grid=(2, 2))
     entries = np.array([[20, 20, 20], [200, 90, 40]], np.uint8)

@@ -11,8 +11,9 @@ from even_palette.app.controls import Fold, choice, row, show_choice
 from even_palette.app.files import FILTER
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
-from even_palette.app.view_state import Hand, Limit
+from even_palette.app.view_state import Hand
 from even_palette.core.regions.brush import LEAST_RADIUS
+from even_palette.core.results.fill import Limit
 
 HANDS = (
     (Hand.PAINT, "Paint", "Paint a value (P)"),

@@ -22,6 +22,7 @@ from even_palette.core.regions.packing import Packing, PackingPlan
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.pictures import whole_sheet
 from even_palette.core.ship.costs import suggested_channels, told_of
+from even_palette.core.ship.targets import TARGETS
 from even_palette.core.ship.write import Planned, plan, ship
 from even_palette.terminal import command
 
@@ -78,7 +79,12 @@ class ShipPanel(Panel):
         self.suggest = QPushButton("Suggest")
         self.suggest.setToolTip("Put regions that touch into different planes, which suits block compression")
         self.suggest.clicked.connect(self._suggest)
+        self.target = choice("Target", [(target.label, name) for name, target in TARGETS.items()])
+        self.target.setToolTip("\n".join(f"{target.label}: {target.help}" for target in TARGETS.values()))
+        self.target.activated.connect(self.refresh)
         self.column.addLayout(row(self.folder, browse, stretch=0))
+        if len(TARGETS) > 1:
+            self.column.addLayout(row(label("For"), self.target, stretch=1))
         self.column.addLayout(row(label("Weights"), self.packing, stretch=1))
         self.column.addWidget(self.channels, 10)
         self.column.addLayout(row(label("Channels are moved by drag.", "quiet"), self.suggest, stretch=0))
@@ -108,11 +114,12 @@ class ShipPanel(Panel):
         if at is None:
             self._show_obstacle("There is nothing to ship: maps are missing. Open them in Source.")
             return
+        target = self.target.currentData()
         self._planned_for = at.kit
         self._measure(at)
         self.session.jobs.run(
             "Package",
-            lambda progress, cancel: plan(at.kit, self.session.sheets),
+            lambda progress, cancel: plan(at.kit, self.session.sheets, target),
             lambda planned: self._show_plan(at.kit, planned),
             lambda text: self._show_obstacle(text) if self._planned_for is at.kit else None,
             rank=Rank.VIEW,
@@ -192,11 +199,11 @@ class ShipPanel(Panel):
             self.outcome.setText("Choose a folder first.")
             self.folder.setFocus()
             return
-        folder, at = Path(self.folder.text().strip()).expanduser(), self.session.at
+        folder, at, target = Path(self.folder.text().strip()).expanduser(), self.session.at, self.target.currentData()
         self.ship_button.setEnabled(False)
 
         def work(progress: Progress, cancel: CancelToken) -> dict[str, int]:
-            return ship(at.kit, self.session.sheets, folder, progress, cancel)
+            return ship(at.kit, self.session.sheets, folder, progress, cancel, target)
 
         def done(sizes: dict[str, int]) -> None:
             self.shipped = (folder, at, sizes)

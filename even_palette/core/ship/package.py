@@ -29,6 +29,9 @@ FORMAT: Final = 4
 MAKER = "Even Palette "
 FUNCTION: Final = "even_palette_colour"
 SURFACE_FUNCTION: Final = "even_palette_surface"
+STRUCT = "EvenPaletteSurface"
+SETUP_FUNCTION, SETUP = "even_palette_setup", "EvenPaletteSetup"
+VERTEX_STAGE = "EVEN_PALETTE_VERTEX"
 MOST_JSON_BYTES = 64 << 20
 MOST_SIDE = 1 << 15
 """Texels; planes with their mips beside them are wider than sheets."""
@@ -138,7 +141,10 @@ class PackageSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Package(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """package.json. `mips` says how levels are made: a texel is the mean of the `area` that it covers one level up."""
+    """package.json. `mips` says how levels are made: a texel is the mean of the `area` that it covers one level up.
+
+    `target` is for whom it was written; `beside` are files of the target that no sheet names.
+    """
 
     format: Literal[4]
     name: str
@@ -148,6 +154,8 @@ class Package(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     parameters: tuple[PackageParameter, ...]
     variants: tuple[PackageVariant, ...]
     mips: Literal["area"] = "area"
+    target: Identifier = "glsl"
+    beside: tuple[FileName, ...] = ()
 
 
 def package_schema() -> dict[str, object]:
@@ -181,6 +189,7 @@ class _Files(msgspec.Struct):
     format: int
     made_by: str
     sheets: list[dict[str, object]]
+    beside: list[str] = []
 
 
 def package_files(folder: Path) -> list[str] | None:
@@ -194,7 +203,7 @@ def package_files(folder: Path) -> list[str] | None:
         return None
     if not found.made_by.startswith(MAKER):
         return None
-    names = [README_FILE]
+    names = [README_FILE, *found.beside]
     for sheet in found.sheets:
         maps = sheet.get("maps", ())
         listed = [entry.get("file") for entry in maps if isinstance(entry, dict)] if isinstance(maps, list) else []

@@ -1,8 +1,9 @@
 """What a fill means: the texels that are like the one under the cursor, or those of its region or mesh element."""
 
+from enum import StrEnum
+
 import numpy as np
 
-from even_palette.app.view_state import Limit
 from even_palette.core.arrays import Bools
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
@@ -16,6 +17,17 @@ from even_palette.core.results.painting import like_texels
 from even_palette.core.results.sheet_mesh import elements_of
 from even_palette.core.results.store import Store
 from even_palette.core.results.weights import weights_of
+
+
+class Limit(StrEnum):
+    """Where a stroke may go: anywhere, or only where it began."""
+
+    NONE = "none"
+    ISLAND = "island"
+    SHELL = "shell"
+    FACE = "face"
+    REGION = "region"
+
 
 KINDS = {Limit.ISLAND: ElementKind.ISLAND, Limit.SHELL: ElementKind.SHELL, Limit.FACE: ElementKind.FACE}
 

@@ -6,13 +6,18 @@ from even_palette.core.graph.types import Type
 from even_palette.core.graph.write import GLSL, Written, write
 from even_palette.core.material.model import Parameter, ValueKind
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
-from even_palette.core.ship.package import FUNCTION, SURFACE_FUNCTION
-
-STRUCT = "EvenPaletteSurface"
-
-
-SETUP_FUNCTION, SETUP = "even_palette_setup", "EvenPaletteSetup"
-VERTEX_STAGE = "EVEN_PALETTE_VERTEX"
+from even_palette.core.ship.package import (
+    FUNCTION,
+    README_FILE,
+    SETUP,
+    SETUP_FUNCTION,
+    STRUCT,
+    SURFACE_FUNCTION,
+    VERTEX_STAGE,
+)
+from even_palette.core.ship.readme import readme_text
+from even_palette.core.ship.shipment import Shipment
+from even_palette.core.ship.targets._declare import Target
 
 
 def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name: str) -> str:
@@ -111,3 +116,11 @@ def plain(text: str) -> str:
     """The text in ASCII, as compilers want it; without backslashes, which would carry a comment on to the next line."""
     swapped = text.translate({ord("“"): '"', ord("”"): '"', ord("°"): " degrees", ord("×"): "x", ord("\\"): "/"})
     return swapped.encode("ascii", "replace").decode()
+
+
+def _texts(shipment: Shipment) -> dict[str, str]:
+    shaders = {each.told.shader: shader_text(each.program, each.parameters, each.told.name) for each in shipment.sheets}
+    return {**shaders, README_FILE: readme_text(shipment.package)}
+
+
+TARGET = Target("glsl", "GLSL", "A function to include in a fragment shader of OpenGL, Vulkan or WebGL", 1, _texts)
