@@ -27,15 +27,21 @@ _LENGTH = re.compile(r"Expected `\w+` of length (<=|>=) (\d+)")
 _NUMBER = re.compile(r"Expected `(?:int|float)` (<=|>=|<|>) (\S+)")
 ONE = {"sources": "map", "meshes": "mesh", "boxes": "box", "overcoats": "coat"}
 """What one of many is called, where it is not the word without its s."""
+WITHIN = ("coat", "row", "stop", "step", "box", "part")
+"""What is told with what it is in; all else is known by its name."""
 BOUND = {"<=": "at most", ">=": "at least", "<": "less than", ">": "more than"}
 
 
 def check_declared(
-    part: msgspec.Struct, plain: Callable[[Any], Any] | None = None, back: Callable[[type, Any], Any] | None = None
+    part: msgspec.Struct,
+    kind: str = "",
+    plain: Callable[[Any], Any] | None = None,
+    back: Callable[[type, Any], Any] | None = None,
 ) -> None:
     """Raise UserError where a struct that was made here is not what its fields declare.
 
-    `plain` turns what is no struct into plain values, `back` makes it of them, as for msgspec's encoders and decoders.
+    `kind` is what it is called (see `told`). `plain` turns what is no struct into plain values, `back` makes it of
+    them, as for msgspec's encoders and decoders.
     """
     try:
         values = msgspec.to_builtins(part, enc_hook=plain, builtin_types=(bytes,))
@@ -44,22 +50,33 @@ def check_declared(
     try:
         msgspec.convert(values, type(part), dec_hook=back, builtin_types=(bytes,))
     except msgspec.ValidationError as error:
-        raise UserError(told(error, values)) from None
+        raise UserError(told(error, values, kind)) from None
 
 
-def told(error: Exception, whole: object) -> str:
-    """What msgspec found in plain values (dicts and lists), as a sentence that names the part and its value."""
+def told(error: Exception, whole: object, kind: str = "") -> str:
+    """What msgspec found in plain values (dicts and lists), as a sentence that names the part and its value.
+
+    `kind` is what the whole is called; without it just its parts are named.
+    """
     found = _AT.fullmatch(str(error))
     if found is None:
         return str(error)
-    who, field, at = "", "", None if found["key"] else whole
+    parts, field, at = [_called(whole, kind)] if kind else [], "", None if found["key"] else whole
     for name, number in _PART.findall(found["path"]):
         at = _below(at, name, number)
         if name:
             field = name
-        elif isinstance(at, Mapping) and (called := at.get("name") or at.get("key")):
-            who = f"{ONE.get(field, field.removesuffix('s'))} “{str(called)[:40]}”"
-    return _sentence(found["what"], who, field, at)
+        elif isinstance(at, Mapping):
+            one = ONE.get(field, field.removesuffix("s"))
+            parts = parts if one in WITHIN else []
+            parts.append(_called(at, one) or f"{one} {int(number or 0) + 1}")
+    return _sentence(found["what"], ", ".join(part for part in parts if part), field, at)
+
+
+def _called(part: object, kind: str) -> str:
+    """What a part is and what it is called; "" where it has neither name nor key."""
+    called = (part.get("name") or part.get("key")) if isinstance(part, Mapping) else None
+    return f"{kind} “{str(called)[:40]}”" if called else ""
 
 
 def _below(at: object, name: str, number: str) -> object:

@@ -150,7 +150,9 @@ def test_sizes_of_paint_are_those_of_sheets(tmp_path: Path) -> None:
         return Kit(sheets=(Sheet("sheet_1", "Sheet", regions=(region,)),))
 
     for size, most in (((65535, 65535), 16384), ((MOST_SIDE + 1, 8), 16384), ((0, 5), 1)):
-        with pytest.raises(UserError, match=f"region “A”: width cannot be {size[0]:g}; it is at (most|least) {most}"):
+        with pytest.raises(
+            UserError, match=f"region “A”, step 1: width cannot be {size[0]:g}; it is at (most|least) {most}"
+        ):
             decode_kit(encode_kit(kit(Paint(*size)), tmp_path), tmp_path)
     tile = PaintTile.of(np.full((256, 256, 2), 65535, np.uint16))
     large = decode_kit(encode_kit(kit(Paint(MOST_SIDE, MOST_SIDE, {"63 63": tile})), tmp_path), tmp_path)

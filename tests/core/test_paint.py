@@ -458,7 +458,7 @@ def test_damaged_paint_is_told_and_everything_else_opens(tmp_path: Path, harm: s
 @pytest.mark.parametrize(
     ("change", "told"),
     [
-        (lambda text: text.replace(b'"width": 400', b'"width": 0'), "size"),
+        (lambda text: text.replace(b'"width": 400', b'"width": 0'), "width cannot be 0; it is at least 1"),
         (lambda text: text.replace(b'"0 1": "', b'"7 9": "'), "tiles beside"),
         (lambda text: text.replace(b'"0 1": "', b'"0 1": "../../../'), "PaintTile"),
     ],

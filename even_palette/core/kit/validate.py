@@ -19,7 +19,7 @@ from even_palette.core.tones.ramp import check_order
 
 def check_kit(kit: Kit) -> None:
     """Raise UserError for a kit that was made here and does not hold: what a command was given may be anything."""
-    check_declared(kit, tile_to_name, tile_of_name)
+    check_declared(kit, "", tile_to_name, tile_of_name)
     check_together(kit)
 
 

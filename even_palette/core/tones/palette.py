@@ -161,7 +161,7 @@ def read_strip(levels: Levels) -> Levels:
 
 def check_palette(palette: Palette) -> None:
     """Raise UserError for a palette that was made here and does not hold."""
-    check_declared(palette)
+    check_declared(palette, "palette")
     check_rows(palette)
 
 

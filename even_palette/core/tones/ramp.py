@@ -176,7 +176,7 @@ def evenly_spaced(row: RampRow) -> RampRow:
 
 def check_ramp(ramp: Ramp) -> None:
     """Raise UserError for a ramp that was made here and cannot be drawn."""
-    check_declared(ramp)
+    check_declared(ramp, "ramp")
     check_order(ramp)
 
 
