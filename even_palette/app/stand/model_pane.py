@@ -34,7 +34,7 @@ class ModelPane(QWidget):
         super().__init__()
         self.session, self.renderer = session, renderer
         self.canvas = ModelCanvas(renderer, self)
-        self.look_box = LookBox("Look of the model")
+        self.look_box = LookBox("Look of the model", "As the sheet pane")
         self.look_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.look_box.setMinimumContentsLength(10)
         self.look_box.look_chosen.connect(self._choose_look)
@@ -69,7 +69,7 @@ class ModelPane(QWidget):
         own = self.session.view.state.model_look
         own = own if own in dict(looks).values() else None
         self.session.view.change(quiet=True, model_look=own)
-        self.look_box.show_looks([("As the sheet pane", None), *looks], own)
+        self.look_box.show_looks(looks, own)
 
     def show_looks(self, at: Focus, looks: list[tuple[str, Look, str, Look | None]]) -> None:
         """Show looks, each with its label and perhaps another one to wipe to. What cannot be shown is told."""

@@ -1,9 +1,10 @@
 """One renderer for all views: OpenGL where it is there, else the NumPy reference at view size."""
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
@@ -192,4 +193,6 @@ def to_image(pixels: Levels) -> QImage:
     """A QImage of (h, w, 3 or 4) uint8 that owns its memory."""
     height, width, channels = pixels.shape
     kind = QImage.Format.Format_RGBA8888 if channels == 4 else QImage.Format.Format_RGB888
-    return QImage(np.ascontiguousarray(pixels).tobytes(), width, height, width * channels, kind).copy()
+    whole = np.ascontiguousarray(pixels)
+    data: Any = sip.voidptr(whole.ctypes.data)  # what stubs do not know: a pointer needs no copy in between
+    return QImage(data, width, height, width * channels, kind).copy()

@@ -23,7 +23,7 @@ from even_palette.app.stand.tiles import Tile
 from even_palette.app.stand.time_and_seed import Moment, at_moment, labelled
 from even_palette.app.view_state import Panes, ViewState
 from even_palette.core.errors import NotReady, UserError
-from even_palette.core.kit.model import Focus
+from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
@@ -49,6 +49,7 @@ class Stand(QWidget):
         super().__init__(parent)
         self.session, self.renderer, self.choice = session, renderer, choice
         self.proof: list[Tile] = []
+        self._offered: tuple[Kit, str, Chosen, list[tuple[str, Look]]] | None = None
         self._last_uv: tuple[float, float] | None = None
         self.picking = False
         self.canvas = Canvas(renderer, self)
@@ -147,8 +148,12 @@ class Stand(QWidget):
         return Chosen(variant, session.owner, session.region, self.look)
 
     def looks(self, at: Focus) -> list[tuple[str, Look]]:
-        """Everything that can be looked at, with its name."""
-        return offered(at, self._selected(at))
+        """Everything that can be looked at, with its name; the same list while the kit and what is selected stay."""
+        chosen = self._selected(at)
+        known = self._offered
+        if known is None or known[0] is not at.kit or known[1:3] != (at.key, chosen):
+            known = self._offered = at.kit, at.key, chosen, offered(at, chosen)
+        return known[3]
 
     def _follow_selection(self) -> None:
         """A look that hangs on what is selected becomes that of what is selected now."""

@@ -83,7 +83,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
 
     def mesh(self, key: str) -> MeshFile:
         """The mesh with this key. Raises KeyError if there is none."""
-        return by_key(self.meshes)[key]
+        return self._meshes[key]
 
     def meshes_on(self, sheet: str) -> list[MeshFile]:
         """The meshes of which a part lies on the sheet with this key; references lie on none."""
@@ -110,15 +110,15 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
 
     def palette(self, key: str) -> Palette:
         """The palette with this key. Raises KeyError if there is none."""
-        return by_key(self.palettes)[key]
+        return self._palettes[key]
 
     def ramp(self, key: str) -> Ramp:
         """The ramp with this key. Raises KeyError if there is none."""
-        return by_key(self.ramps)[key]
+        return self._ramps[key]
 
     def recipe(self, key: str) -> Recipe:
         """The recipe with this key. Raises KeyError if there is none."""
-        return by_key(self.recipes)[key]
+        return self._recipes[key]
 
     def wearers(self, recipe: str) -> list[Region]:
         """The regions that wear a recipe, by its key."""
@@ -128,7 +128,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
         """The variant with this key. Raises KeyError if there is none."""
         return self._variants[key]
 
-    # What there may be very many of is looked up; a tree never changes, so what was listed once holds.
+    # What has keys is looked up; a tree never changes, so what was listed once holds.
 
     @cached_property
     def _sheets(self) -> dict[str, Sheet]:
@@ -141,6 +141,22 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     @cached_property
     def _parameters(self) -> dict[str, Parameter]:
         return by_key(self.parameters)
+
+    @cached_property
+    def _meshes(self) -> dict[str, MeshFile]:
+        return by_key(self.meshes)
+
+    @cached_property
+    def _palettes(self) -> dict[str, Palette]:
+        return by_key(self.palettes)
+
+    @cached_property
+    def _ramps(self) -> dict[str, Ramp]:
+        return by_key(self.ramps)
+
+    @cached_property
+    def _recipes(self) -> dict[str, Recipe]:
+        return by_key(self.recipes)
 
     @cached_property
     def _variants(self) -> dict[str, Variant]:
