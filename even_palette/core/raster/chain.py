@@ -98,6 +98,8 @@ class Chain:
         """
         plane = self.plane
         fits = plane.height * plane.width * plane.channels * 4 < _PARTS.allowed
+        if not fits and self.own < SMALL:
+            return
         parts = self.parts if fits else self._small_parts
         each_tile(plane.height, plane.width, lambda spot: parts(spot) and None, cancel)
 
