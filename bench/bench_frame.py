@@ -1,4 +1,4 @@
-"""The window's thread in a dragged frame: its own CPU time, with a driver that is done at once, for maps of 1024² and of 4096².
+"""The window's thread in a dragged frame: its own CPU time with a driver that is done at once, maps of 1024² and 4096².
 
 That is what somebody with a graphics card feels of us. A frame goes from the command to the picture that shows it, in
 the window with the demo kit at 1280 x 800; a colour that a variant has is dragged, in the result.

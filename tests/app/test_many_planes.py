@@ -40,6 +40,17 @@ def test_a_material_of_too_many_planes_is_drawn_all_the_same(small: Driver, tmp_
     assert canvas.message == ""
     look = picture(session.at, session.results.sheets, Look())
     assert len(look.program.slots) == 17
+    view = drawn_by_the_reference(small, look)
+    assert "samples" in small.window.notice.text.text()
+    assert "channels of one map" in small.window.notice.text.text()
+    with pytest.raises(UserError, match=r"channels of one map: dirt_0\.png, dirt_1\.png"):
+        contents(session.kit, session.results.sheets)
+    many_at_once(small, look, [replaced(view, width=203, height=101, origin=(0.02 * n, 0.1)) for n in range(12)])
+
+
+def drawn_by_the_reference(driver: Driver, look: Picture) -> View:
+    """Wait until the sheet pane shows a picture to the bit as the reference draws it; gives the view."""
+    canvas = driver.stand.canvas
     size = canvas.field(0)
     view = canvas.camera.view(size.width(), size.height())
     want, inside = render_reference(look, view), on_sheet(view.uv())
@@ -47,12 +58,8 @@ def test_a_material_of_too_many_planes_is_drawn_all_the_same(small: Driver, tmp_
     def seen() -> np.ndarray:
         return pixels(canvas.grab().toImage())[size.top() : size.bottom() + 1, size.left() : size.right() + 1]
 
-    small.qtbot.waitUntil(lambda: np.array_equal(seen()[inside], want[inside]), timeout=60_000)
-    assert "samples" in small.window.notice.text.text()
-    assert "channels of one map" in small.window.notice.text.text()
-    with pytest.raises(UserError, match=r"channels of one map: dirt_0\.png, dirt_1\.png"):
-        contents(session.kit, session.results.sheets)
-    many_at_once(small, look, [replaced(view, width=203, height=101, origin=(0.02 * n, 0.1)) for n in range(12)])
+    driver.qtbot.waitUntil(lambda: np.array_equal(seen()[inside], want[inside]), timeout=60_000)
+    return view
 
 
 def many_at_once(driver: Driver, look: Picture, views: list[View]) -> None:
@@ -89,14 +96,7 @@ def test_where_textures_lie_in_the_machines_memory_they_must_fit(
     session.do(commands.change_step("region_1", 0, Step("grow", {"radius": 3.0})))
     small.settle()
     look = picture(session.at, session.results.sheets, Look())
-    size = canvas.field(0)
-    view = canvas.camera.view(size.width(), size.height())
-    want, inside = render_reference(look, view), on_sheet(view.uv())
-
-    def seen() -> np.ndarray:
-        return pixels(canvas.grab().toImage())[size.top() : size.bottom() + 1, size.left() : size.right() + 1]
-
-    small.qtbot.waitUntil(lambda: np.array_equal(seen()[inside], want[inside]), timeout=60_000)
+    drawn_by_the_reference(small, look)
     assert textures.uploaded == uploaded
     monkeypatch.setattr(renderer._sheets.__class__, "in_software", property(lambda _: False))
     assert not renderer.is_slow(look)
