@@ -116,3 +116,21 @@ def test_the_command_lists_who_holds_what() -> None:
     held = {each["holder"]: each["held"] for each in found["holders"]}
     assert held["Results"] > 1 << 20
     assert sum(held.values()) <= found["budget"]
+
+
+def test_what_is_always_ones_own_is_not_more_than_all() -> None:
+    """Every store has a share that is its own whatever others hold: together they are the budget at the most."""
+    told = (
+        "import even_palette.app.stand.canvas, even_palette.gl.textures as textures;"
+        "from even_palette.core.results.cache import Cache;"
+        "from even_palette.cpu.drawing import LoopDrawing;"
+        "from even_palette.core.memory_account import ACCOUNT;"
+        "made = Cache(), LoopDrawing(lambda shown: True);"
+        "shares = {holder.label: holder.share for holder in ACCOUNT._all()};"
+        "shares['Textures'] = textures.Textures.share;"
+        "print(len(shares), sum(shares.values()))"
+    )
+    done = subprocess.run([sys.executable, "-c", told], capture_output=True, text=True, check=True)
+    count, total = map(float, done.stdout.split())
+    assert count >= 8
+    assert total <= 1.0001

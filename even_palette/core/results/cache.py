@@ -44,7 +44,7 @@ class Cache:
     as all that the kit in view needs, does not go, nor does what would free nothing because of it.
     """
 
-    label, share = "Results", 0.45
+    label, share = "Results", 0.37
 
     def __init__(self, account: Account = ACCOUNT, disk: DiskCache | None = None) -> None:
         self._account = account
