@@ -110,7 +110,7 @@ def _parser() -> argparse.ArgumentParser:
     command = commands.add_parser("ship", help="write the package of a kit")
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="a new folder, or an older package")
-    command.add_argument("--target", default="", metavar="NAME", help="for whom: glsl (without it), …")
+    command.add_argument("--target", default="", metavar="NAME", help="for whom; without it the first, glsl")
     command.set_defaults(run=_ship)
 
     command = commands.add_parser("play", help="render a package with the player, which reads nothing else")

@@ -2,8 +2,8 @@
 not keep to them."""
 
 import re
-from collections.abc import Callable, Mapping
-from typing import Annotated, Any
+from collections.abc import Mapping
+from typing import Annotated
 
 import msgspec
 from msgspec import Meta
@@ -32,23 +32,14 @@ WITHIN = ("coat", "row", "stop", "step", "box", "part")
 BOUND = {"<=": "at most", ">=": "at least", "<": "less than", ">": "more than"}
 
 
-def check_declared(
-    part: msgspec.Struct,
-    kind: str = "",
-    plain: Callable[[Any], Any] | None = None,
-    back: Callable[[type, Any], Any] | None = None,
-) -> None:
-    """Raise UserError where a struct that was made here is not what its fields declare.
-
-    `kind` is what it is called (see `told`). `plain` turns what is no struct into plain values, `back` makes it of
-    them, as for msgspec's encoders and decoders.
-    """
+def check_declared(part: msgspec.Struct, kind: str = "") -> None:
+    """Raise UserError where a struct that was made here is not what its fields declare; `kind` as in `told`."""
     try:
-        values = msgspec.to_builtins(part, enc_hook=plain, builtin_types=(bytes,))
-    except (TypeError, NotImplementedError) as error:
+        values = msgspec.to_builtins(part, builtin_types=(bytes,))
+    except TypeError as error:
         raise UserError(f"it holds what is no plain value: {error}.") from None
     try:
-        msgspec.convert(values, type(part), dec_hook=back, builtin_types=(bytes,))
+        msgspec.convert(values, type(part), builtin_types=(bytes,))
     except msgspec.ValidationError as error:
         raise UserError(told(error, values, kind)) from None
 

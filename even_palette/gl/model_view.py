@@ -199,9 +199,9 @@ class ModelRenderer:
                 slot = skin.picture.slots[name]
                 sampler = self._samplers.of(slot.sampler)
                 bound.append(BoundTexture(texture_name(name), self._textures.of(slot), sampler))
-            for name, slot in zip(RELIEF, skin.relief, strict=True):  # type: ignore[assignment]
-                if slot is not None and light.lit:
-                    bound.append(BoundTexture(name, self._textures.of(slot), self._samplers.of(slot.sampler)))
+            for name, relief in zip(RELIEF, skin.relief, strict=True):
+                if relief is not None and light.lit:
+                    bound.append(BoundTexture(name, self._textures.of(relief), self._samplers.of(relief.sampler)))
             for unit, each in enumerate(bound):
                 each.use(program, unit)
             unbound = [name for name in RELIEF if name in program and name not in [each.name for each in bound]]

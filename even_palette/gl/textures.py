@@ -73,7 +73,7 @@ class Textures:
         """Whether the textures of these keep to the share that is always their own."""
         return sum(_bytes(_shape(slot)) for slot in slots) <= self._account.budget * self.share
 
-    def ready(self, slots: list[Slot], seconds: float, purpose: str = "") -> bool:
+    def ready(self, slots: list[Slot], seconds: float, purpose: str) -> bool:
         """Upload tiles for at most so long; whether all are there.
 
         What is there for a purpose stays until something else is: it is drawn again and again.
@@ -124,7 +124,7 @@ class Textures:
             texture.filter = self._context.LINEAR_MIPMAP_LINEAR, self._context.LINEAR
         for level in range(level_count(height, width) if mips else 1):
             raw.allocate(level, max(1, width >> level), max(1, height >> level), layers, channels, kind)
-        own = _own_levels(shape)
+        own = own_levels(height, width)
         small = (max(1, height >> own), max(1, width >> own), channels)
         held.last_own = [np.zeros(small, dtype=f"<{kind}") for _ in range(max(1, layers))]
         return held
@@ -135,9 +135,8 @@ class Textures:
             return True
         held.texture.use(0)
         *_, mips = held.shape
-        own = _own_levels(held.shape)
         for layer, chain in enumerate(slot.chains):
-            at_layer, changed = (layer if slot.is_array else -1), False
+            own, at_layer, changed = chain.own, (layer if slot.is_array else -1), False
             for spot in chain.spots:
                 place, name = (layer, spot.down, spot.across), chain.tile_name(spot)
                 if held.names.get(place) == name:
@@ -199,12 +198,6 @@ def _names(slot: Slot) -> dict[tuple[int, int, int], str]:
         for layer, chain in enumerate(slot.chains)
         for spot in chain.spots
     }
-
-
-def _own_levels(shape: Shape) -> int:
-    """Levels below the first that tiles own; those after them are made of the last of these."""
-    width, height = shape[:2]
-    return own_levels(height, width)
 
 
 def _bytes(shape: Shape) -> int:

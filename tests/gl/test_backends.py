@@ -624,8 +624,8 @@ def test_a_texture_that_is_filled_in_slices_is_one_texture() -> None:
     """Every slice goes on where the one before ended: nothing is uploaded twice, and no second texture is taken."""
     slot = slots.of(TiledPlane(grid_of(RNG.integers(0, 255, (1100, 1300, 4)).astype(np.uint8))))
     textures = Textures(offscreen_context())
-    assert not textures.ready([slot], 0)
-    while not textures.ready([slot], 0):
+    assert not textures.ready([slot], 0, "sheet")
+    while not textures.ready([slot], 0, "sheet"):
         pass
     assert textures.uploaded == 5 * 6
     assert textures.bytes == 1100 * 1300 * 4 * 4 // 3
@@ -665,7 +665,7 @@ def test_textures_take_only_tiles_that_they_do_not_have(renderer: SheetRenderer)
     both = nodes.texture("a", nodes.uv())["xyz"] * 0.5 + nodes.texture("b", nodes.uv())["xyz"] * 0.5
     shown = Picture({SHOWN: both}, {"a": one, "b": two}, {})
     assert difference(renderer, shown, View((0.3, 0.4), (1 / 777, 1 / 601), 200, 150)) <= 1
-    assert textures.ready([one, two], 5)
+    assert textures.ready([one, two], 5, "sheet")
     textures.release()
 
 

@@ -21,7 +21,7 @@ from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import identifier, new_key, unique
 from even_palette.core.kit.planes import STRIPS, missing_plane, uses_of
 from even_palette.core.kit.trees import with_region
-from even_palette.core.kit.validate import check_kit
+from even_palette.core.kit.validate import check_kit, check_together
 from even_palette.core.kit.validate_coats import plain_setting
 from even_palette.core.limits import MOST_COATS, MOST_PALETTES, MOST_PARAMETERS
 from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse
@@ -81,7 +81,7 @@ def decode_recipe(text: bytes, name: str) -> RecipeFile:
         lost = {use.plane.key for coat in file.coats for use in uses_of(coat) if _is_strip(use)} - set(every)
         if lost:
             raise UserError(f"it reads the palette or ramp “{min(lost)[:40]}”, which is not in it.")
-        check_kit(_plain(file))
+        check_together(_plain(file))
         kit, key = with_recipe(Kit(), Path(name), file)
         # As every kit writes it: what the coats do not follow is left out, the rest is in order.
         return recipe_of(kit, key)[0]

@@ -22,7 +22,7 @@ from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.older_formats import upgraded
 from even_palette.core.kit.planes import without_missing_planes
 from even_palette.core.kit.recipe_saves import put_back, writing_recipes
-from even_palette.core.kit.trees import FromFile, paint_tiles, tile_of_name, tile_to_name, with_files, with_paint_tiles
+from even_palette.core.kit.trees import FromFile, paint_tiles, with_files, with_paint_tiles
 from even_palette.core.kit.validate import check_paint, check_together
 from even_palette.core.ranges import told
 from even_palette.core.regions.paint import MOST_PACKED, PaintTile, is_name
@@ -48,7 +48,7 @@ def encode_kit(kit: Kit, folder: Path) -> bytes:
 
     stored = with_files(kit, relative)
     try:
-        return msgspec.json.format(msgspec.json.encode(stored, enc_hook=tile_to_name), indent=2) + b"\n"
+        return msgspec.json.format(msgspec.json.encode(stored, enc_hook=_stored), indent=2) + b"\n"
     except UnicodeEncodeError:
         odd = next((file.path for file in stored.files if not file.path.isprintable()), "a name")
         raise UserError(f"{odd}: is no UTF-8 and cannot be kept in a kit; rename the file or its folder.") from None
@@ -61,7 +61,7 @@ def decode_kit(text: bytes, folder: Path, name: str = KIT_FILE) -> Kit:
         stored = msgspec.json.decode(text)
         _check_raw(stored)
         stored = upgraded(stored)
-        kit = msgspec.convert(stored, type=Kit, dec_hook=tile_of_name)
+        kit = msgspec.convert(stored, type=Kit, dec_hook=_from_stored)
         check_paint(kit)
         kit = without_missing_planes(kit)
         check_together(kit)
@@ -94,6 +94,20 @@ MOST_PARTS = {
 
 def _sentence(error: Exception, stored: object) -> str:
     return " ".join(told(error, stored).split())[:200]
+
+
+def _stored(value: object) -> str:
+    """In kit.json a tile of paint is its name; its bytes are a blob."""
+    if isinstance(value, PaintTile):
+        return value.name
+    raise NotImplementedError(type(value))
+
+
+def _from_stored(kind: type, value: object) -> PaintTile:
+    """The tile of a name, without its bytes."""
+    if kind is PaintTile and isinstance(value, str) and is_name(value):
+        return PaintTile(value)
+    raise msgspec.ValidationError(f"there is no {kind.__name__} {str(value)[:40]!r}")
 
 
 def _schema_of(kind: type) -> dict[str, object]:

@@ -3,14 +3,13 @@
 from collections.abc import Callable, Iterator
 from typing import Protocol, TypeVar
 
-import msgspec
 from msgspec.structs import replace
 
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit, Recipe
-from even_palette.core.kit.sheet import Region, Source, Step
-from even_palette.core.regions.paint import PaintTile, is_name
+from even_palette.core.kit.sheet import Region, Sheet, Source, Step
+from even_palette.core.regions.paint import Paint, PaintTile
 
 FromFile = TypeVar("FromFile", Source, MeshFile, Recipe)
 
@@ -29,20 +28,6 @@ class FileChange(Protocol):
         ...
 
 
-def tile_to_name(value: object) -> str:
-    """In kit.json a tile of paint is its name; its bytes are a blob."""
-    if isinstance(value, PaintTile):
-        return value.name
-    raise NotImplementedError(type(value))
-
-
-def tile_of_name(kind: type, value: object) -> PaintTile:
-    """The tile of a name, without its bytes."""
-    if kind is PaintTile and isinstance(value, str) and is_name(value):
-        return PaintTile(value)
-    raise msgspec.ValidationError(f"there is no {kind.__name__} {str(value)[:40]!r}")
-
-
 def paint_tiles(kit: Kit) -> Iterator[PaintTile]:
     """The tiles of everything that was painted."""
     for region in kit.regions:
@@ -53,18 +38,26 @@ def paint_tiles(kit: Kit) -> Iterator[PaintTile]:
 
 def with_paint_tiles(kit: Kit, change: Callable[[PaintTile], PaintTile]) -> Kit:
     """The kit with a change made to every tile of paint."""
-
-    def of_step(step: Step) -> Step:
-        if step.paint is None:
-            return step
-        tiles = {place: change(tile) for place, tile in step.paint.tiles.items()}
-        return replace(step, paint=replace(step.paint, tiles=tiles))
-
-    sheets = tuple(
-        replace(sheet, regions=tuple(replace(r, steps=tuple(map(of_step, r.steps))) for r in sheet.regions))
-        for sheet in kit.sheets
+    return _with_paint(
+        kit, lambda paint: replace(paint, tiles={place: change(tile) for place, tile in paint.tiles.items()})
     )
-    return replace(kit, sheets=sheets)
+
+
+def without_tiles(kit: Kit) -> Kit:
+    """The kit with nothing painted: tiles may be many, and hold nothing that could be set to what cannot be."""
+    return _with_paint(kit, lambda paint: replace(paint, tiles={}))
+
+
+def _with_paint(kit: Kit, change: Callable[[Paint], Paint]) -> Kit:
+    def of_step(step: Step) -> Step:
+        return step if step.paint is None else replace(step, paint=change(step.paint))
+
+    def of_sheet(sheet: Sheet) -> Sheet:
+        if all(step.paint is None for region in sheet.regions for step in region.steps):
+            return sheet
+        return replace(sheet, regions=tuple(replace(r, steps=tuple(map(of_step, r.steps))) for r in sheet.regions))
+
+    return replace(kit, sheets=tuple(map(of_sheet, kit.sheets)))
 
 
 def with_files(kit: Kit, change: FileChange) -> Kit:

@@ -6,7 +6,7 @@ from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.planes import check_coats_on, check_steps_on
 from even_palette.core.kit.sheet import Sheet
-from even_palette.core.kit.trees import tile_of_name, tile_to_name
+from even_palette.core.kit.trees import without_tiles
 from even_palette.core.kit.validate_coats import check_coats, check_value, plain_setting
 from even_palette.core.kit.validate_sheet import check_sheet, check_tones, distinct
 from even_palette.core.limits import FORMAT, MOST_COATS, MOST_PAINTED
@@ -19,7 +19,7 @@ from even_palette.core.tones.ramp import check_order
 
 def check_kit(kit: Kit) -> None:
     """Raise UserError for a kit that was made here and does not hold: what a command was given may be anything."""
-    check_declared(kit, "", tile_to_name, tile_of_name)
+    check_declared(without_tiles(kit))
     check_together(kit)
 
 

@@ -18,7 +18,7 @@ from even_palette.core.graph.program import LOOK_UPS, MOST_RECORDS, NodeRecord, 
 from even_palette.core.graph.types import Type
 from even_palette.core.material.model import Blending
 from even_palette.core.material.outputs import OUTPUTS
-from even_palette.core.ranges import END
+from even_palette.core.ranges import END, told
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter
 
@@ -223,17 +223,19 @@ def read_package(folder: Path) -> Package:
     """The package in a folder. Raises UserError, naming the file, if it cannot be read or does not hold together."""
     path = folder / PACKAGE_FILE
     data = read_bytes(path, MOST_JSON_BYTES)
+    stored: object = None
     try:
-        found = msgspec.json.decode(data, type=_Format)
+        stored = msgspec.json.decode(data)
+        found = msgspec.convert(stored, _Format)
         if found.format != FORMAT:
             raise UserError(f"{path}: format {found.format}; this version reads format {FORMAT}.")
-        package = msgspec.json.decode(data, type=Package)
+        package = msgspec.convert(stored, Package)
         check_package(package)
     except (msgspec.MsgspecError, RecursionError, ValueError) as error:
-        raise UserError(f"{path}: not a package: {' '.join(str(error).split())[:200]}") from None
+        raise UserError(f"{path}: not a package: {' '.join(told(error, stored).split())[:200]}") from None
     except UserError as error:
-        told = str(error)
-        raise UserError(told if told.startswith(str(path)) else f"{path}: {told}") from None
+        what = str(error)
+        raise UserError(what if what.startswith(str(path)) else f"{path}: {what}") from None
     return package
 
 
