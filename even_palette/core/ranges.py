@@ -25,6 +25,7 @@ _AT = re.compile(r"(?P<what>.*?) - at (?P<key>`key` in )?`\$(?P<path>[^`]*)`")
 _PART = re.compile(r"\.(\w+)|\[(\d+)\]|\[\.\.\.\]")
 _LENGTH = re.compile(r"Expected `\w+` of length (<=|>=) (\d+)")
 _NUMBER = re.compile(r"Expected `(?:int|float)` (<=|>=|<|>) (\S+)")
+_FORM = re.compile(r"Expected `str` matching regex '\^?(.*?)(?:\$\(\?!\\+n\))?'")
 ONE = {"sources": "map", "meshes": "mesh", "boxes": "box", "overcoats": "coat"}
 """What one of many is called, where it is not the word without its s."""
 WITHIN = ("coat", "row", "stop", "step", "box", "part")
@@ -93,4 +94,6 @@ def _sentence(what: str, who: str, field: str, value: object) -> str:
         return f"{of}{field} must be {BOUND[bound[1]]} {float(bound[2]):g}."
     if isinstance(value, str) and (PLAIN in what or "of length" in what):
         return f"{of}{field} “{value[:40]}” is not a plain identifier."
+    if isinstance(value, str) and (form := _FORM.fullmatch(what)):
+        return f"{of}{field} “{value[:40]}” is not of the form {form[1]}."
     return f"{of}{field}: {what}." if field else what
