@@ -1,5 +1,6 @@
 """Compiled loops: programs in two parts, views that are drawn by loops, and how loops are kept."""
 
+from itertools import product
 from pathlib import Path
 from threading import Timer
 
@@ -8,10 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from even_palette.core.graph import compiling, slots
-from even_palette.core.graph.fused import Frame, request, run_fused
+from even_palette.core.graph import compiling, nodes, slots
+from even_palette.core.graph.frames import FEW_PIXELS, run_frame
+from even_palette.core.graph.fused import STORES, Frame, request, run_fused
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
+from even_palette.core.graph.types import Type
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.store import read_kit
@@ -70,6 +73,26 @@ def test_views_by_loops_are_those_of_opengl(renderer: SheetRenderer, sheets: She
         assert np.mean(apart > 1) < 0.01
         if zoom == 1.0:
             assert np.abs(by_loops[..., :3] - render_reference(shown, view)).max() <= 1
+
+
+def test_few_pixels_are_those_of_a_loop() -> None:
+    """The reference in bands, which serves small frames, keeps what a loop keeps: floats, levels, encoded levels."""
+    texel = nodes.texture(SLOT, nodes.uv())
+    outputs = {
+        "one": texel["x"] * 1.2 - 0.1,
+        "light": texel["xyz"] * nodes.parameter("tint", Type.VEC3),
+        "even": nodes.constant(0.5),
+    }
+    program, held, inputs = program_of(outputs), {SLOT: slots.of(PAINT)}, {"tint": (0.3, 0.9, 1.4)}
+    frames = Frame(47, 61), Frame(230, 190), Frame(47, 61, (0.2, 0.1), (1 / 90, 1 / 70))
+    for frame, how in product(frames, STORES):
+        stores = dict.fromkeys(outputs, how)
+        few, many = (of(program, held, inputs, frame, stores) for of in (run_frame, run_fused))
+        assert frame.width * frame.height <= FEW_PIXELS
+        for name in outputs:
+            assert few[name].dtype == many[name].dtype
+            assert few[name].shape == many[name].shape
+            assert np.allclose(few[name], many[name], rtol=0, atol=1e-5 if how == "float" else 1), (name, how)
 
 
 def forget_loops(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -30,7 +30,7 @@ from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.raster.mips import lod_of
 from even_palette.core.raster.plane import Encoding
-from even_palette.core.raster.sampling import Filter, Wrap
+from even_palette.core.raster.sampling import Filter, Wrap, texel_centres
 from even_palette.core.raster.tiles import kind_of
 
 BAND_ROWS = 64
@@ -58,6 +58,14 @@ class Frame:
     def is_whole_sheet(self) -> bool:
         """Whether pixel i of n lies at (i + 0.5) / n."""
         return self.origin == (0.0, 0.0) and self.steps == (1 / self.width, 1 / self.height)
+
+    def uv(self) -> Floats:
+        """uv of every pixel centre, (height, width, 2) float32."""
+        if self.is_whole_sheet:
+            return texel_centres(self.height, self.width)
+        sides = zip(self.origin, self.steps, (self.width, self.height), strict=True)
+        u, v = (float32(left + (np.arange(count) + 0.5) * step) for left, step, count in sides)
+        return np.stack(np.broadcast_arrays(u[None, :], v[:, None]), axis=-1)
 
 
 def run_fused(

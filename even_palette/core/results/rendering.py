@@ -1,10 +1,11 @@
-"""Full-size outputs of a sheet's material, by the fused loop."""
+"""Full-size outputs of a sheet's material."""
 
 from collections.abc import Mapping, Sequence
 
 from even_palette.core.arrays import Samples
 from even_palette.core.errors import UserError
-from even_palette.core.graph.fused import Frame, run_fused
+from even_palette.core.graph.frames import run_frame
+from even_palette.core.graph.fused import Frame
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
@@ -62,4 +63,4 @@ class SheetRender:
         inputs = {name: linear_setting(settings[key]) for key, name in known.items()}
         width, height = size or self.size
         stores = {name: ("encoded" if name in LIGHT else "level") for name in names} if in_levels else {}
-        return run_fused(program, self._slots, inputs, Frame(width, height), stores, seed, time, progress, cancel)
+        return run_frame(program, self._slots, inputs, Frame(width, height), stores, seed, time, progress, cancel)
