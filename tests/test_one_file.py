@@ -9,7 +9,8 @@ from pathlib import Path
 import numpy as np
 
 import even_palette
-from even_palette.demo import KIT_FOLDER
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.store import KitFolder
 
 ADDED = {
     "core/material/coats/dull.py": """
@@ -129,6 +130,11 @@ from even_palette.core.results.looks import Chosen, offered
 
 at = kit.at()
 region = at.sheet.regions[0].key
+kit.add_map("tiny_base_colour.dots")
+assert "tiny_base_colour.dots" in [Path(source.path).name for source in kit.at().sheet.sources]
+kit.add_mesh("one.corner")
+kit.write_mesh(kit.kit.meshes[-1].key, "again.corner")
+assert read_mesh(Path("again.corner")).face_count == 1
 kit.do("set_coat_kind", region, "dull")
 kit.do("add_coat", region, Coat("shift", {"hue": 90.0, "space": "still"}))
 kit.do("add_step", region, Step("swap"))
@@ -140,11 +146,6 @@ assert baked.samples.max() == 255
 assert "Black" in dict(offered(kit.at(), Chosen()))
 program = picture(kit.at(), kit.results, Look()).program
 assert "!" in write(program, LANGUAGES["loud"]).body
-kit.add_map("tiny_base_colour.dots")
-assert "tiny_base_colour.dots" in [Path(source.path).name for source in kit.at().sheet.sources]
-kit.add_mesh("one.corner")
-kit.write_mesh(kit.kit.meshes[-1].key, "again.corner")
-assert read_mesh(Path("again.corner")).face_count == 1
 """
 
 WINDOW = """
@@ -169,11 +170,11 @@ os._exit(0)
 """
 
 
-def test_one_file_each(tmp_path: Path) -> None:
+def test_one_file_each(kit: Kit, tmp_path: Path) -> None:
     """A coat, a colour space, a step, a bake, a check, a tone, formats of images and meshes, a language, a look, a target and a stage: each is a file, is offered, and does its work."""
     place = Path(even_palette.__file__).parent
     copy = tmp_path / "even_palette"
-    shutil.copytree(place, copy, ignore=lambda folder, names: {"__pycache__", Path(folder).name == "demo" and "kit"})
+    shutil.copytree(place, copy, ignore=lambda folder, names: {Path(folder).name == "demo" and "kit"})
     before = {path.relative_to(copy): path.read_bytes() for path in copy.rglob("*.py")}
     for name, text in ADDED.items():
         (copy / name).write_text(text)
@@ -186,19 +187,21 @@ def test_one_file_each(tmp_path: Path) -> None:
         assert done.returncode in (0, 1), done.stderr + done.stdout
         return done.stdout
 
-    kit = tmp_path / "kit"
-    shutil.copytree(KIT_FOLDER, kit)
+    home = KitFolder.create(tmp_path / "kit")
+    home.save(kit)
+    home.close()
+    folder = str(home.folder)
     (tmp_path / "use.py").write_text(SCRIPT)
     (tmp_path / "tiny_base_colour.dots").write_bytes(bytes([1, 0, 2, 0, 3, 0, *range(6)]))
     (tmp_path / "one.corner").write_bytes(np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], "<f4").tobytes())
-    assert run("-m", "even_palette", "run", str(tmp_path / "use.py"), str(kit)) == ""
-    assert "A dummy finds this." in run("-m", "even_palette", "check", str(kit))
-    written = run("-m", "even_palette", "masks", str(kit), "--to", str(tmp_path / "masks"), "--suffix", ".dots")
+    assert run("-m", "even_palette", "run", str(tmp_path / "use.py"), folder) == ""
+    assert "A dummy finds this." in run("-m", "even_palette", "check", folder)
+    written = run("-m", "even_palette", "masks", folder, "--to", str(tmp_path / "masks"), "--suffix", ".dots")
     assert ".dots" in written
     package = tmp_path / "package"
-    assert "variants.txt" in run("-m", "even_palette", "ship", str(kit), "--to", str(package), "--target", "twofold")
+    assert "variants.txt" in run("-m", "even_palette", "ship", folder, "--to", str(package), "--target", "twofold")
     assert (package / "variants.txt").read_text().splitlines()
-    assert "variants.txt" not in run("-m", "even_palette", "ship", str(kit), "--to", str(package))
+    assert "variants.txt" not in run("-m", "even_palette", "ship", folder, "--to", str(package))
     assert not (package / "variants.txt").exists()
     run("-m", "even_palette", "play", str(package), "--out", str(tmp_path / "played.png"))
     assert "entered" in run("-c", WINDOW)

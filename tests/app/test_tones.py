@@ -26,39 +26,39 @@ def add(driver: Driver, label: str) -> None:
     driver.settle()
 
 
-def test_a_neutral_lies_under_all_coats_and_is_evened(demo: Driver) -> None:
+def test_a_neutral_lies_under_all_coats_and_is_evened(small: Driver) -> None:
     """It is seen, told, put under the coats by a click, evened over all regions; undo brings all back."""
-    demo.stage(4)
-    panel, session = demo.tray.panel("Tones"), demo.session
+    small.stage(4)
+    panel, session = small.tray.panel("Tones"), small.session
     before = session.kit
-    add(demo, "Neutral")
-    assert demo.stand.look.kind == "tone"
+    add(small, "Neutral")
+    assert small.stand.look.kind == "tone"
     assert "of the tone range" in panel.advice.text()
-    seen = demo.stand.canvas.grab().toImage()
+    seen = small.stand.canvas.grab().toImage()
     middle = seen.pixelColor(seen.width() // 2, seen.height() // 2)
     assert middle.red() == middle.green() == middle.blue()
-    demo.choose(panel.editors["method"], "Lightness, OKLab")
+    small.choose(panel.editors["method"], "Lightness, OKLab")
     panel.editors["contrast"].field.setValue(1.5)  # type: ignore[attr-defined]
-    demo.settle()
+    small.settle()
     tone = session.at.sheet.tones[-1]
     assert tone.values == {"method": "oklab", "contrast": 1.5}
-    demo.click(panel.under)
+    small.click(panel.under)
     assert session.at.sheet.base_tone == tone.key
-    demo.click(panel.even)
-    demo.settle()
+    small.click(panel.even)
+    small.settle()
     evened = session.at.sheet.tones[-1]
     assert set(evened.own) == {region.key for region in session.at.sheet.regions}
     fresh = Sheets()
     means = [tone_facts(session.at, fresh, evened, key).after.mean() for key in evened.own]
     assert np.ptp(means) < 0.02  # soft borders belong to two regions
-    demo.choose(panel.whom, session.at.sheet.regions[0].name)
+    small.choose(panel.whom, session.at.sheet.regions[0].name)
     assert panel.own.isVisible()
-    demo.click(panel.own)
+    small.click(panel.own)
     assert len(session.at.sheet.tones[-1].own) == len(session.at.sheet.regions) - 1
     while session.history.undo_labels:
         session.undo()
     assert session.kit == before
-    demo.settle()
+    small.settle()
 
 
 def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) -> None:

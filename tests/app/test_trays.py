@@ -753,26 +753,33 @@ def test_the_moment_that_is_shown(demo: Driver) -> None:
     assert np.array_equal(seen(), first)
 
 
-def test_proof_shows_what_there_is(demo: Driver) -> None:
+def test_proof_shows_what_there_is(small: Driver) -> None:
     """Index maps to be measured, the cost of each packing of the sheet's weights, and the way to the player."""
-    demo.stage(7)
-    demo.settle()
-    panel = demo.tray.panel("Proof")
-    assert demo.stand.look == Look(variant=demo.session.variant)
+    small.session.do(commands.add_regions("sheet_1", [(200, 100, 200)]))
+    small.stage(7)
+    small.settle()
+    panel = small.tray.panel("Proof")
+    assert small.stand.look == Look(variant=small.session.variant)
     told = [labels[1].text() for labels in panel.costs.values()]
     assert len(told) == 4
     assert all("texture" in text for text in told)
     assert len(set(told)) == 4
-    panel.index_maps.setCurrentRow(0)
-    survival = demo.window.ledge.page("Proof").survival
-    demo.click(survival.measure)
-    demo.qtbot.waitUntil(lambda: bool(survival.found), timeout=60_000)
-    assert survival.table.rowCount() == len(survival.found)
-    demo.choose(demo.window.sheet_box.box, "Reed clump")
-    demo.settle()
     assert panel.none.isVisible()
-    demo.click(panel.play)
-    assert STAGES[demo.window.stage].name == "Ship"
+    small.stage(4)
+    tones = small.tray.panel("Tones")
+    tones.entries.setValue(8)
+    small.click(tones.extract)
+    small.qtbot.waitUntil(lambda: bool(small.session.kit.palettes), timeout=60_000)
+    small.stage(7)
+    small.settle()
+    assert not panel.none.isVisible()
+    panel.index_maps.setCurrentRow(0)
+    survival = small.window.ledge.page("Proof").survival
+    small.click(survival.measure)
+    small.qtbot.waitUntil(lambda: bool(survival.found), timeout=60_000)
+    assert survival.table.rowCount() == len(survival.found)
+    small.click(panel.play)
+    assert STAGES[small.window.stage].name == "Ship"
 
 
 def test_what_nobody_chose_is_told_and_no_error(small: Driver) -> None:

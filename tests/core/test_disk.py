@@ -212,7 +212,7 @@ for line in sys.stdin:
 """
 
 
-@pytest.mark.parametrize(("how", "kills"), [("exchange", 40), ("plain", 20)])
+@pytest.mark.parametrize(("how", "kills"), [("exchange", 24), ("plain", 12)])
 def test_kills_while_shipping(how: str, kills: int, kit: Kit, tmp_path: Path) -> None:
     """The target is always the old or the new package whole, and the next run leaves no hidden folder.
 

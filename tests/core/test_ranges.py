@@ -27,6 +27,10 @@ RAW = json.loads((KIT_FOLDER / "kit.json").read_bytes())
 SCHEMA = Draft202012Validator(kit_schema())
 
 
+def _length(part: Any) -> int:
+    return len(json.dumps(part))
+
+
 def beside(kind: Any) -> list[Any]:
     """Values just beside what a type declares."""
     match kind:
@@ -50,7 +54,7 @@ def places(kind: Any, raw: Any, path: Path_, told: str) -> Iterator[tuple[str, P
                     )
         case inspect.VarTupleType() | inspect.ListType():
             if kind.max_length is not None:
-                yield told, path, [[raw[0]] * (kind.max_length + 1)] if raw else []
+                yield told, path, [[min(raw, key=_length)] * (kind.max_length + 1)] if raw else []
             for number, part in enumerate(raw):
                 yield from places(kind.item_type, part, (*path, number), told)
         case inspect.TupleType():
