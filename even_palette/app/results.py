@@ -66,6 +66,7 @@ class Results(QObject):
     def forget(self) -> None:
         """Nothing of the kit that was open is shown any more, nor made."""
         self.shown, self.trouble, self._next = None, "", None
+        self.sheets.seen.forget()
         if self._preparing is not None:
             self._preparing.cancel()
             self._preparing = None

@@ -26,7 +26,9 @@ class SheetBox(QWidget):
     def refresh(self) -> None:
         """Show the sheets of the kit."""
         at = self.session.at
-        self.box.clear()
-        for sheet in at.kit.sheets:
-            self.box.addItem(sheet.name, sheet.key)
-        self.box.setCurrentIndex([sheet.key for sheet in at.kit.sheets].index(at.key))
+        sheets = [(sheet.name, sheet.key) for sheet in at.kit.sheets]
+        if sheets != [(self.box.itemText(i), self.box.itemData(i)) for i in range(self.box.count())]:
+            self.box.clear()
+            for name, key in sheets:
+                self.box.addItem(name, key)
+        self.box.setCurrentIndex([key for _, key in sheets].index(at.key))

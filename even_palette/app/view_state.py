@@ -132,6 +132,8 @@ class View(QObject):
 
     def change(self, quiet: bool = False, **fields: Any) -> None:
         """Replace fields of the state."""
+        if all(getattr(self.state, name) == value for name, value in fields.items()):
+            return
         before, self.state = self.state, replace(self.state, **fields)
         selected: Callable[[ViewState], object] = lambda state: (state.owner, state.variant)  # noqa: E731
         if not quiet and selected(before) != selected(self.state):

@@ -1,5 +1,6 @@
 """The main window: rail, tray, stand, board and readout, and the menus."""
 
+from collections import Counter
 from functools import partial
 from pathlib import Path
 
@@ -261,10 +262,10 @@ class Window(QMainWindow):
             back.triggered.connect(lambda _, n=steps: self.session.undo(n))
 
     def _show_states(self) -> None:
-        at = self.session.at
+        at, counts = self.session.at, Counter(finding.stage for finding in self.findings)
         states = []
         for stage in STAGES:
-            count = sum(finding.stage == stage.name for finding in self.findings)
+            count = counts[stage.name]
             in_work = stage.filled(at, self.tray.built(stage.name))
             state = State.FINDINGS if count else State.IN_WORK if in_work else State.EMPTY
             states.append(StageState(state, count))

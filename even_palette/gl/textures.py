@@ -9,6 +9,7 @@ import time
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -186,10 +187,17 @@ class Textures:
         self.bytes = 0
 
 
+_SHAPES: WeakKeyDictionary[Slot, Shape] = WeakKeyDictionary()
+"""Asked for at every frame."""
+
+
 def _shape(slot: Slot) -> Shape:
-    plane = slot.plane
-    layers = len(slot.chains) if slot.is_array else 0
-    return plane.width, plane.height, layers, plane.channels, slot.chain.kind.str[1:], slot.sampler.mips
+    if slot not in _SHAPES:
+        plane = slot.plane
+        layers = len(slot.chains) if slot.is_array else 0
+        kind = slot.chain.kind.str[1:]
+        _SHAPES[slot] = plane.width, plane.height, layers, plane.channels, kind, slot.sampler.mips
+    return _SHAPES[slot]
 
 
 def _names(slot: Slot) -> dict[tuple[int, int, int], str]:

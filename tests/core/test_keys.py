@@ -34,6 +34,7 @@ from even_palette.core.results.mask_names import mask_names_of
 from even_palette.core.results.masks import mask_of
 from even_palette.core.results.materials import prepare_material
 from even_palette.core.results.means import means_of
+from even_palette.core.results.pictures import Picture
 from even_palette.core.results.planes import tone_of
 from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.results.sheets import Sheets
@@ -275,24 +276,50 @@ def test_where_pixels_change_names_change(seed: int, whole: Kit, tmp_path: Path)
 
 
 def test_a_bake_that_a_coat_reads_is_named_where_it_is_missing(whole: Kit) -> None:
-    """While only a variant's value changes: the thread that looks is told what is missing, and another can make it."""
+    """While only a variant's value changes: the thread that looks is told what is missing, and another can make it.
+
+    What that thread remembers of a material is of use only as long as it is of the same light.
+    """
     use = PlaneUse(PlaneRef(PlaneKind.BAKE, "spill"))
     kit = commands.add_coat("region_2", Coat("shade", planes={"plane": use})).apply(whole)
+    sheets, made = Sheets(), list[object]()
+
+    def looked_at(kit: Kit) -> Picture:
+        while len(made) == len(set(made)):
+            sheets.cache.only_looks = get_ident()
+            try:
+                return picture(kit.at(), sheets, Look(variant="day"))
+            except NotReady as missing:
+                made.append(missing.name)
+                sheets.cache.only_looks = None
+                missing.make()
+        raise AssertionError(f"{made[-1]} is missing again")
+
+    key = kit.region("region_4").coats[1].values["intensity"].parameter  # type: ignore[union-attr]
+    before = looked_at(kit)
+    count = len(made)
+    after = looked_at(commands.set_parameter(key, 9.0, "day").apply(kit))
+    assert len(made) > count
+    assert before.slots["bake_spill"].content_id != after.slots["bake_spill"].content_id
+    count = len(made)
+    elsewhere = looked_at(commands.set_cell_value("region_1", "colour", (0.1, 0.2, 0.9), "day").apply(kit))
+    assert elsewhere.slots["bake_spill"].content_id == before.slots["bake_spill"].content_id
+    assert elsewhere.inputs != before.inputs
+    assert len(made) == count
+
+
+def test_without_light_the_slots_of_a_dragged_picture_stay(kit: Kit) -> None:
+    """What variants set is in a picture's inputs alone: nothing else is put together for a frame."""
     sheets = Sheets()
     prepare_material(kit.at(), sheets)
-    key = kit.region("region_4").coats[1].values["intensity"].parameter  # type: ignore[union-attr]
-    now = commands.set_parameter(key, 9.0, "day").apply(kit)
     sheets.cache.only_looks = get_ident()
-    made = 0
-    while True:
-        try:
-            shown = picture(now.at(), sheets, Look(variant="day"))
-            break
-        except NotReady as missing:
-            made += 1
-            assert made < 20
-            sheets.cache.only_looks = None
-            missing.make()
-            sheets.cache.only_looks = get_ident()
-    assert made
-    assert "bake_spill" in shown.slots
+    one, other = (
+        picture(
+            commands.set_cell_value("region_1", "colour", colour, "day").apply(kit).at(), sheets, Look(variant="day")
+        )
+        for colour in ((0.1, 0.2, 0.3), (0.1, 0.2, 0.4))
+    )
+    assert one.slots is other.slots
+    assert one.outputs is other.outputs
+    assert one.inputs != other.inputs
+    assert not one.looks_like(other)

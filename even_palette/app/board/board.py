@@ -1,5 +1,7 @@
 """The board's view: cells that draw what their coat does, live thumbnails as column heads."""
 
+from collections.abc import Iterable
+
 from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
@@ -15,7 +17,9 @@ from even_palette.app.session import Session
 from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.app.thumbnails import Thumbnails
 from even_palette.core.kit import commands
-from even_palette.core.kit.coat_owners import owners_on
+from even_palette.core.kit.changed_cells import changed_cells
+from even_palette.core.kit.coat_owners import SheetOwner, owners_on
+from even_palette.core.kit.model import Focus
 
 WIDEST_PX = 240
 
@@ -29,12 +33,14 @@ class Board(QTableView):
         super().__init__(parent)
         self.session = session
         self._fill_end: QModelIndex | None = None
+        self._shown: Focus | None = None
         self.add_button, self.fold_button = QToolButton(self), QToolButton(self)
         self.setObjectName("board")
         self.setAccessibleName("Board of regions and variants")
         self.board_model = BoardModel(session)
         self.setModel(self.board_model)
-        self.setItemDelegate(CellDelegate(session, self))
+        self.cells = CellDelegate(session, self)
+        self.setItemDelegate(self.cells)
         self.heads = VariantHeads(thumbnails, self)
         self.setHorizontalHeader(self.heads)
         self.names = RegionNames(session, self)
@@ -52,8 +58,8 @@ class Board(QTableView):
         self.add_button.setToolTip("Add a variant that inherits from the selected one")
         self.add_button.clicked.connect(self.add_variant)
         session.selection_changed.connect(self._follow_selection)
-        session.shown_changed.connect(self._redraw)
-        session.made.connect(self._update_cells)
+        session.shown_changed.connect(self._follow_shown)
+        session.made.connect(lambda: self._update_some(self.cells.unfinished))
         self.doubleClicked.connect(lambda _: self.edit_wanted.emit())
         self.heads.sectionPressed.connect(self._choose_column)
         self.names.sectionPressed.connect(self._choose_row)
@@ -74,9 +80,22 @@ class Board(QTableView):
         if self.session.do(commands.add_variant(f"Variant {before + 1}", parent)):
             self.session.select(variant=self.session.kit.variants[-1].key)
 
-    def _redraw(self) -> None:
-        self.heads.redraw()
-        self._update_cells()
+    def _follow_shown(self) -> None:
+        """Draw anew what looks otherwise: while a value is dragged that is a cell or two."""
+        before, self._shown = self._shown, self.session.shown
+        cells = changed_cells(before, self._shown) if before is not None and self._shown is not None else None
+        if cells is None:
+            self.heads.redraw()
+            self._update_cells()
+        else:
+            self._update_some(cells)
+
+    def _update_some(self, cells: Iterable[tuple[SheetOwner, str]]) -> None:
+        at = self.session.at
+        there = owners_on(at.sheet)
+        for owner, variant in cells:
+            if owner in there and variant in at.kit.variant_names:
+                self.update(self.board_model.place(owner, variant))
 
     def _update_cells(self) -> None:
         if (viewport := self.viewport()) is not None:

@@ -27,7 +27,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
 from even_palette.core.material.variants import lineage
-from even_palette.core.results.materials import made_of
+from even_palette.core.results.made_of import made_of
 from even_palette.core.results.strips import coat_strip, paint_strip, strip_made_of
 
 HANDLE_PX = 8
@@ -54,6 +54,8 @@ class CellDelegate(QStyledItemDelegate):
         self.session = session
         self._drawn: dict[tuple[str, SheetOwner, str], list[QImage]] = {}
         self._cells: OrderedDict[tuple[object, ...], _Drawn] = OrderedDict()
+        self.unfinished: set[tuple[SheetOwner, str]] = set()
+        """Cells that were drawn while something of them was still to be made."""
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
@@ -94,7 +96,10 @@ class CellDelegate(QStyledItemDelegate):
         within.setRenderHints(painter.renderHints())
         whole = self._paint_cell(within, at, owner, variant, QRect(QPoint(0, 0), size))
         within.end()
-        if whole:
+        if not whole:
+            self.unfinished.add((owner, variant))
+        else:
+            self.unfinished.discard((owner, variant))
             self._cells[name] = _Drawn(parts, looks, made)
             while len(self._cells) > MOST_CELLS:
                 self._cells.popitem(last=False)

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from even_palette.app import plain
 from even_palette.app.session import Session
 from even_palette.core.colour.hexcode import encoded_to_hex
+from even_palette.core.kit.changed_cells import changed_cells
 from even_palette.core.kit.coat_owners import SheetOwner, owner_name, owners_on
 from even_palette.core.kit.commands import bound_parameters, read_cell
 from even_palette.core.kit.model import Kit
@@ -22,9 +23,11 @@ class BoardModel(QAbstractTableModel):
         super().__init__()
         self.session = session
         self._shape = (0, 0)
+        self._at = session.at
         session.changed.connect(self._follow)
 
     def _follow(self) -> None:
+        before, self._at = self._at, self.session.at
         regions = len(self.session.at.sheet.regions)
         shape = (regions + 1 if regions else 0, 1 + len(self.session.kit.variants))
         if shape != self._shape:
@@ -32,6 +35,9 @@ class BoardModel(QAbstractTableModel):
             self._shape = shape
             self.endResetModel()
             self.session.selection_changed.emit()
+        elif (cells := changed_cells(before, self._at)) is not None:
+            for cell in cells:
+                self.dataChanged.emit(self.place(*cell), self.place(*cell))
         elif shape[0]:
             self.dataChanged.emit(self.index(0, 0), self.index(shape[0] - 1, shape[1] - 1))
             self.headerDataChanged.emit(Qt.Orientation.Horizontal, 0, shape[1] - 1)
@@ -56,6 +62,11 @@ class BoardModel(QAbstractTableModel):
             told = describe_cell(self.session.kit, self.owner(index.row()), self.variant(index.column()))
             return plain.tip(told) if role == Qt.ItemDataRole.ToolTipRole else told
         return None
+
+    def place(self, owner: SheetOwner, variant: str) -> QModelIndex:
+        """Where a cell of the sheet in front is. Raises ValueError if it is not there."""
+        at = self.session.at
+        return self.index(owners_on(at.sheet).index(owner), list(at.kit.variant_names).index(variant))
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):

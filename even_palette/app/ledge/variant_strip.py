@@ -21,8 +21,17 @@ class VariantStrip(QWidget):
         self.setAccessibleName("Variants as pictures")
         self.setProperty("imageArea", True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        for signal in (session.changed, session.selection_changed, thumbnails.made, session.shown_changed):
-            signal.connect(self.update)
+        self._told: tuple[object, ...] = ()
+        thumbnails.made.connect(self.update)
+        for signal in (session.changed, session.selection_changed, session.shown_changed):
+            signal.connect(self._follow)
+
+    def _follow(self) -> None:
+        """Paint anew where the names are others, or the one that is selected; pictures tell of themselves."""
+        told = self.session.kit.variant_names, self.session.variant, self.session.shown is None
+        if told != self._told:
+            self._told = told
+            self.update()
 
     def variants(self) -> list[str]:
         """The keys of the variants, the master first."""

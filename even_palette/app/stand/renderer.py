@@ -189,10 +189,17 @@ def by_reference(shown: Picture, view: View, filtered: bool, cancel: CancelToken
     return np.concatenate([render_reference(shown, view, filtered, cancel), alpha[..., None]], axis=-1)
 
 
+class Image(QImage):
+    """An image of (h, w, 3 or 4) uint8 that looks into them, so that nothing is copied; it keeps them there."""
+
+    def __init__(self, pixels: Levels) -> None:
+        height, width, channels = pixels.shape
+        kind = QImage.Format.Format_RGBA8888 if channels == 4 else QImage.Format.Format_RGB888
+        self._pixels = np.ascontiguousarray(pixels)
+        data: Any = sip.voidptr(self._pixels.ctypes.data)  # what stubs do not know: a pointer needs no copy in between
+        super().__init__(data, width, height, width * channels, kind)
+
+
 def to_image(pixels: Levels) -> QImage:
     """A QImage of (h, w, 3 or 4) uint8 that owns its memory."""
-    height, width, channels = pixels.shape
-    kind = QImage.Format.Format_RGBA8888 if channels == 4 else QImage.Format.Format_RGB888
-    whole = np.ascontiguousarray(pixels)
-    data: Any = sip.voidptr(whole.ctypes.data)  # what stubs do not know: a pointer needs no copy in between
-    return QImage(data, width, height, width * channels, kind).copy()
+    return Image(pixels).copy()

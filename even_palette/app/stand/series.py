@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtGui import QImage
 
 from even_palette.app.jobs import one_shot
-from even_palette.app.stand.renderer import POLL_MS, to_image
+from even_palette.app.stand.renderer import POLL_MS, Image
 from even_palette.core.arrays import Levels
 from even_palette.core.results.pictures import Drawing
 
@@ -54,9 +54,9 @@ class Series:
         while len(self._made) < len(self._wanted):
             begun = self._flying or begin(self._wanted[len(self._made)])
             if isinstance(begun, np.ndarray):
-                self._made.append(to_image(begun))
+                self._made.append(Image(begun))
             elif begun.done(SOON_S):
-                self._made.append(to_image(begun.pixels))
+                self._made.append(Image(begun.pixels))
                 self._flying = None
             else:
                 self._flying = begun

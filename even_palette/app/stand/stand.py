@@ -23,13 +23,15 @@ from even_palette.app.stand.tiles import Tile
 from even_palette.app.stand.time_and_seed import Moment, at_moment, labelled
 from even_palette.app.view_state import Panes, ViewState
 from even_palette.core.errors import NotReady, UserError
-from even_palette.core.kit.model import Focus, Kit
+from even_palette.core.kit.model import Focus
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.results.base_colour import base_colour_of
+from even_palette.core.results.cache import Seen
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import LOOKS, Chosen, Look, offered, picture
+from even_palette.core.results.made_of import made_of
 from even_palette.core.results.pictures import Picture, View, map_picture
 from even_palette.core.results.texels import Texel, read_texel
 
@@ -49,7 +51,7 @@ class Stand(QWidget):
         super().__init__(parent)
         self.session, self.renderer, self.choice = session, renderer, choice
         self.proof: list[Tile] = []
-        self._offered: tuple[Kit, str, Chosen, list[tuple[str, Look]]] | None = None
+        self._seen = Seen()
         self._last_uv: tuple[float, float] | None = None
         self.picking = False
         self.canvas = Canvas(renderer, self)
@@ -148,12 +150,12 @@ class Stand(QWidget):
         return Chosen(variant, session.owner, session.region, self.look)
 
     def looks(self, at: Focus) -> list[tuple[str, Look]]:
-        """Everything that can be looked at, with its name; the same list while the kit and what is selected stay."""
-        chosen = self._selected(at)
-        known = self._offered
-        if known is None or known[0] is not at.kit or known[1:3] != (at.key, chosen):
-            known = self._offered = at.kit, at.key, chosen, offered(at, chosen)
-        return known[3]
+        """Everything that can be looked at, with its name; the same list while nothing but values changes."""
+        known: dict[object, list[tuple[str, Look]]] = self._seen.get("looks", made_of(at), dict)
+        wanted = self._selected(at), tuple(at.kit.variant_names.items())
+        if wanted not in known:
+            known[wanted] = offered(at, wanted[0])
+        return known[wanted]
 
     def _follow_selection(self) -> None:
         """A look that hangs on what is selected becomes that of what is selected now."""

@@ -23,13 +23,9 @@ from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.core.arrays import float32
 from even_palette.core.colour.hexcode import encoded_to_hex, format_hex, hex_to_encoded, parse_hex
 from even_palette.core.material.model import Colour
+from even_palette.core.raster.plane import to_levels8
 
 TRACK_STOPS = 13
-
-
-def qcolor(encoded: Colour) -> QColor:
-    """A colour of three parts 0..1, encoded, as Qt's."""
-    return QColor(encoded_to_hex(encoded))
 
 
 class Patch(QToolButton):
@@ -71,6 +67,7 @@ class SwatchEditor(QWidget):
         self._model: ColourModel = MODELS[0]
         self._axes = np.zeros(3, dtype=np.float32)
         self._build()
+        self._name_axes()
         self.more.setVisible(not folded)
 
     def _build(self) -> None:
@@ -93,7 +90,7 @@ class SwatchEditor(QWidget):
         self.form_box = QComboBox()
         self.form_box.addItems(list(FORMS))
         self.form_box.setAccessibleName(f"{self._name} number form")
-        self.form_box.activated.connect(lambda _: self._show())
+        self.form_box.activated.connect(lambda _: self._show_model())
 
         top = QHBoxLayout()
         for widget in (self.patch, self.hex, self.pick):
@@ -153,28 +150,40 @@ class SwatchEditor(QWidget):
             grey_now = axis.hue and max(self._colour) - min(self._colour) < 1e-4
             self._axes[index] = self._axes[index] if grey_now else axes[index]
 
+    def _show_model(self) -> None:
+        """Show the colour in another model, or in other numbers."""
+        self._name_axes()
+        self._show()
+
+    def _name_axes(self) -> None:
+        factor, decimals = FORMS[self.form_box.currentText()]
+        for axis, letter, track, box in zip(self._model.axes, self.letters, self.tracks, self.boxes, strict=True):
+            letter.setText(axis.letter)
+            track.setAccessibleName(f"{self._name} {axis.name}")
+            box.blockSignals(True)
+            box.setAccessibleName(f"{self._name} {axis.name} value")
+            box.setDecimals(1 if axis.hue else decimals)
+            box.setSingleStep(1.0 if axis.hue else factor / 100)
+            box.setRange(0, axis.high * (360.0 if axis.hue else factor))
+            box.blockSignals(False)
+
     def _show(self) -> None:
         text = encoded_to_hex(self._colour)
         self.patch.show_hex(text)
         if not self.hex.hasFocus() or not self.hex.isModified():
             self.hex.setText(text)
-        factor, decimals = FORMS[self.form_box.currentText()]
-        for index, axis in enumerate(self._model.axes):
-            scale = 360.0 if axis.hue else factor
-            self.letters[index].setText(axis.letter)
-            self.tracks[index].setAccessibleName(f"{self._name} {axis.name}")
-            box = self.boxes[index]
+        factor, _ = FORMS[self.form_box.currentText()]
+        axes = self._model.axes
+        ramps = np.tile(self._axes, (len(axes), TRACK_STOPS, 1))
+        for index, axis in enumerate(axes):
+            ramps[index, :, index] = np.linspace(0, axis.high, TRACK_STOPS)
+        colours = to_levels8(self._model.to_encoded(ramps)).tolist()
+        for index, axis in enumerate(axes):
+            box, value = self.boxes[index], float(self._axes[index])
             box.blockSignals(True)
-            box.setAccessibleName(f"{self._name} {axis.name} value")
-            box.setDecimals(1 if axis.hue else decimals)
-            box.setSingleStep(1.0 if axis.hue else factor / 100)
-            box.setRange(0, axis.high * scale)
-            box.setValue(float(self._axes[index]) * scale)
+            box.setValue(value * (360.0 if axis.hue else factor))
             box.blockSignals(False)
-            ramp = np.repeat(self._axes[None], TRACK_STOPS, axis=0)
-            ramp[:, index] = np.linspace(0, axis.high, TRACK_STOPS)
-            stops = [qcolor((float(c[0]), float(c[1]), float(c[2]))) for c in self._model.to_encoded(ramp)]
-            self.tracks[index].show_position(float(self._axes[index]) / axis.high, stops)
+            self.tracks[index].show_position(value / axis.high, [QColor(*colour) for colour in colours[index]])
         if not self.more.isHidden():
             self.strip.follow()
 
@@ -184,7 +193,7 @@ class SwatchEditor(QWidget):
         self._model = MODELS[index]
         self._axes[:] = 0
         self._read_axes()
-        self._show()
+        self._show_model()
 
     def _set_axis(self, index: int, position: float) -> None:
         self._axes[index] = position * self._model.axes[index].high

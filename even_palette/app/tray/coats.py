@@ -1,6 +1,6 @@
 """The coats of an owner in their order: a line each, with its picture before and after, its strength, on or off."""
 
-from itertools import pairwise
+from itertools import pairwise, zip_longest
 
 from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap
@@ -37,6 +37,7 @@ class CoatList(ShortList):
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._busy = False
+        self._strips: list[Levels] = []
         self.currentRowChanged.connect(self._choose)
         self.itemChanged.connect(self._switch)
 
@@ -53,7 +54,7 @@ class CoatList(ShortList):
             line = QListWidgetItem()
             line.setFlags((line.flags() | Qt.ItemFlag.ItemIsUserCheckable) & ~Qt.ItemFlag.ItemIsDropEnabled)
             self.addItem(line)
-        pictures = self._pictures(at, owner, variant, len(coats)) if owner else []
+        pictures = self._pictures(at, owner, variant, len(coats)) if owner else [None] * len(coats)
         for number, coat in enumerate(coats):
             item, kind = self.item(number), COATS[coat.kind]
             assert item is not None
@@ -64,14 +65,14 @@ class CoatList(ShortList):
             item.setText(f"{number + 1}  {kind.label}{where}{share}")
             item.setToolTip(plain.tip(kind.help))
             item.setCheckState(Qt.CheckState.Checked if coat.on else Qt.CheckState.Unchecked)
-            if number < len(pictures):
-                item.setIcon(pictures[number])
+            if (picture := pictures[number]) is not None:
+                item.setIcon(picture)
         self.setMinimumHeight(self.sizeHintForRow(0) * min(MOST_SEEN, len(coats)) + 4 if coats else 0)
         self.setCurrentRow(chosen if coats else -1)
         self._busy = False
 
-    def _pictures(self, at: Focus, owner: SheetOwner, variant: str, count: int) -> list[QIcon]:
-        """The tones of the region before and after each coat; none while they are made."""
+    def _pictures(self, at: Focus, owner: SheetOwner, variant: str, count: int) -> list[QIcon | None]:
+        """The tones of the region before and after each coat; None where they are those that are there, or are made."""
         sheets = self.session.sheets
 
         def gather() -> list[Levels]:
@@ -82,11 +83,16 @@ class CoatList(ShortList):
             strips = gather()
         except NotReady as missing:
             self.session.results.make(NotReady(("coats", owner, variant, missing.name), gather))
-            return []
+            return [None] * count
         except UserError:
-            return []
-        made = []
-        for before, after in pairwise(strips):
+            return [None] * count
+        known, self._strips = self._strips, strips
+        same = [one is other for one, other in zip_longest(known[: count + 1], strips)]
+        made: list[QIcon | None] = []
+        for number, (before, after) in enumerate(pairwise(strips)):
+            if same[number] and same[number + 1]:
+                made.append(None)
+                continue
             pixmap = QPixmap(PICTURE)
             painter = QPainter(pixmap)
             half = PICTURE.height() // 3

@@ -38,6 +38,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import CoatKind, Reads, ValueSpec
 from even_palette.core.material.model import Blending, Coat, Colour, PlaneUse, Setting, ValueKind
+from even_palette.core.results.cache import Seen
 from even_palette.core.results.looks import Look
 from even_palette.core.results.looks.coat import coats_that_vary
 from even_palette.core.results.strips import coat_strip
@@ -99,6 +100,7 @@ class RecolourPanel(Panel):
         self.column.addWidget(self.all_parameters)
         self.column.addLayout(_headed("All", self.blending))
         self._shape: object = None
+        self._seen = Seen()
         self.editors: dict[str, QWidget] = {}
         self.cells: CellGrid | None = None
         self.starts: StartChart | None = None
@@ -245,6 +247,13 @@ class RecolourPanel(Panel):
 
     def _shape_of(self, at: Focus, owner: SheetOwner) -> object:
         """What decides which widgets there are; values alone are shown in the widgets that are there."""
+        known = self._seen.get("shape", (at.kit.sheets, at.kit.recipes, at.kit.parameters), dict[object, object])
+        place = owner, self.coat, self.session.variant
+        if place not in known:
+            known[place] = self._new_shape_of(at, owner)
+        return known[place]
+
+    def _new_shape_of(self, at: Focus, owner: SheetOwner) -> object:
         coat = coats_of(at.kit, owner)[self.coat]
         bound = commands.bound_parameters(at.kit, owner)
         users = users_of_all(at.kit)

@@ -184,6 +184,12 @@ def _uses(owner: Owner, coats: Sequence[Coat]) -> Iterator[ValueUse]:
             yield ValueUse(owner, number, spec, coat.values.get(spec.name, spec.default))
 
 
+def followed_by(coats: Sequence[Coat]) -> set[str]:
+    """The keys of the parameters that coats follow."""
+    values = (value for coat in coats for value in coat.values.values())
+    return {value.parameter for value in values if isinstance(value, Bound)}
+
+
 def users_of(kit: Kit, parameter: str) -> list[ValueUse]:
     """The values that are bound to a parameter, by its key."""
     return users_of_all(kit).get(parameter, [])

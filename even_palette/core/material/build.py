@@ -96,6 +96,7 @@ def _named(outputs: Mapping[str, Node], parameters: Sequence[Parameter]) -> dict
     return dict(zip(outputs, found, strict=True))
 
 
+@lru_cache(maxsize=4096)
 def linear_setting(setting: Setting) -> float | Colour:
     """A setting as the runtime takes it: colours decoded to linear light, numbers as they are."""
     if not isinstance(setting, tuple):

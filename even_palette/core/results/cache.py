@@ -207,6 +207,10 @@ class Seen:
             found = self._results[name] = parts, compute()
         return found[1]
 
+    def forget(self) -> None:
+        """Let go of all of it."""
+        self._results.clear()
+
 
 def blocks_of(result: Any) -> dict[int, int]:
     """The blocks of memory that a result keeps, and their bytes: arrays, tiles, and structs or tuples of them.

@@ -16,6 +16,7 @@ from even_palette.core.material.plane_reads import Pictures, map_plane
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.regions.packing import Packing, PackingPlan
 from even_palette.core.results.base_colour import has_grey_base
+from even_palette.core.results.made_of import made_of
 from even_palette.core.results.maps import GREY
 from even_palette.core.results.means import means_of
 from even_palette.core.results.planes import plane_size
@@ -46,12 +47,6 @@ def material_of(at: Focus, store: Store, live: bool = False) -> Material:
         return build_material(regions, at.kit.parameters, at.kit.blending, live, over, pictures_of(at, store))
 
     return store.seen.get(("material", at.key, live), made_of(at), build) if store.cache.is_looked_at else build()
-
-
-def made_of(at: Focus) -> tuple[object, ...]:
-    """All parts of a kit that the material of a sheet is made of; what variants set is not among them."""
-    kit = at.kit
-    return at.sheet, kit.parameters, kit.recipes, kit.palettes, kit.ramps, kit.meshes, kit.blending
 
 
 def dressed(at: Focus, store: Store, owner: SheetOwner) -> Dressed:

@@ -8,6 +8,7 @@ from even_palette.core.arrays import Floats
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Bake
 from even_palette.core.results.cache import Cache, Seen
+from even_palette.core.results.made_of import sampled_made_of
 
 T = TypeVar("T")
 
@@ -37,7 +38,12 @@ class Store:
         self._names: dict[Callable[..., object], WeakKeyDictionary[Focus, object]] = {}
 
     def named(self, at: Focus, make: Callable[[Focus, "Store"], T]) -> T:
-        """What this function makes of a kit at a sheet. Views ask for names often, so each is put together once."""
+        """What this function makes of a kit at a sheet. Views ask for names often, so each is put together once.
+
+        For the thread that only looks that is once for all kits that share what names are made of.
+        """
+        if self.cache.is_looked_at:
+            return self.seen.get((make, at.key), sampled_made_of(at), lambda: make(at, self))
         known = self._names.setdefault(make, WeakKeyDictionary())
         if at not in known:
             known[at] = make(at, self)

@@ -1,0 +1,20 @@
+"""The parts of a kit that what is looked at of a sheet is made of: while they stay the same objects, so does that."""
+
+from even_palette.core.kit.model import Focus
+from even_palette.core.mesh.bakes import BAKES
+from even_palette.core.mesh.bakes._declare import Reads
+
+
+def made_of(at: Focus) -> tuple[object, ...]:
+    """All parts that the material of a sheet is made of; what variants set is not among them."""
+    kit = at.kit
+    return at.sheet, kit.parameters, kit.recipes, kit.palettes, kit.ramps, kit.meshes, kit.blending
+
+
+def sampled_made_of(at: Focus) -> tuple[object, ...]:
+    """All parts that the material, its weights and the planes that it samples are made of.
+
+    What variants set is among them only where a bake spills their light.
+    """
+    spilled = any(Reads.LIGHT in BAKES[bake.kind].reads for bake in at.sheet.bakes)
+    return *made_of(at), at.kit.variants if spilled else None
