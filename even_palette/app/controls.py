@@ -90,6 +90,21 @@ def show_choice(box: QComboBox, data: object) -> None:
     box.blockSignals(False)
 
 
+def offer(box: QComboBox, items: Iterable[tuple[str, object]], chosen: object) -> None:
+    """Offer these items, and show the one with that data, without telling anyone.
+
+    Those that are there already stay: what changes a box has all that is around it laid out anew.
+    """
+    items = list(items)
+    if items != [(box.itemText(i), box.itemData(i)) for i in range(box.count())]:
+        box.blockSignals(True)
+        box.clear()
+        for text, data in items:
+            box.addItem(text, data)
+        box.blockSignals(False)
+    show_choice(box, chosen)
+
+
 def patterns(suffixes: Iterable[str]) -> str:
     """The names that a dialog of files shows, for suffixes such as ".png"."""
     return " ".join(f"*{suffix}" for suffix in suffixes)

@@ -53,6 +53,10 @@ class Panel(QScrollArea):
         """What it follows beside the kit, and what was made of it."""
         return ()
 
+    def follow_made(self) -> None:
+        """Something is there that a view found missing, perhaps this one."""
+        self.follow()
+
     def follow_look(self, look: Look) -> None:
         """The stand looks at something else."""
 

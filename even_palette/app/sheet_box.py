@@ -3,6 +3,7 @@
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from even_palette.app import plain
+from even_palette.app.controls import offer
 from even_palette.app.session import Session
 
 
@@ -26,9 +27,4 @@ class SheetBox(QWidget):
     def refresh(self) -> None:
         """Show the sheets of the kit."""
         at = self.session.at
-        sheets = [(sheet.name, sheet.key) for sheet in at.kit.sheets]
-        if sheets != [(self.box.itemText(i), self.box.itemData(i)) for i in range(self.box.count())]:
-            self.box.clear()
-            for name, key in sheets:
-                self.box.addItem(name, key)
-        self.box.setCurrentIndex([key for _, key in sheets].index(at.key))
+        offer(self.box, [(sheet.name, sheet.key) for sheet in at.kit.sheets], at.key)

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from even_palette.app.controls import choice, give_menu, label, patterns, show_choice, tool
+from even_palette.app.controls import choice, give_menu, label, offer, patterns, tool
 from even_palette.app.ledge.palette_grid import PaletteGrid
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
@@ -181,12 +181,7 @@ class PalettePage(QWidget):
         if not self.isVisible():
             return
         palette = self.palette_
-        self.box.blockSignals(True)
-        self.box.clear()
-        for each in self.session.kit.palettes:
-            self.box.addItem(each.name, each.key)
-        self.box.blockSignals(False)
-        show_choice(self.box, self.key)
+        offer(self.box, [(each.name, each.key) for each in self.session.kit.palettes], self.key)
         row, entry = self.place
         self.grid.show_palette(palette, row, entry)
         for widget in (self.box, self.entries, self.rows, self.remove, self.swatch):

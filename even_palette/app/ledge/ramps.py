@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from even_palette.app.controls import choice, give_menu, label, patterns, row, show_choice, tool
+from even_palette.app.controls import choice, give_menu, label, offer, patterns, row, show_choice, tool
 from even_palette.app.ledge.ramp_strip import RampStrip
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
@@ -176,12 +176,7 @@ class RampPage(QWidget):
         if not self.isVisible():
             return
         ramp = self.ramp
-        self.box.blockSignals(True)
-        self.box.clear()
-        for each in self.session.kit.ramps:
-            self.box.addItem(each.name, each.key)
-        self.box.blockSignals(False)
-        show_choice(self.box, self.key)
+        offer(self.box, [(each.name, each.key) for each in self.session.kit.ramps], self.key)
         at, stop = self.place
         self.strip.show_ramp(ramp, at, stop)
         for widget in (self.box, self.remove, self.space, self.rows, self.swatch, self.position, self.easing):

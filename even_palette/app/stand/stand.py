@@ -52,6 +52,7 @@ class Stand(QWidget):
         self.session, self.renderer, self.choice = session, renderer, choice
         self.proof: list[Tile] = []
         self._seen = Seen()
+        self._lacks = False
         self._last_uv: tuple[float, float] | None = None
         self.picking = False
         self.canvas = Canvas(renderer, self)
@@ -74,7 +75,7 @@ class Stand(QWidget):
         layout.addWidget(self.splitter, 1)
         layout.addWidget(self.foot)
         session.shown_changed.connect(self.refresh)
-        session.made.connect(self.refresh)
+        session.made.connect(self._follow_made)
         session.results.prepared.connect(renderer.take)
         session.selection_changed.connect(self._follow_selection)
         self.canvas.hovered.connect(self._hover)
@@ -168,8 +169,18 @@ class Stand(QWidget):
         """Whether what is seen is not yet what shall be seen."""
         return self.canvas.pending or self.model.canvas.pending
 
+    def _follow_made(self) -> None:
+        """Something is there that a view found missing: if that was this one, it shows it."""
+        if self._lacks:
+            self.refresh()
+
     def refresh(self) -> None:
         """Show the looks of the kit that is ready."""
+        before = self.session.results.asked
+        self._show_looks()
+        self._lacks = self.session.results.asked != before
+
+    def _show_looks(self) -> None:
         at = self.session.shown
         self.foot.wipe_button.setChecked(self.state.wipe)
         self.foot.spread_button.setChecked(self.state.spread)

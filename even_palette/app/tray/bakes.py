@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QListWidgetItem, QPushButton, QSpinBox,
 
 from even_palette.app import plain
 from even_palette.app.choosing import Choice
-from even_palette.app.controls import ShortList, empty, label, patterns, row, show_choice, tool
+from even_palette.app.controls import ShortList, empty, label, offer, patterns, row, show_choice, tool
 from even_palette.app.controls import choice as choice_box
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
@@ -130,10 +130,8 @@ class BakesTab(QWidget):
             return
         kind = BAKES[bake.kind]
         self.variant.setVisible(Reads.LIGHT in kind.reads)
-        self.variant.clear()
-        for key, name in self.session.kit.variant_names.items():
-            self.variant.addItem(f"Light of {name}", key)
-        show_choice(self.variant, bake.variant)
+        names = self.session.kit.variant_names
+        offer(self.variant, [(f"Light of {name}", key) for key, name in names.items()], bake.variant)
         self.told.setText(kind.told)
         show_choice(self.size_box, bake.size)
         show_choice(self.samples, bake.samples)

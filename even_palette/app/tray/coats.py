@@ -1,10 +1,11 @@
 """The coats of an owner in their order: a line each, with its picture before and after, its strength, on or off."""
 
-from itertools import pairwise, zip_longest
+from itertools import pairwise
+from operator import is_
 
-from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap
-from PyQt6.QtWidgets import QAbstractItemView, QListWidgetItem
+from PyQt6.QtWidgets import QAbstractItemView, QListWidgetItem, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from even_palette.app import plain
 from even_palette.app.controls import ShortList
@@ -24,6 +25,22 @@ MOST_SEEN = 4
 """Lines that are seen without scrolling."""
 
 
+class _Lines(QStyledItemDelegate):
+    """Draws each line with its picture; a new picture is no change of a line, so that nothing is laid out for it."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.pictures: list[QIcon] = []
+
+    def initStyleOption(self, option: QStyleOptionViewItem | None, index: QModelIndex) -> None:
+        super().initStyleOption(option, index)
+        assert option is not None
+        option.features |= QStyleOptionViewItem.ViewItemFeature.HasDecoration
+        option.decorationSize = PICTURE
+        if index.row() < len(self.pictures):
+            option.icon = self.pictures[index.row()]
+
+
 class CoatList(ShortList):
     """`chosen` tells the number of the coat that is to be edited, `dropped` which one was dragged and to where."""
 
@@ -38,6 +55,9 @@ class CoatList(ShortList):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._busy = False
         self._strips: list[Levels] = []
+        self._lacks = False
+        self._lines = _Lines(self)
+        self.setItemDelegate(self._lines)
         self.currentRowChanged.connect(self._choose)
         self.itemChanged.connect(self._switch)
 
@@ -54,7 +74,6 @@ class CoatList(ShortList):
             line = QListWidgetItem()
             line.setFlags((line.flags() | Qt.ItemFlag.ItemIsUserCheckable) & ~Qt.ItemFlag.ItemIsDropEnabled)
             self.addItem(line)
-        pictures = self._pictures(at, owner, variant, len(coats)) if owner else [None] * len(coats)
         for number, coat in enumerate(coats):
             item, kind = self.item(number), COATS[coat.kind]
             assert item is not None
@@ -65,44 +84,39 @@ class CoatList(ShortList):
             item.setText(f"{number + 1}  {kind.label}{where}{share}")
             item.setToolTip(plain.tip(kind.help))
             item.setCheckState(Qt.CheckState.Checked if coat.on else Qt.CheckState.Unchecked)
-            if (picture := pictures[number]) is not None:
-                item.setIcon(picture)
+        if owner:
+            self._show_pictures(at, owner, variant, len(coats))
         self.setMinimumHeight(self.sizeHintForRow(0) * min(MOST_SEEN, len(coats)) + 4 if coats else 0)
         self.setCurrentRow(chosen if coats else -1)
         self._busy = False
 
-    def _pictures(self, at: Focus, owner: SheetOwner, variant: str, count: int) -> list[QIcon | None]:
-        """The tones of the region before and after each coat; None where they are those that are there, or are made."""
+    def follow_made(self) -> None:
+        """Show pictures that were missing, if they are there now."""
+        if self._lacks and self.isVisible():
+            session = self.session
+            self._show_pictures(session.at, session.owner, session.variant, self.count())
+
+    def _show_pictures(self, at: Focus, owner: SheetOwner, variant: str, count: int) -> None:
+        """Show the tones of the region before and after each coat; while they are made, those before them."""
         sheets = self.session.sheets
 
         def gather() -> list[Levels]:
             return [paint_strip(at, sheets, owner),
                     *(coat_strip(at, sheets, owner, variant, number + 1) for number in range(count))]  # fmt: skip
 
+        self._lacks = False
         try:
             strips = gather()
         except NotReady as missing:
+            self._lacks = True
             self.session.results.make(NotReady(("coats", owner, variant, missing.name), gather))
-            return [None] * count
+            return
         except UserError:
-            return [None] * count
-        known, self._strips = self._strips, strips
-        same = [one is other for one, other in zip_longest(known[: count + 1], strips)]
-        made: list[QIcon | None] = []
-        for number, (before, after) in enumerate(pairwise(strips)):
-            if same[number] and same[number + 1]:
-                made.append(None)
-                continue
-            pixmap = QPixmap(PICTURE)
-            painter = QPainter(pixmap)
-            half = PICTURE.height() // 3
-            painter.drawImage(QRect(0, 0, PICTURE.width(), half), to_image(before[None]))
-            painter.drawImage(QRect(0, half, PICTURE.width(), PICTURE.height() - half), to_image(after[None]))
-            painter.end()
-            icon = QIcon(pixmap)
-            icon.addPixmap(pixmap, QIcon.Mode.Selected)
-            made.append(icon)
-        return made
+            return
+        if len(strips) != len(self._strips) or not all(map(is_, strips, self._strips)):
+            self._strips, self._lines.pictures = strips, [_picture(*pair) for pair in pairwise(strips)]
+            if (viewport := self.viewport()) is not None:
+                viewport.update()
 
     def _choose(self, number: int) -> None:
         if not self._busy and number >= 0:
@@ -136,3 +150,16 @@ class CoatList(ShortList):
             self.session.do(commands.remove_coat(self.session.owner, number))
         else:
             super().keyPressEvent(event)
+
+
+def _picture(before: Levels, after: Levels) -> QIcon:
+    """What a coat is put on, and below it what it makes of that; the same on a line that is chosen."""
+    pixmap = QPixmap(PICTURE)
+    painter = QPainter(pixmap)
+    half = PICTURE.height() // 3
+    painter.drawImage(QRect(0, 0, PICTURE.width(), half), to_image(before[None]))
+    painter.drawImage(QRect(0, half, PICTURE.width(), PICTURE.height() - half), to_image(after[None]))
+    painter.end()
+    icon = QIcon(pixmap)
+    icon.addPixmap(pixmap, QIcon.Mode.Selected)
+    return icon

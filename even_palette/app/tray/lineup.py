@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QPushButton
 
-from even_palette.app.controls import choice, label, row, show_choice, tool
+from even_palette.app.controls import choice, label, offer, row, tool
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.tray.chance import Chance
@@ -62,13 +62,11 @@ class LineupPanel(Panel):
             if key == self.session.variant:
                 self.variants.setCurrentItem(item)
         self.variants.blockSignals(False)
-        self.parent_box.clear()
-        for key, name in at.kit.variant_names.items():
-            if key == MASTER or key != self.session.variant:
-                self.parent_box.addItem(name, key)
         self.parent_box.setEnabled(bool(self.session.variant))
         parent = at.kit.variant(self.session.variant).parent if self.session.variant else None
-        show_choice(self.parent_box, parent or MASTER)
+        own = self.session.variant
+        others = [(name, key) for key, name in at.kit.variant_names.items() if key == MASTER or key != own]
+        offer(self.parent_box, others, parent or MASTER)
         self.parameters.follow()
 
     def _add(self) -> None:

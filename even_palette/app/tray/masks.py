@@ -5,7 +5,7 @@ from PyQt6.QtCore import pyqtBoundSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from even_palette.app import plain
-from even_palette.app.controls import Fold, choice, label, row, show_choice, tool
+from even_palette.app.controls import Fold, choice, label, offer, row, show_choice, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
@@ -124,10 +124,7 @@ class MasksPanel(Panel):
 
     def refresh(self) -> None:
         at, region = self.session.at, self.region()
-        self.region_box.clear()
-        for each in at.sheet.regions:
-            self.region_box.addItem(each.name, each.key)
-        show_choice(self.region_box, self.session.region)
+        offer(self.region_box, [(each.name, each.key) for each in at.sheet.regions], self.session.region)
         self.lock.setEnabled(region is not None)
         self.lock.setChecked(region is not None and region.locked)
         for widget in (self.region_box, self.inner, self.outer, self.distance):

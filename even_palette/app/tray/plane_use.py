@@ -4,7 +4,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
-from even_palette.app.controls import Fold, choice, row, show_choice
+from even_palette.app.controls import Fold, choice, offer, row, show_choice
 from even_palette.app.number import NumberRow
 from even_palette.core.kit.model import Focus
 from even_palette.core.limits import MOST_GRID
@@ -63,13 +63,7 @@ class StripBox(QComboBox):
 
     def show_use(self, at: Focus, use: PlaneUse | None) -> None:
         """Show what is used, and offer what the kit has."""
-        self.blockSignals(True)
-        self.clear()
-        self.addItem("None", None)
-        for name, ref in strips_of(at, self._kinds):
-            self.addItem(name, ref)
-        self.blockSignals(False)
-        show_choice(self, use.plane if use else None)
+        offer(self, [("None", None), *strips_of(at, self._kinds)], use.plane if use else None)
 
 
 class PlaneUseEditor(QWidget):
@@ -139,13 +133,7 @@ class PlaneUseEditor(QWidget):
     def show_use(self, at: Focus, use: PlaneUse | None) -> None:
         """Show what is used, and offer what the sheet has."""
         self._use = use
-        self.plane.blockSignals(True)
-        self.plane.clear()
-        self.plane.addItem(self._nothing, None)
-        for name, ref in planes_of(at):
-            self.plane.addItem(name, ref)
-        self.plane.blockSignals(False)
-        show_choice(self.plane, use.plane if use else None)
+        offer(self.plane, [(self._nothing, None), *planes_of(at)], use.plane if use else None)
         self.channel.setEnabled(use is not None)
         self.more.setVisible(use is not None)
         self.channel.setVisible(self._reads in (Reads.VALUE, Reads.INDEX))

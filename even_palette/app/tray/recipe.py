@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from even_palette.app.controls import choice, give_menu, label, row, show_choice, tool
+from even_palette.app.controls import choice, give_menu, label, offer, row, tool
 from even_palette.app.session import Session
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import SheetOwner, owner_name
@@ -61,18 +61,11 @@ class RecipeRow(QWidget):
         """Show what a region wears; overcoats wear no recipe."""
         region = at.kit.region(owner) if isinstance(owner, str) else None
         worn = region.recipe if region else ""
-        self.box.blockSignals(True)
-        self.box.clear()
-        self.box.addItem("Coats of its own", "")
-        for recipe in at.kit.recipes:
-            self.box.addItem(recipe.name, recipe.key)
-        if region and not worn:
-            self.box.addItem("Make one of these coats", MAKE_RECIPE)
-        if region:
-            self.box.addItem("From a file …", FROM_FILE)
-        self.box.blockSignals(False)
+        ways = [("Coats of its own", ""), *((recipe.name, recipe.key) for recipe in at.kit.recipes)]
+        ways += [("Make one of these coats", MAKE_RECIPE)] if region and not worn else []
+        ways += [("From a file …", FROM_FILE)] if region else []
+        offer(self.box, ways, worn)
         self.box.setEnabled(region is not None)
-        show_choice(self.box, worn)
         self.named.setVisible(bool(worn))
         self.wearers.setVisible(bool(worn))
         if region and worn:

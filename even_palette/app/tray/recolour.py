@@ -144,6 +144,13 @@ class RecolourPanel(Panel):
             self._build(at, owner)
         self._show_values(at, owner)
 
+    def follow_made(self) -> None:
+        """Values are never missing, pictures are: those of coats, of cells, of where a colour may start."""
+        if self.starts is None and self.cells is None:
+            self.coats.follow_made()
+        else:
+            self.follow()
+
     # Where the coat acts
 
     def _acts(self) -> Look:

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QProcess, QProcessEnvironment, Qt, QTemporaryDir
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QListWidgetItem, QPushButton, QTreeWidget, QTreeWidgetItem
 
 from even_palette.app import plain
-from even_palette.app.controls import ShortList, choice, label, row, show_choice, swatch_icon, tool
+from even_palette.app.controls import ShortList, choice, label, offer, row, show_choice, swatch_icon, tool
 from even_palette.app.jobs import Rank
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
@@ -99,10 +99,7 @@ class ShipPanel(Panel):
     def refresh(self) -> None:
         at = self.session.shown
         current = self.variant.currentData() or MASTER
-        self.variant.clear()
-        for key, name in self.session.kit.variant_names.items():
-            self.variant.addItem(name, key)
-        show_choice(self.variant, current)
+        offer(self.variant, [(name, key) for key, name in self.session.kit.variant_names.items()], current)
         self.files.clear()
         show_choice(self.packing, self.session.at.sheet.packing)
         self._show_channels()

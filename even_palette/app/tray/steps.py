@@ -5,7 +5,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QListWidget, QListWidgetItem, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
-from even_palette.app.controls import choice, empty, label, show_choice, tool
+from even_palette.app.controls import choice, empty, label, offer, show_choice, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.brush import BrushEditor
@@ -204,13 +204,9 @@ class StepsList(QWidget):
                 self.values.addWidget(editor)
 
     def _show_regions(self, box: QComboBox, step: Step) -> None:
-        box.clear()
-        box.addItem("Choose a region", "")
-        claims = STEPS[step.kind].claims_only
-        for region in self.session.at.sheet.regions:
-            if claims or region.key != self._key():
-                box.addItem(region.name, region.key)
-        show_choice(box, step.region)
+        claims, regions = STEPS[step.kind].claims_only, self.session.at.sheet.regions
+        others = [(region.name, region.key) for region in regions if claims or region.key != self._key()]
+        offer(box, [("Choose a region", ""), *others], step.region)
 
     def _set_plane(self, use: PlaneUse | None) -> None:
         self._change(plane=use)

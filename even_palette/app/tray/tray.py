@@ -66,7 +66,8 @@ class Tray(QWidget):
             made.tool_changed.connect(self.tool_changed)
             made.box_wanted.connect(self.box_wanted)
             made.stage_wanted.connect(self.stage_wanted)
-            for signal in (self.session.changed, self.session.made, *made.followed):
+            self.session.made.connect(made.follow_made)
+            for signal in (self.session.changed, *made.followed):
                 signal.connect(made.follow)
             self._stack.addWidget(made)
             made.follow_look(self._look)
