@@ -17,7 +17,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.regions.id_colours import list_id_colours
 from even_palette.core.regions.keying import Metric, key_mask
 from even_palette.core.regions.unmix import NONE, WHOLE, Mixing, Unmixed, unmix
-from even_palette.core.results.id_map import unmixed_of
+from even_palette.core.results.id_map import id_levels_of, unmixed_of
 from even_palette.core.results.masks import mask_of
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of
@@ -169,7 +169,9 @@ def test_tiles_are_the_whole(tmp_path: Path) -> None:
     history, sheets = sheet(tmp_path, np.zeros((601, 601, 3), np.uint8), made.levels), Sheets()
     history.do(commands.add_regions("sheet_1", [tuple(map(int, colour)) for colour in made.colours]))
     at = history.kit.at()
-    found, _ = unmixed_of(at, sheets)
+    plane = id_levels_of(at, sheets)
+    assert plane is not None
+    found, _ = unmixed_of(at, sheets, plane)
     for region in at.sheet.regions:
         mask = mask_of(at, sheets, region.key).samples[..., 0]
         assert (mask == found.shares_of(found.of_colour(region.id_colour, 8))).all()

@@ -18,6 +18,7 @@ from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.results.file_names import name_of
 from even_palette.core.results.sheet_mesh import (
+    SheetMesh,
     faces_name,
     mesh_of_file,
     mesh_on_sheet,
@@ -86,7 +87,10 @@ PARTS = {
 
 def bake_name(at: Focus, store: Store, bake: Bake) -> str:
     """Names a bake by the mesh, its settings and what its kind reads beside."""
-    found = mesh_on_sheet(at, store)
+    return _name(at, store, bake, mesh_on_sheet(at, store))
+
+
+def _name(at: Focus, store: Store, bake: Bake, found: SheetMesh | None) -> str:
     read = [PARTS[what].name(at, store, bake) for what in sorted(BAKES[bake.kind].reads)]
     told = [found.content_id if found else "", bake.kind, bake.size, bake.padding, bake.samples,
             sorted(bake.values.items()), read]  # fmt: skip
@@ -112,7 +116,7 @@ def bake_of(
     found = mesh_on_sheet(at, store)
     if found is None:
         raise UserError("There is no mesh with UVs on this sheet to bake from; open one in Source.")
-    name, kind = bake_name(at, store, bake), BAKES[bake.kind]
+    name, kind = _name(at, store, bake, found), BAKES[bake.kind]
 
     def make() -> Baked:
         from even_palette.core.mesh.bake import make_bake

@@ -71,9 +71,12 @@ def claims_of(at: Focus, store: Store, progress: Progress = silent, cancel: Canc
             keys,
         )
         print_ = seen
-        classes, shares = store.cache.get(
-            (*given, width, height), lambda: label_classes(print_, regions_of_faces(at, store), len(regions))
-        )
+
+        def by_faces() -> tuple[Samples, Floats]:
+            labels = regions_of_faces(at, store)
+            return label_classes(print_, labels, len(regions))
+
+        classes, shares = store.cache.get((*given, width, height), by_faces)
         tables.append(float32(shares.T))
         indices.append(classes)
         names.append(given)
@@ -105,7 +108,7 @@ def claims_of(at: Focus, store: Store, progress: Progress = silent, cancel: Canc
     claims = Claims(levels, whole, present, name)
     if plane and at.sheet.unmix is not None:
         progress(0.0, "Unmixing")
-        made, made_name = unmixed_of(at, store, cancel)
+        made, made_name = unmixed_of(at, store, plane, cancel)
         return replace(claims, unmixed=made, unmixed_name=made_name, chosen=_chosen(at, made))
     return claims
 

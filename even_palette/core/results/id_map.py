@@ -5,7 +5,7 @@ import numpy as np
 from even_palette.core.arrays import Samples
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
-from even_palette.core.kit.sheet import Region
+from even_palette.core.kit.sheet import Bake, Region, Source
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.id_colours import IdColours, list_id_colours
@@ -22,23 +22,28 @@ LIKE, LIKE_LOSSY = 8, 32
 """Within how many levels (Chebyshev) an ID colour means a pure colour of the map, from clean files and lossy ones."""
 
 
+def _id_map(at: Focus, store: Store) -> Source | Bake | None:
+    """What serves as ID map: a file, or a bake where there is a mesh to make it from."""
+    if source := at.sheet.source(Role.ID):
+        return source
+    there = at.sheet.id_bake and mesh_on_sheet(at, store) is not None
+    return at.sheet.bake(at.sheet.id_bake) if there else None
+
+
 def id_name_of(at: Focus, store: Store) -> str:
     """Names what serves as ID map by what the kit says alone; "" for nothing."""
-    if source := at.sheet.source(Role.ID):
-        return name_of(source)
-    there = at.sheet.id_bake and mesh_on_sheet(at, store) is not None
-    return bake_name(at, store, at.sheet.bake(at.sheet.id_bake)) if there else ""
+    found = _id_map(at, store)
+    if found is None:
+        return ""
+    return name_of(found) if isinstance(found, Source) else bake_name(at, store, found)
 
 
 def id_levels_of(at: Focus, store: Store) -> Plane | None:
     """The ID map in 8 bits, if there is one: a file, or the bake that serves as one."""
-    source = at.sheet.source(Role.ID)
-    if source is not None:
-        plane = plane_of_map(source, store)
-    elif at.sheet.id_bake and mesh_on_sheet(at, store) is not None:
-        plane = bake_of(at, store, at.sheet.bake(at.sheet.id_bake))[0]
-    else:
+    found = _id_map(at, store)
+    if found is None:
         return None
+    plane = plane_of_map(found, store) if isinstance(found, Source) else bake_of(at, store, found)[0]
     if plane.samples.dtype == np.uint8:
         return plane
     key = ("levels", plane.content_id)
@@ -74,10 +79,9 @@ def id_distances_of(at: Focus, store: Store, region: Region) -> Samples | None:
     return store.cache.get(("id distances", id_name_of(at, store), region.id_colour, region.metric), compute)
 
 
-def unmixed_of(at: Focus, store: Store, cancel: CancelToken | None = None) -> tuple[Unmixed, str]:
-    """The unmixed ID map of a sheet that has one and is set to that, and its name. Raises Cancelled."""
-    plane, how = id_levels_of(at, store), at.sheet.unmix
-    assert plane is not None
+def unmixed_of(at: Focus, store: Store, plane: Plane, cancel: CancelToken | None = None) -> tuple[Unmixed, str]:
+    """The ID map in 8 bits of a sheet that is set to that, unmixed, and its name. Raises Cancelled."""
+    how = at.sheet.unmix
     assert how is not None
     listed = id_colours_of(at, store)
     known = np.array([colour.levels for colour in listed.colours], dtype=np.int16).reshape(-1, 3)
@@ -94,12 +98,10 @@ def unmixed_of(at: Focus, store: Store, cancel: CancelToken | None = None) -> tu
 
 def mask_size_of(at: Focus, store: Store) -> tuple[int, int]:
     """Width and height of the masks of the sheet: those of its ID map, else of its base colour."""
-    source = at.sheet.source(Role.ID)
-    if source is None and at.sheet.id_bake and mesh_on_sheet(at, store) is not None:
-        side = at.sheet.bake(at.sheet.id_bake).size
-        return side, side
-    source = source or at.sheet.source(Role.BASE_COLOUR)
-    return size_of_map(source, store) if source else (MESH_SIDE, MESH_SIDE)
+    found = _id_map(at, store) or at.sheet.source(Role.BASE_COLOUR)
+    if isinstance(found, Bake):
+        return found.size, found.size
+    return size_of_map(found, store) if found else (MESH_SIDE, MESH_SIDE)
 
 
 def has_masks(at: Focus, store: Store) -> bool:

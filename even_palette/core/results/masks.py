@@ -5,7 +5,8 @@ and tiles that come out as they were are the same objects, for textures and file
 """
 
 import hashlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from functools import cache
 
 import numpy as np
 
@@ -35,23 +36,25 @@ HALF = 32768
 
 
 def masks_of(
-    at: Focus, store: Store, wanted: Sequence[Wanted], claims: Claims | None = None, cancel: CancelToken | None = None
+    at: Focus,
+    store: Store,
+    wanted: Sequence[Wanted],
+    claims: Callable[[], Claims],
+    cancel: CancelToken | None = None,
 ) -> list[TiledPlane]:
     """The masks of regions after their first steps, (H, W, 1) uint16 each. Raises Cancelled.
 
-    Those that they take are made before them, one by one.
+    Those that they take are made before them, one by one. `claims` gives the claims of the sheet, if any is made.
     """
     names = mask_names_of(at, store)
     numbers = {region.key: number for number, region in enumerate(at.sheet.regions)}
     made: dict[Wanted, TiledPlane] = {}
 
-    def grid(each: Wanted) -> TiledPlane:
-        nonlocal claims
-        claims = claims or claims_of(at, store, cancel=cancel)
-        return TiledPlane(mask_grid(at, store, claims, numbers[each[0]], made, cancel, each[1]))
+    def mask(each: Wanted) -> TiledPlane:
+        return TiledPlane(mask_grid(at, store, claims(), numbers[each[0]], made, cancel, each[1]))
 
     for each in names.in_order(wanted):
-        made[each] = store.cache.get(("mask", names.name(each)), lambda each=each: grid(each))  # type: ignore[misc]
+        made[each] = store.cache.get(("mask", names.name(each)), lambda each=each: mask(each))  # type: ignore[misc]
     return [made[each] for each in wanted]
 
 
@@ -65,10 +68,14 @@ def mask_of(at: Focus, store: Store, region: str, steps: int = MOST_STEPS) -> Ti
     names, wanted = mask_names_of(at, store), (region, steps)
     before = [each for each in names.in_order([wanted]) if each != wanted]
 
+    @cache
+    def claims() -> Claims:
+        return claims_of(at, store)
+
     def compute() -> TiledPlane:
-        made = dict(zip(before, masks_of(at, store, before), strict=True))
+        made = dict(zip(before, masks_of(at, store, before, claims), strict=True))
         number = [other.key for other in at.sheet.regions].index(region)
-        return TiledPlane(mask_grid(at, store, claims_of(at, store), number, made, None, steps))
+        return TiledPlane(mask_grid(at, store, claims(), number, made, None, steps))
 
     return store.cache.get(("mask", names.name(wanted)), compute)
 
@@ -126,7 +133,9 @@ def mask_grid(
 
     own_claims = grid = Grid(height, width, tuple(each_tile(height, width, claimed, cancel)))
     for step in acting(region, steps):
-        if STEPS[step.kind].keeps_islands:
+        if step.paint is not None:
+            grid = _painted(store, grid, step, step.paint, cancel)
+        elif STEPS[step.kind].keeps_islands:
             grid = _kept_to_islands(at, store, own_claims, grid, step.strength, cancel)
         else:
             grid = _stepped(at, store, grid, step, taken, cancel)
@@ -144,8 +153,8 @@ def _stepped(
     kind = STEPS[step.kind]
     values = kind.filled(step.values)
     reach = kind.reach(values)
-    plane = _plane(at, store, step.plane) if step.plane and kind.reads_channel else None
-    plane = paint_of(at, store) if kind.reads_base else plane
+    plane = paint_of(at, store) if kind.reads_base else None
+    plane = _plane(at, store, step.plane) if step.plane and kind.reads_channel else plane
     plane = id_levels_of(at, store) if kind.of_ids else plane
     if kind.reads_region:
         plane = taken[step.region, 0 if kind.claims_only else MOST_STEPS]
@@ -208,8 +217,6 @@ def _stepped(
 
         return store.cache.get(key, compute)
 
-    if step.paint is not None:
-        return _painted(store, before, step, step.paint, cancel)
     if kind.whole:
         return store.cache.get(("whole step", told, before.name), lambda: _whole(before, step, values, cancel))
     made = each_tile(before.height, before.width, source if kind.is_source else edited, cancel)

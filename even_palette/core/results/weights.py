@@ -101,7 +101,7 @@ def make_weights(at: Focus, store: Store, progress: Progress, cancel: CancelToke
     height, width = claims.index.shape
     locks = [region.locked for region in regions]
     stepped = [number for number, region in enumerate(regions) if acting(region) or number in claims.chosen]
-    masks = masks_of(at, store, [(regions[number].key, MOST_STEPS) for number in stepped], claims, cancel)
+    masks = masks_of(at, store, [(regions[number].key, MOST_STEPS) for number in stepped], lambda: claims, cancel)
     grids = {number: mask.grid for number, mask in zip(stepped, masks, strict=True)}
     table = quantize_weights(
         resolve_weights(float32(claims.masks[:, None]) / np.float32(65535), at.sheet.resolve, locks)
