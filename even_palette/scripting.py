@@ -31,7 +31,8 @@ from even_palette.core.kit.recipe_file import content_id, read_recipe, recipe_of
 from even_palette.core.kit.sheet import Source
 from even_palette.core.kit.store import KIT_FILE, KitFolder, as_kept
 from even_palette.core.material.variants import MASTER, resolve
-from even_palette.core.raster.guess import Role, guess_encoding, guess_role
+from even_palette.core.raster.guess import Role, guess_encoding
+from even_palette.core.raster.layouts import guess_map
 from even_palette.core.raster.plane import Encoding, to_levels8
 from even_palette.core.regions.brush import Brush, along
 from even_palette.core.regions.stroke import Effect, stroke_through
@@ -114,16 +115,22 @@ class OpenKit:
         return self.history.undo()
 
     def add_map(self, path: str | Path, role: str = "", encoding: str = "", sheet: str = "") -> str:
-        """Open a map on a sheet, and give its key. Role and encoding are guessed where they are not said."""
+        """Open a map on a sheet, and give its key. Role and encoding are guessed where they are not said.
+
+        Without a role it is guessed, too, what each channel holds; `do("set_layout", …)` says it.
+        """
         place = Path(path).resolve()
         seen = fingerprint(place)
         bare = Source(identifier(place.stem), Role.NONE, str(place), Encoding.DATA, seen.size, seen.sha256)
         plane = plane_of_map(bare, self.results)
         samples = plane.samples
-        told = _one_of(Role, role, "role") if role else guess_role(place, samples)
-        meant = _one_of(Encoding, encoding, "encoding") if encoding else guess_encoding(told, samples)
+        told, guessed, layout = guess_map(place, samples)
+        if role:
+            told, layout = _one_of(Role, role, "role"), ()
+            guessed = guess_encoding(told, samples)
+        meant = _one_of(Encoding, encoding, "encoding") if encoding else guessed
         key = self.at(sheet).key
-        made = replace(bare, role=told, encoding=meant, width=plane.width, height=plane.height)
+        made = replace(bare, role=told, encoding=meant, width=plane.width, height=plane.height, layout=layout)
         self.do(commands.add_map(key, made))
         return next(source.key for source in self.kit.sheet(key).sources if source.path == str(place))
 

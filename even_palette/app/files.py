@@ -27,7 +27,8 @@ from even_palette.core.mesh.files import READABLE as MESHES
 from even_palette.core.mesh.files import is_parted
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.formats import READABLE
-from even_palette.core.raster.guess import Role, guess_encoding, guess_role
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.layouts import guess_map
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.sheet_mesh import mesh_of_file
@@ -113,9 +114,9 @@ class Files(QObject):
                 except UserError as error:
                     troubles.append(str(error))
                     continue
-                role = guess_role(path, samples)
+                role, encoding, layout = guess_map(path, samples)
                 size = {"width": plane.width, "height": plane.height}
-                found.append(replace(bare, role=role, encoding=guess_encoding(role, samples), **size))
+                found.append(replace(bare, role=role, encoding=encoding, layout=layout, **size))
             return found, troubles
 
         def done(result: Found) -> None:
@@ -123,14 +124,14 @@ class Files(QObject):
             for source in found:
                 there = self.document.kit.sheet(sheet)
                 known = any(other.path == source.path for other in there.sources)
-                taken = there.source(source.role) is not None and not known
+                taken = [] if known else [role for role in source.roles if there.given(role) is not None]
                 self.document.do(commands.add_map(sheet, source))
                 if taken:
-                    name = Path(source.path).name
-                    troubles.append(
-                        f"{name} is there without a role, as there is a {source.role} already; "
-                        "say what it is in Source."
-                    )
+                    name, roles = Path(source.path).name, " and ".join(taken)
+                    why = f"without its {roles}, which another map gives"
+                    if source.role in taken:
+                        why = f"without a role, as there is a {roles} already"
+                    troubles.append(f"{name} is there {why}; say what it is in Source.")
             if troubles:
                 self.document.notice.emit(" ".join(troubles))
             self.document.title_changed.emit()

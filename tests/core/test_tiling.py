@@ -169,7 +169,7 @@ def test_bare_brings_normals_back() -> None:
         "map_painted": slots.of(normals[1]), BASE_SLOT: slots.of(PAINT),
     }  # fmt: skip
     grid = {name: PlaneUse(map_plane(name), grid=(3, 3), cells=1) for name in ("atlas", "normal")}
-    pictures = Pictures({"normal": map_plane("painted")}, lambda ref: (24, 24))
+    pictures = Pictures({"normal": (PlaneUse(map_plane("painted")), True)}, lambda ref: (24, 24))
     around = Environment(texel_centres(32, 32), there, pixel=(1 / 32, 0, 0, 1 / 32))
     surface, bare = Coat("surface", {}, grid), Coat("bare", {"what": "all"})
     for coats, wanted in (((surface,), None), ((surface, bare), 0.3)):

@@ -15,7 +15,7 @@ from even_palette.core.graph.slots import Slot
 from even_palette.core.kit.model import Focus
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import LOOKS, Look, picture
-from even_palette.core.results.maps import plane_of_map
+from even_palette.core.results.maps import given_plane
 from even_palette.core.results.prepare_views import sheets_seen
 from even_palette.core.results.sheet_mesh import mesh_on_sheet
 
@@ -52,9 +52,9 @@ def model_points(skins: list[Skin]) -> Floats:
 
 
 def _map(session: Session, at: Focus, role: Role) -> Slot | None:
-    source = at.sheet.source(role)
     try:
-        return slots.of(plane_of_map(source, session.sheets)) if source else None
+        plane = given_plane(at, role, session.sheets)
+        return slots.of(plane) if plane else None
     except NotReady as missing:
         if session.results.make(missing):
             return None

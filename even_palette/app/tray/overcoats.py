@@ -19,8 +19,8 @@ from even_palette.core.raster.guess import Role
 def suited(at: Focus, spec: PlaneSpec) -> PlaneUse | None:
     """The first plane of a sheet that suits a coat: a map of one of its roles, else a bake of one of its kinds."""
     for role in spec.roles:
-        if (source := at.sheet.source(role)) is not None:
-            return PlaneUse(PlaneRef(PlaneKind.MAP, source.key))
+        if (given := at.sheet.given(role)) is not None:
+            return given.use
     for kind in spec.bakes:
         for bake in at.sheet.bakes:
             if bake.kind == kind:

@@ -10,7 +10,8 @@ def upgraded(stored: object) -> object:
     """What an older version saved, in the present format.
 
     Format 1 had one sheet, without a key; format 2 said which sheet was in front, had one coat a region, and knew maps
-    by their roles; format 3 knew parameters and variants by their names; format 4 knew coats by their places.
+    by their roles; format 3 knew parameters and variants by their names; format 4 knew coats by their places; in
+    format 5 all channels of a map were of one role.
     """
     if not isinstance(stored, dict):
         return stored
@@ -26,7 +27,9 @@ def upgraded(stored: object) -> object:
     if stored.get("format") == 3:
         stored = {**_with_keys(stored), "format": 4}
     if stored.get("format") == 4:
-        stored = {**_with_coat_keys(stored), "format": FORMAT}
+        stored = {**_with_coat_keys(stored), "format": 5}
+    if stored.get("format") == 5:
+        stored = {**stored, "format": FORMAT}
     return stored
 
 

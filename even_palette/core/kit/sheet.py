@@ -20,9 +20,10 @@ from even_palette.core.limits import (
     MOST_TOLERANCE,
     MOST_TONES,
 )
-from even_palette.core.material.model import Coat, PlaneRef, PlaneUse, Value
+from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Value
 from even_palette.core.ranges import Key, Natural, Share
 from even_palette.core.raster.guess import Role
+from even_palette.core.raster.layouts import GIVES, Hold
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.packing import Packing
@@ -40,7 +41,8 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A map that the kit reads from a file: absolute path in memory, relative to the kit in kit.json.
 
     `key` is an identifier that stays, whatever the map is called or is for; a sheet has one map of a role at the most.
-    Width and height are in texels, 0 where they are not known yet.
+    Where channels hold different things, `layout` says what each of them holds, and has roles of its own. Width and
+    height are in texels, 0 where they are not known yet.
     """
 
     key: Key
@@ -51,6 +53,21 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     sha256: str = ""
     width: Natural = 0
     height: Natural = 0
+    layout: Annotated[tuple[Hold, ...], Meta(max_length=4)] = ()
+
+    @property
+    def roles(self) -> list[Role]:
+        """The roles that the map has for its sheet, as a whole and by its channels."""
+        whole = [] if self.role == Role.NONE else [self.role]
+        return whole + [GIVES[hold] for hold in self.layout if hold in GIVES]
+
+
+class Given(msgspec.Struct, frozen=True):
+    """What gives a role to a sheet: a map as a `whole`, or one of its channels as a number."""
+
+    source: Source
+    use: PlaneUse
+    whole: bool
 
 
 class Box(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -206,6 +223,19 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     def source(self, role: Role) -> Source | None:
         """The map of a role, if there is one."""
         return next((source for source in self.sources if source.role == role), None)
+
+    def given(self, role: Role) -> Given | None:
+        """What gives a role: the map of that role, else a channel that holds it."""
+        for source in self.sources:
+            if source.role == role:
+                return Given(source, PlaneUse(PlaneRef(PlaneKind.MAP, source.key)), whole=True)
+        for source in self.sources:
+            for channel, hold in enumerate(source.layout):
+                if GIVES.get(hold) == role:
+                    turned = hold == Hold.SMOOTHNESS
+                    use = PlaneUse(PlaneRef(PlaneKind.MAP, source.key), channel=channel, invert=turned)
+                    return Given(source, use, whole=False)
+        return None
 
     def map(self, key: str) -> Source:
         """The map with this key. Raises KeyError if there is none."""

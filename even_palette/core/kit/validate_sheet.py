@@ -10,7 +10,6 @@ from even_palette.core.kit.sheet import Bake, Region, Sheet, Step, Tone
 from even_palette.core.kit.validate_coats import check_coats, check_plane_use
 from even_palette.core.material.model import PlaneKind, PlaneRef
 from even_palette.core.mesh.bakes import BAKES
-from even_palette.core.raster.guess import Role
 from even_palette.core.regions.steps import STEPS
 from even_palette.core.tones.kinds import TONES
 
@@ -27,7 +26,7 @@ def check_sheet(sheet: Sheet) -> None:
     """Raise UserError for a sheet that does not hold together, but for its tones (see `check_tones`)."""
     distinct("region name", [region.name for region in sheet.regions])
     distinct("map", [source.key for source in sheet.sources])
-    distinct("role of a map", [source.role for source in sheet.sources if source.role != Role.NONE])
+    distinct("role of a map", [role for source in sheet.sources for role in source.roles])
     check_coats(f"sheet “{sheet.name[:40]}”", sheet.overcoats)
     for region in sheet.regions:
         _check_region(region)

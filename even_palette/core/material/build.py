@@ -208,8 +208,11 @@ class _Builder:
         """An output as the sheet's maps say, or its default."""
         if name not in self.reads.pictures.maps:
             return OUTPUTS[name].node
-        texel = self.reads.sampled(self.reads.pictures.maps[name], SMOOTH)
-        return texel["xyz"] if OUTPUTS[name].type == Type.VEC3 else texel["x"]
+        use, whole = self.reads.pictures.maps[name]
+        if OUTPUTS[name].type == Type.VEC3 and whole:
+            return self.reads.sampled(use.plane, SMOOTH)["xyz"]
+        value = self.reads.value(use)
+        return nodes.join(value, value, value) if OUTPUTS[name].type == Type.VEC3 else value
 
     def dressed(self, region: Dressed, base: Mapping[str, Node], unclipped: list[Node]) -> dict[str, Node]:
         """The outputs after all coats of a region; the colour that each coat makes is added to `unclipped`."""

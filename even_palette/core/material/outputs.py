@@ -39,7 +39,7 @@ OUTPUTS: dict[str, Output] = {
         Output("emission", "Emission", Type.VEC3, (0.0, 0.0, 0.0), Role.EMISSION, "light that it gives, linear"),
         Output("metalness", "Metalness", Type.FLOAT, (0.0,), Role.METALNESS, "0 for paint, 1 for metal"),
         Output("roughness", "Roughness", Type.FLOAT, (0.6,), Role.ROUGHNESS, "0 for a mirror, 1 for chalk"),
-        Output("clear_coat", "Clear coat", Type.FLOAT, (0.0,), None, "strength of a layer of varnish"),
+        Output("clear_coat", "Clear coat", Type.FLOAT, (0.0,), Role.CLEAR_COAT, "strength of a layer of varnish"),
         Output("occlusion", "Occlusion", Type.FLOAT, (1.0,), Role.OCCLUSION, "1 where the sky is seen"),
         Output(NORMAL, "Normal", Type.VEC3, (0.5, 0.5, 1.0), Role.NORMAL, "in tangent space, green up: (n + 1) / 2"),
         Output("opacity", "Opacity", Type.FLOAT, (1.0,), Role.OPACITY, "1 where nothing shines through"),

@@ -39,11 +39,12 @@ class SlotUse:
 class Pictures:
     """What a material must know of the planes of a sheet beside what coats say.
 
-    `maps` are those of surface values, by the output that they set; `size` gives width and height of a plane, entries
-    and rows of a strip. Where the base is `grey`, one number a texel stands in its place, encoded.
+    `maps` are those of surface values, by the output that they set, each with whether all of its channels count;
+    `size` gives width and height of a plane, entries and rows of a strip. Where the base is `grey`, one number a texel
+    stands in its place, encoded.
     """
 
-    maps: Mapping[str, PlaneRef] = field(default_factory=dict)
+    maps: Mapping[str, tuple[PlaneUse, bool]] = field(default_factory=dict)
     size: Callable[[PlaneRef], tuple[int, int]] = lambda ref: (1, 1)
     grey: bool = False
 

@@ -22,6 +22,7 @@ class Role(StrEnum):
     HEIGHT = "height"
     EMISSION = "emission"
     OPACITY = "opacity"
+    CLEAR_COAT = "clear coat"
     NONE = "no role"
 
 
@@ -34,6 +35,7 @@ ROLE_WORDS = {
     Role.HEIGHT: ("height", "displacement", "disp", "bump", "h"),
     Role.EMISSION: ("emission", "emissive", "glow", "emit", "e"),
     Role.OPACITY: ("opacity", "alpha", "transparency"),
+    Role.CLEAR_COAT: ("clearcoat", "varnish"),
     Role.BASE_COLOUR: ("base", "basecolor", "basecolour", "albedo", "diffuse", "color", "colour", "col", "d", "bc"),
 }
 """Words in file names by role, common practice; the later a word stands in the name, the more it counts."""
@@ -41,10 +43,14 @@ ROLE_WORDS = {
 COLOUR_ROLES = (Role.BASE_COLOUR, Role.EMISSION)
 
 
+def words_of(path: Path) -> list[str]:
+    """The words of a file's name in order, in small letters."""
+    return re.findall(r"[a-z]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", path.stem).lower())
+
+
 def guess_role(path: Path, samples: Samples) -> Role:
     """The likeliest role of samples (H, W, C) read from a file of this name."""
-    words = re.findall(r"[a-z]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", path.stem).lower())
-    for word in reversed(words):
+    for word in reversed(words_of(path)):
         for role, names in ROLE_WORDS.items():
             if word in names:
                 return role

@@ -45,6 +45,27 @@ def plane_of_map(source: Source, store: Store) -> Plane:
     return colour_plane(read) if source.role in COLOUR_ROLES else read
 
 
+def given_plane(at: Focus, role: Role, store: Store) -> Plane | None:
+    """What gives a role to a sheet: the plane of a map, or one channel of it, smoothness turned; None for nothing.
+
+    Raises UserError if its file cannot be read.
+    """
+    given = at.sheet.given(role)
+    if given is None:
+        return None
+    whole = plane_of_map(given.source, store)
+    if given.whole:
+        return whole
+    channel, turned = min(given.use.channel, whole.channels - 1), given.use.invert
+
+    def cut() -> Plane:
+        samples = np.ascontiguousarray(whole.samples[..., channel : channel + 1])
+        most = 1 if samples.dtype.kind == "f" else np.iinfo(samples.dtype).max
+        return Plane(np.asarray(most - samples, samples.dtype) if turned else samples, Encoding.DATA)
+
+    return store.cache.get(("channel", whole.content_id, channel, turned), cut)
+
+
 def known_map(source: Source, store: Store) -> Plane | None:
     """The plane of a map as it was read, if it was."""
     found: Plane | None = store.cache.peek(("plane", name_of(source)))

@@ -12,7 +12,7 @@ from even_palette.core.material.build import Dressed, Material, build_material, 
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Coat, Colour, Setting
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
-from even_palette.core.material.plane_reads import Pictures, map_plane
+from even_palette.core.material.plane_reads import Pictures
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.regions.packing import Packing, PackingPlan
 from even_palette.core.results.base_colour import has_grey_base
@@ -29,9 +29,9 @@ def pictures_of(at: Focus, store: Store) -> Pictures:
     """What a material must know of the planes of a sheet: maps by the output that they set, sizes, and the base."""
     found = {}
     for name, output in OUTPUTS.items():
-        source = at.sheet.source(output.role) if output.role and name != COLOUR else None
-        if source is not None:
-            found[name] = map_plane(source.key)
+        given = at.sheet.given(output.role) if output.role and name != COLOUR else None
+        if given is not None:
+            found[name] = given.use, given.whole
     return Pictures(found, lambda ref: plane_size(at, store, ref), has_grey_base(at))
 
 

@@ -19,7 +19,15 @@ from even_palette.core.kit.commands.coats import (
     switch_coat,
     unbind,
 )
-from even_palette.core.kit.commands.maps import add_map, point_map_to, remove_map, set_encoding, set_role, without_plane
+from even_palette.core.kit.commands.maps import (
+    add_map,
+    point_map_to,
+    remove_map,
+    set_encoding,
+    set_layout,
+    set_role,
+    without_plane,
+)
 from even_palette.core.kit.commands.meshes import (
     add_bake,
     add_box,
@@ -201,6 +209,7 @@ __all__ = [
     "set_id_bake",
     "set_id_colour",
     "set_keyed",
+    "set_layout",
     "set_locked",
     "set_lowest_mip",
     "set_metric",

@@ -25,29 +25,35 @@ from even_palette.core.material.model import (
     PlaneUse,
 )
 from even_palette.core.raster.formats import is_lossy
-from even_palette.core.raster.guess import Role
+from even_palette.core.raster.guess import COLOUR_ROLES, Role
+from even_palette.core.raster.layouts import GIVES, Hold
 from even_palette.core.raster.plane import Encoding
 
 
 def add_map(sheet: str, source: Source) -> Command:
     """Take a map into a sheet. A map of the same file is renewed; no other map is displaced.
 
-    The key is made unique. Where another map has the role already, the new one is there without a role.
+    The key is made unique. What another map gives already, the new one does not: it is there without that role.
     """
 
     def apply(kit: Kit) -> Kit:
         old = kit.sheet(sheet)
         same = next((other for other in old.sources if other.path == source.path), None)
         if same is not None:
-            kept = replace(source, key=same.key, role=same.role, encoding=same.encoding)
+            kept = replace(source, key=same.key, role=same.role, encoding=same.encoding, layout=same.layout)
             return kit.with_sheet(replace(old, sources=change_one(old.sources, lambda s: s is same, lambda _: kept)))
         if len(old.sources) >= MOST_MAPS:
             raise UserError(f"A sheet holds at most {MOST_MAPS} maps.")
-        role = source.role if old.source(source.role) is None else Role.NONE
-        made = replace(source, key=new_key(kit, source.key), role=role)
+        role = source.role if old.given(source.role) is None else Role.NONE
+        free = tuple(Hold.NOTHING if _is_given(old, hold) else hold for hold in source.layout)
+        made = replace(source, key=new_key(kit, source.key), role=role, layout=free)
         return kit.with_sheet(_with_way_of_keying(replace(old, sources=(*old.sources, made)), old))
 
     return Command(f"Open {source.role}" if source.role != Role.NONE else "Open map", apply)
+
+
+def _is_given(sheet: Sheet, hold: Hold) -> bool:
+    return hold in GIVES and sheet.given(GIVES[hold]) is not None
 
 
 def _with_way_of_keying(sheet: Sheet, before: Sheet) -> Sheet:
@@ -70,7 +76,10 @@ def remove_map(sheet: str, key: str) -> Command:
 
 
 def set_role(sheet: str, key: str, role: Role) -> Command:
-    """Say what a map is; a map that had that role before takes the old one."""
+    """Say what a map is in all of its channels; a map that had that role before takes the old one.
+
+    A channel that gave the role holds nothing any more. What lies beside colour stays beside colour.
+    """
 
     def apply(kit: Kit) -> Kit:
         old = kit.sheet(sheet)
@@ -78,13 +87,42 @@ def set_role(sheet: str, key: str, role: Role) -> Command:
 
         def change(source: Source) -> Source:
             if source.key == key:
-                return replace(source, role=role)
+                beside = source.layout if Hold.COLOUR in source.layout and role in COLOUR_ROLES else ()
+                return replace(source, role=role, layout=beside)
             taken = source.role == role and role != Role.NONE
-            return replace(source, role=before) if taken else source
+            return replace(_without_roles(source, [role]), role=before if taken else source.role)
 
         return kit.with_sheet(_with_way_of_keying(replace(old, sources=tuple(map(change, old.sources))), old))
 
     return Command(f"Call it {role}", apply)
+
+
+def set_layout(sheet: str, key: str, layout: tuple[Hold, ...]) -> Command:
+    """Say what each channel of a map holds, from the first; () where all are what its role says.
+
+    What it gives now, no other map of the sheet does. A map that holds colour keeps its role of colour, or becomes the
+    base colour where there is none; any other has just the roles of its channels.
+    """
+
+    def apply(kit: Kit) -> Kit:
+        old = kit.sheet(sheet)
+        map_, given = old.map(key), [GIVES[hold] for hold in layout if hold in GIVES]
+        role = map_.role
+        if Hold.COLOUR in layout and role not in COLOUR_ROLES:
+            role = Role.BASE_COLOUR if old.source(Role.BASE_COLOUR) is None else Role.NONE
+        elif layout and Hold.COLOUR not in layout:
+            role = Role.NONE
+        changed = replace(map_, role=role, layout=layout)
+        sources = tuple(changed if source.key == key else _without_roles(source, given) for source in old.sources)
+        return kit.with_sheet(replace(old, sources=sources))
+
+    return Command("Say what channels hold", apply)
+
+
+def _without_roles(source: Source, roles: list[Role]) -> Source:
+    """The map, none of whose channels gives one of these roles, nor itself as a whole."""
+    layout = tuple(Hold.NOTHING if GIVES.get(hold) in roles else hold for hold in source.layout)
+    return replace(source, role=Role.NONE if source.role in roles else source.role, layout=layout)
 
 
 def set_encoding(sheet: str, key: str, encoding: Encoding) -> Command:
