@@ -63,9 +63,11 @@ def main() -> None:
         window.grab().save(str(PICTURES / f"{name}.png"))
         print(name)
 
-    for stage, name in ((1, "1-source"), (3, "3-masks")):
-        window.enter_stage(stage - 1)
-        picture(name)
+    window.enter_stage(0)
+    stand.set_look(Look("channel", map="occlusion_roughness_metalness", channel=1))
+    picture("1-source")
+    window.enter_stage(2)
+    picture("3-masks")
     window.enter_stage(6)
     window.tray.panel("Proof").index_maps.setCurrentRow(0)
     window.ledge.page("Proof").survival.start()

@@ -27,6 +27,7 @@ from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
+from even_palette.core.raster.layouts import guess_map
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.dividing import new_regions, scatter_split
@@ -63,11 +64,10 @@ def _sheets() -> list[DemoSheet]:
     return [
         DemoSheet(
             "Ferry tug", "ferry_tug", tug_mesh.tug_mesh, tug_mesh.ID_COLOURS,
-            {Role.BASE_COLOUR: tug.base_plane(), Role.NORMAL: finish["normal"], Role.ROUGHNESS: finish["roughness"],
-             Role.METALNESS: finish["metalness"]},
+            {Role.BASE_COLOUR: tug.base_plane(), Role.NORMAL: finish["normal"]},
             (Bake("id_colours", "id_colours", 1024, 16, 4), Bake("occlusion", "occlusion", 1024, 16, 2),
              Bake("shell_ids", "shell_ids", 1024, 16, 1)),
-            {"dirt": tug.dirt_plane()},
+            {"occlusion_roughness_metalness": finish["packed"], "dirt": tug.dirt_plane()},
         ),
         DemoSheet(
             "Oar and crate", "oar_and_crate", cargo.cargo_mesh, cargo.ID_COLOURS,
@@ -222,8 +222,9 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
         write_plane(path, plane)
         seen = fingerprint(path)
         told = Source(
-            name, Role.NONE, str(path.resolve()), plane.encoding, seen.size, seen.sha256, plane.width, plane.height
-        )
+            name, Role.NONE, str(path.resolve()), plane.encoding, seen.size, seen.sha256, plane.width, plane.height,
+            guess_map(path, plane.samples)[2],
+        )  # fmt: skip
         history.do(commands.add_map(key, told))
     if sheet.mesh is None:
         if sheet.id_colours:

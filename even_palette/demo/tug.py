@@ -1,4 +1,4 @@
-"""The ferry tug's sheet: base colour painted over bare timber, with normal, roughness and metalness."""
+"""The ferry tug's sheet: base colour painted over bare timber, with normal, occlusion, roughness and metalness."""
 
 from functools import cache
 
@@ -75,10 +75,11 @@ def dirt_plane() -> Plane:
 
 
 def finish_planes() -> dict[str, Plane]:
-    """Normal (tangent space, green up), roughness and metalness, 8 bit, from the same planks, gaps and chips."""
+    """Normal (tangent space, green up), and occlusion, roughness and metalness packed in one file, 8 bit, all from the
+    same planks, gaps and chips."""
     shape = (SIDE, SIDE)
     chips = layered(shape, (26.0, 34.0), 19, 5)
-    rough, metal, height = np.full(shape, 0.85), np.zeros(shape), np.zeros(shape)
+    rough, metal, height, open_ = np.full(shape, 0.85), np.zeros(shape), np.zeros(shape), np.ones(shape)
     for index, part in enumerate(PAINTS):
         inside = _shape(part)
         _, gaps = _relief(part, 100 + index)
@@ -86,14 +87,15 @@ def finish_planes() -> dict[str, Plane]:
         rough[inside] = (ROUGH[part] + (0.9 - ROUGH[part]) * 0.7 * worn)[inside]
         metal[inside] = METAL.get(part, 0.0) * (1 - 0.6 * worn)[inside]
         height[inside] = (-1.6 * gaps - 0.5 * worn)[inside]
+        open_[inside] = (1 - 0.55 * gaps)[inside]
     height = soften(float32(height), 0.8) + 0.25 * layered(shape, (3.0, 30.0), 11, 2)
     down, right = np.asarray(np.gradient(height, axis=0)), np.asarray(np.gradient(height, axis=1))
     slope = np.stack([-right, down, np.ones(shape)], axis=-1)
     slope /= np.linalg.norm(slope, axis=-1, keepdims=True)
+    packed = np.stack([soften(float32(open_), 1.5), rough, metal], axis=-1)
     return {
         "normal": Plane(to_levels8(float32(slope * 0.5 + 0.5)), Encoding.DATA),
-        "roughness": Plane(to_levels8(float32(rough))[..., None], Encoding.DATA),
-        "metalness": Plane(to_levels8(float32(metal))[..., None], Encoding.DATA),
+        "packed": Plane(to_levels8(float32(packed)), Encoding.DATA),
     }
 
 

@@ -301,7 +301,7 @@ def test_outputs_mix_by_weights_where_a_region_sets_them(blending: Blending) -> 
     ]
     over = Dressed("over", "", (Coat("repaint", {"colour": (1.0, 1.0, 1.0), "strength": 0.5}),), mean)
     material = build_material(
-        regions, [], blending, overcoats=over, pictures=Pictures({"roughness": map_plane("rough")})
+        regions, [], blending, overcoats=over, pictures=Pictures({"roughness": (PlaneUse(map_plane("rough")), True)})
     )
     plan = PackingPlan(Packing.ARRAY, ("r0", "r1"))
     there = {
@@ -476,7 +476,8 @@ def test_finish_over_a_map() -> None:
         ("add", np.minimum(rough + 0.2, 1)),
     ):
         coat = Coat("finish", {"roughness": 0.2, "way": way})
-        found = worn(Dressed("r", "R", (coat,), ((0.5,) * 3,)), [], Pictures({"roughness": map_plane("rough")}))
+        pictures = Pictures({"roughness": (PlaneUse(map_plane("rough")), True)})
+        found = worn(Dressed("r", "R", (coat,), ((0.5,) * 3,)), [], pictures)
         there = {
             BASE_SLOT: slots.of(Plane(PAINT.copy(), Encoding.SRGB)),
             "map_rough": slots.of(Plane(rough, Encoding.DATA)),

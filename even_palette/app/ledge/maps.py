@@ -21,7 +21,7 @@ class MapsPage(Page):
     def follow_look(self, look: Look) -> None:
         """Mark the map that the stand looks at."""
         base = self.session.at.sheet.source(Role.BASE_COLOUR)
-        if look.kind == "source":
+        if look.kind in ("source", "channel"):
             self.maps.mark(look.map or (base.key if base else ""))
 
 

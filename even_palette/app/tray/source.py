@@ -19,6 +19,7 @@ from even_palette.app.controls import ShortList, choice, empty, label, patterns,
 from even_palette.app.files import FILTER, MESH_FILTER
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
+from even_palette.app.tray.layout_rows import LayoutRows
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
@@ -27,7 +28,8 @@ from even_palette.core.kit.sheet import Source
 from even_palette.core.mesh.files import WRITABLE
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
-from even_palette.core.raster.plane import Encoding
+from even_palette.core.raster.layouts import layout_name
+from even_palette.core.raster.plane import Encoding, Plane, colour_plane
 from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import known_map
 from even_palette.core.results.regions_from_masks import regions_from_masks
@@ -97,7 +99,7 @@ class SourcePanel(Panel):
 
     def follow_look(self, look: Look) -> None:
         """Choose the map that the stand looks at."""
-        if look.kind != "source":
+        if look.kind not in ("source", "channel"):
             return
         base = self.session.at.sheet.source(Role.BASE_COLOUR)
         key = look.map or (base.key if base else "")
@@ -108,10 +110,7 @@ class SourcePanel(Panel):
     def _list_files(self) -> None:
         """List maps, then meshes; what has come since the last time is chosen."""
         at = self.session.at
-        listed = [
-            (("map", source.key), f"{Path(source.path).name}  ·  {source.role or 'no role'}")
-            for source in at.sheet.sources
-        ]
+        listed = [(("map", source.key), f"{Path(source.path).name}  ·  {_what(source)}") for source in at.sheet.sources]
         listed += [
             (("mesh", mesh.key), f"{Path(mesh.path).name}  ·  {'reference' if mesh.reference else 'mesh'}")
             for mesh in at.kit.meshes
@@ -188,12 +187,26 @@ class SourcePanel(Panel):
         self.card.addWidget(name)
         self.card.addWidget(label(self._told(source), "quiet"))
         self.card.addLayout(row(role, encoding, stretch=0))
+        plane = known_map(source, self.session.sheets)
+        if plane is not None and source.role in COLOUR_ROLES:
+            plane = colour_plane(plane)
+        if plane is not None and (plane.channels > 1 or source.layout):
+            self.card.addWidget(self._layout_rows(source, plane))
         split = QPushButton("Regions from channels")
         split.setToolTip("Makes a region of each channel that holds anything: for masks that were made elsewhere")
         split.clicked.connect(lambda: self._split(source.key))
         split.setEnabled(source.role not in COLOUR_ROLES and source.role != Role.ID)
         buttons = row(find, take, remove, split, stretch=3)
         self.card.addLayout(buttons)
+
+    def _layout_rows(self, source: Source, plane: Plane) -> LayoutRows:
+        """What each channel of the map holds."""
+        rows, sheet = LayoutRows(source, plane), self.session.at.key
+        rows.chosen.connect(lambda layout: self.session.do(commands.set_layout(sheet, source.key, layout)))
+        rows.channel_clicked.connect(
+            lambda channel: self.look_wanted.emit(Look("channel", map=source.key, channel=channel))
+        )
+        return rows
 
     def _split(self, key: str) -> None:
         at, sheets = self.session.at, self.session.sheets
@@ -344,6 +357,11 @@ class SourcePanel(Panel):
         name, _ = QFileDialog.getOpenFileName(self, f"Find {source.role}", str(Path(source.path).parent), FILTER)
         if name:
             self.session.files.point_map_to(source.key, Path(name))
+
+
+def _what(source: Source) -> str:
+    """What a map is to its sheet, in words."""
+    return layout_name(source.layout) or source.role
 
 
 def told_of(mesh: Mesh) -> tuple[str, str]:

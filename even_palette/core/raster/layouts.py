@@ -63,6 +63,13 @@ READY = (
 )
 """Common practice; roughness in green and metalness in blue: glTF 2.0, section 3.9.2."""
 
+
+def layout_name(layout: Layout) -> str:
+    """A layout in words: what its channels hold, in order; "" for one that says nothing."""
+    beside = [str(hold) for hold in layout if hold not in (Hold.NOTHING, Hold.COLOUR)]
+    return " + ".join(["colour", *beside]) if Hold.COLOUR in layout else ", ".join(beside)
+
+
 WORDS = {
     Hold.OCCLUSION: ("occlusion", "ao", "occ"),
     Hold.ROUGHNESS: ("roughness", "rough"),
@@ -114,7 +121,10 @@ def guess_layout(path: Path, samples: Samples, role: Role) -> Layout:
 
 
 def _beside_colour(words: list[str], samples: Samples) -> Layout:
-    """Colour, and what the alpha beside it holds: height where the name says so; opacity unless it is 1 all over."""
+    """Colour, and what the alpha beside it holds: height where the name says so; opacity unless it is 1 all over.
+
+    Grey with alpha is read as colour with alpha.
+    """
     count = samples.shape[2]
     if count not in (2, 4):
         return ()
@@ -123,7 +133,7 @@ def _beside_colour(words: list[str], samples: Samples) -> Layout:
     if bool((alpha >= whole).all()):
         return ()
     high = any(word in WORDS[Hold.HEIGHT] for word in words)
-    return (*(Hold.COLOUR,) * (count - 1), Hold.HEIGHT if high else Hold.OPACITY)
+    return Hold.COLOUR, Hold.COLOUR, Hold.COLOUR, Hold.HEIGHT if high else Hold.OPACITY
 
 
 def _in_channels(told: list[Hold], count: int) -> list[Hold]:

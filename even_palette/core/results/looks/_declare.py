@@ -19,7 +19,7 @@ class Look:
     Of a region's mask, how it is after its first `steps`, before overlaps are resolved. `map` is the key of a map, ""
     for the base colour, or of a tone; `output` one of OUTPUTS, as the variant has it. Of an index map, where the
     `entry` occurs. Of two variants, how far the `other` one's colour is away. How far a `coat` of an
-    `owner`, by its place, acts in a variant.
+    `owner`, by its place, acts in a variant. Of a map, one `channel`, by its number.
     """
 
     kind: str = "result"
@@ -33,6 +33,7 @@ class Look:
     other: str = MASTER
     coat: int = 0
     owner: SheetOwner = ""
+    channel: int = 0
 
 
 @dataclass(frozen=True)

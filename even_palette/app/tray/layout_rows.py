@@ -1,0 +1,83 @@
+"""What the channels of a map hold: one line a channel with its picture, and layouts that are ready."""
+
+import numpy as np
+from PyQt6.QtCore import QSize, pyqtSignal
+from PyQt6.QtGui import QIcon, QPixmap
+from PyQt6.QtWidgets import QToolButton, QVBoxLayout, QWidget
+
+from even_palette.app import plain
+from even_palette.app.controls import choice, label, row, show_choice
+from even_palette.app.stand.renderer import to_image
+from even_palette.core.arrays import Levels
+from even_palette.core.kit.sheet import Source
+from even_palette.core.raster.guess import COLOUR_ROLES, Role
+from even_palette.core.raster.layouts import READY, Hold, Layout
+from even_palette.core.raster.plane import Plane, to_levels8
+
+PICTURE_PX = 28
+LETTERS = "RGBA"
+AS_ITS_ROLE = "As its role says"
+
+
+class LayoutRows(QWidget):
+    """`chosen` gives the layout that was chosen, `channel_clicked` the number of the channel that is to be seen."""
+
+    chosen = pyqtSignal(tuple)
+    channel_clicked = pyqtSignal(int)
+
+    def __init__(self, source: Source, plane: Plane) -> None:
+        super().__init__()
+        coloured, count = source.role in COLOUR_ROLES, plane.channels
+        self._layout = _filled(source.layout or (Hold.COLOUR,) * (3 if coloured else 0), count)
+        fitting = [each for each in READY if len(each.holds) <= count and coloured == (Hold.COLOUR in each.holds)]
+        ready = [(each.name, _filled(each.holds, count)) for each in fitting]
+        self.ready = choice("Layout", [(AS_ITS_ROLE, ()), *ready])
+        self.ready.setToolTip("What the channels hold, as it is often packed; or say it of each channel below")
+        if source.layout and self._layout not in dict(ready).values():
+            self.ready.addItem("As said below", self._layout)
+        show_choice(self.ready, self._layout if source.layout else ())
+        self.ready.activated.connect(lambda i: self.chosen.emit(self.ready.itemData(i)))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addLayout(row(label("Channels", "section"), self.ready, stretch=1))
+        self.holds, self.pictures = [], []
+        for channel in range(plane.channels):
+            picture = QToolButton()
+            picture.setIcon(QIcon(QPixmap.fromImage(to_image(small_channel(plane, channel)))))
+            picture.setIconSize(QSize(PICTURE_PX, PICTURE_PX))
+            picture.setAccessibleName(f"Look at channel {LETTERS[channel]}")
+            picture.setToolTip(plain.tip(f"Look at channel {LETTERS[channel]} on the stand, as grey"))
+            picture.clicked.connect(lambda _, channel=channel: self.channel_clicked.emit(channel))
+            box = choice(f"What channel {LETTERS[channel]} holds", [(_name(hold), hold) for hold in Hold])
+            show_choice(box, self._layout[channel])
+            if not source.layout and not coloured:
+                box.setCurrentIndex(-1)
+                box.setPlaceholderText(_name(source.role))
+            box.activated.connect(lambda i, channel=channel, box=box: self._choose(channel, box.itemData(i)))
+            letter = label(LETTERS[channel])
+            letter.setFixedWidth(14)
+            column.addLayout(row(letter, picture, box, stretch=2))
+            self.holds.append(box)
+            self.pictures.append(picture)
+
+    def _choose(self, channel: int, hold: Hold) -> None:
+        layout = list(self._layout)
+        layout[channel] = hold
+        self.chosen.emit(tuple(layout))
+
+
+def _name(what: Hold | Role) -> str:
+    return what.value[:1].upper() + what.value[1:]
+
+
+def _filled(layout: Layout, count: int) -> Layout:
+    return (*layout, *(Hold.NOTHING,) * (count - len(layout)))[:count]
+
+
+def small_channel(plane: Plane, channel: int) -> Levels:
+    """A channel made small by leaving out texels, (h, w, 3) uint8: quick enough for a thread that must answer."""
+    step = max(1, max(plane.width, plane.height) // PICTURE_PX)
+    cut = plane.samples[step // 2 :: step, step // 2 :: step, channel : channel + 1]
+    most = 1.0 if cut.dtype.kind == "f" else float(np.iinfo(cut.dtype).max)
+    return np.repeat(to_levels8(np.asarray(cut / most, np.float32)), 3, axis=2)
