@@ -56,6 +56,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
+    from even_palette.core.kit.output_plan import PATTERN, READY
     from even_palette.core.raster.formats import OFFERED, OFFERED_16
 
     parser = _Parser(
@@ -106,6 +107,20 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--size", type=_size, default=0, metavar="N", help="width in texels; else the sheet's own")
     command.add_argument("--format", default="png", choices=("png", "exr", "tga", "tif"), help="format of the maps")
     command.set_defaults(run=_render)
+
+    command = commands.add_parser("write", help="maps by an output plan: what goes into which channel of which file")
+    command.add_argument("kit", type=Path)
+    command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the maps")
+    command.add_argument(
+        "--plan", default="separate", metavar="PLAN", help=f"{', '.join(plan.key for plan in READY)}, or a file of JSON"
+    )
+    command.add_argument("--variant", action="append", metavar="V", help="name or key; without it all, master first")
+    command.add_argument("--sheet", action="append", metavar="S", help="name or key; without it all")
+    command.add_argument("--size", type=_size, default=0, metavar="N", help="width in texels; else the sheet's own")
+    command.add_argument("--suffix", default=".png", choices=OFFERED, help="format of the maps")
+    command.add_argument("--bits", type=int, default=8, choices=(8, 16), help="depth of a channel; EXR holds floats")
+    command.add_argument("--name", default=PATTERN, metavar="PATTERN", help="file names, with {kit} and {size} as well")
+    command.set_defaults(run=_write)
 
     command = commands.add_parser("ship", help="write the package of a kit")
     command.add_argument("kit", type=Path)
@@ -236,6 +251,22 @@ def _render(options: argparse.Namespace) -> int:
     sizes = write_renders(
         kit, Sheets(), options.to, variants, of_sheets, outputs, options.size, f".{options.format}", _progress()
     )
+    _print_sizes(sizes)
+    return 0
+
+
+def _write(options: argparse.Namespace) -> int:
+    from even_palette.core.kit.output_plan import plan_of
+    from even_palette.core.results.sheets import Sheets
+    from even_palette.core.ship.planned_maps import write_planned
+
+    kit = _kit(options.kit)
+    variants = _chosen("variant", kit.variant_names, options.variant)
+    of_sheets = _chosen("sheet", {sheet.key: sheet.name for sheet in kit.sheets}, options.sheet)
+    sizes = write_planned(
+        kit, Sheets(), plan_of(options.plan), options.to, variants, of_sheets, options.size, options.suffix,
+        options.bits, options.name, _progress(),
+    )  # fmt: skip
     _print_sizes(sizes)
     return 0
 

@@ -27,6 +27,7 @@ from even_palette.core.kit.history import History
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Focus, Kit, Recipe
 from even_palette.core.kit.names import identifier
+from even_palette.core.kit.output_plan import PATTERN, OutputPlan, plan_of
 from even_palette.core.kit.recipe_file import content_id, read_recipe, recipe_of, write_recipe
 from even_palette.core.kit.sheet import Source
 from even_palette.core.kit.store import KIT_FILE, KitFolder, as_kept
@@ -46,6 +47,7 @@ from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.maps import write_bakes, write_masks
 from even_palette.core.ship.mesh_with_ids import write_with_ids
+from even_palette.core.ship.planned_maps import write_planned
 from even_palette.core.ship.render import write_renders
 from even_palette.core.ship.write import ship
 
@@ -179,6 +181,26 @@ class OpenKit:
         chosen = [self.variant(name) for name in variants] or list(self.kit.variant_names)
         keys = [self.at(name).key for name in sheets] or [sheet.key for sheet in self.kit.sheets]
         return write_renders(self.kit, self.results, Path(folder), chosen, keys, outputs, side, suffix)
+
+    def write(
+        self,
+        folder: str | Path,
+        plan: str | Path | OutputPlan = "separate",
+        variants: Sequence[str] = (),
+        sheets: Sequence[str] = (),
+        side: int = 0,
+        suffix: str = ".png",
+        bits: int = 8,
+        pattern: str = PATTERN,
+    ) -> dict[str, int]:
+        """Write maps by an output plan, one that is ready, of a file or your own; the bytes of each file.
+
+        All variants and sheets without a choice (see `write_planned`).
+        """
+        chosen = [self.variant(name) for name in variants] or list(self.kit.variant_names)
+        keys = [self.at(name).key for name in sheets] or [sheet.key for sheet in self.kit.sheets]
+        made = plan if isinstance(plan, OutputPlan) else plan_of(plan)
+        return write_planned(self.kit, self.results, made, Path(folder), chosen, keys, side, suffix, bits, pattern)
 
     def settings(self, variant: str = MASTER) -> dict[str, Any]:
         """The value of every parameter in a variant, by the parameter's name; colours are encoded sRGB 0..1.

@@ -3,6 +3,7 @@
 from collections import Counter
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent, QShowEvent
@@ -49,6 +50,9 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import KIT_FILE
 from even_palette.core.results.sheets import Sheets
 
+if TYPE_CHECKING:
+    from even_palette.app.write_maps import WriteMaps
+
 FRAME_PX, LEAST_STAND_PX = 32, 220
 """What a window manager adds above and below a window, about; and the least height of the stand."""
 
@@ -61,6 +65,7 @@ class Window(QMainWindow):
         self.jobs = Jobs(self)
         self.session = Session(self.jobs, self, sheets)
         self.renderer = Renderer()
+        self._maps: WriteMaps | None = None
         self._build()
         self._build_menus()
         self.pointing = Pointing(self.session, self.stand, self.tray, self.choice, self.readout, self.notice, STAGES)
@@ -120,6 +125,14 @@ class Window(QMainWindow):
         column.addWidget(self.readout)
         self.setCentralWidget(body)
 
+    def write_maps(self) -> None:
+        """Ask which maps shall be written; what asks is built by the first who wants it."""
+        if self._maps is None:
+            from even_palette.app.write_maps import WriteMaps
+
+            self._maps = WriteMaps(self, self.session)
+        self._maps.toggle()
+
     def _fit_ledge(self) -> None:
         """Give the ledge the height that it has in this stage."""
         whole = sum(self.splitter.sizes()) or self.height()
@@ -152,6 +165,8 @@ class Window(QMainWindow):
         self.file_menu.addSeparator()
         self.save_action = add_action(self.file_menu, "Save", keys.Save, self.save)
         add_action(self.file_menu, "Save as…", keys.SaveAs, self.save_as)
+        self.file_menu.addSeparator()
+        add_action(self.file_menu, "Write maps…", "Ctrl+E", self.write_maps)
         self.file_menu.addSeparator()
         add_action(self.file_menu, "Quit", keys.Quit, self.close)
         self.undo_action = add_action(self.edit_menu, "Undo", keys.Undo, self.session.undo)
@@ -193,6 +208,7 @@ class Window(QMainWindow):
         self.checks.changed.connect(self._show_findings)
         self.checks.stage_wanted.connect(self._enter_named)
         tray.stage_wanted.connect(self._enter_named)
+        tray.maps_wanted.connect(self.write_maps)
         self.ledge.changed.connect(self._fit_ledge)
         self.session.view.painter_changed.connect(tray.follow_painter)
         self.ledge.look_wanted.connect(stand.set_look)

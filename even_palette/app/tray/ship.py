@@ -93,6 +93,11 @@ class ShipPanel(Panel):
             self.column.addWidget(widget)
         self.column.addLayout(row(self.variant, self.proof_button, stretch=0))
         self.column.addWidget(self.proof_result)
+        self.maps = QPushButton("Write maps …")
+        self.maps.setToolTip("Full-size maps of outputs, packed as a runtime wants them (Ctrl+E)")
+        self.maps.clicked.connect(self.maps_wanted)
+        self.column.addWidget(label("Maps without a package", "section"))
+        self.column.addWidget(self.maps)
         self.column.addStretch(1)
         session.shown_changed.connect(self.follow)
 

@@ -31,6 +31,7 @@ class Tray(QWidget):
     tool_changed = pyqtSignal()
     box_wanted = pyqtSignal()
     stage_wanted = pyqtSignal(str)
+    maps_wanted = pyqtSignal()
     findings_wanted = pyqtSignal()
 
     def __init__(self, session: Session, renderer: Renderer, choice: Choice, stages: Sequence[Stage]) -> None:
@@ -66,6 +67,7 @@ class Tray(QWidget):
             made.tool_changed.connect(self.tool_changed)
             made.box_wanted.connect(self.box_wanted)
             made.stage_wanted.connect(self.stage_wanted)
+            made.maps_wanted.connect(self.maps_wanted)
             self.session.made.connect(made.follow_made)
             for signal in (self.session.changed, *made.followed):
                 signal.connect(made.follow)
