@@ -31,6 +31,7 @@ from even_palette.core.material.model import (
 from even_palette.core.material.randomise import Spread
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.raster.guess import Role
+from even_palette.core.raster.layouts import Hold
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter, Wrap
 from even_palette.core.regions.keying import Metric
@@ -46,7 +47,7 @@ from even_palette.scripting import command_names
 
 KEYS = {
     "regions": "region", "tone": "tone", "parameter": "parameter", "variant": "variant", "parent": "variant",
-    "mesh": "mesh", "slot": "mesh", "palette": "palette", "ramp": "ramp", "map": "map", "role": "map",
+    "mesh": "mesh", "slot": "mesh", "palette": "palette", "ramp": "ramp", "map": "map", "role": "map", "layout": "map",
     "encoding": "map", "bake": "bake", "sheet": "sheet", "base_tone": "tone",
 }  # fmt: skip
 """What the argument `key` of a command names, by a word of the command's name; regions otherwise."""
@@ -112,6 +113,7 @@ class Chance:
             "unmix": lambda: rng.choice([None, Unmix(rng.choice(list(Mixing)), rng.random() < 0.5)]),
             "metric": lambda: rng.choice(list(Metric)), "how": lambda: rng.choice(list(Resolve)),
             "packing": lambda: rng.choice(list(Packing)), "blending": lambda: rng.choice(list(Blending)),
+            "layout": lambda: tuple(rng.choices(list(Hold), k=rng.randrange(5))),
             "encoding": lambda: rng.choice(list(Encoding)), "role": lambda: rng.choice(list(Role)),
         }  # fmt: skip
         return makers[name]()

@@ -26,7 +26,7 @@ from even_palette.core.kit.validate import check_kit
 from even_palette.core.limits import MOST_MESHES, MOST_REGIONS
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
-from even_palette.core.results.dividing import fresh_id_colours
+from even_palette.core.regions.fresh_colours import fresh_id_colours
 from tests.conftest import kit_of, write_maps
 
 # Regions of a mesh

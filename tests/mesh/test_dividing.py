@@ -25,7 +25,7 @@ from even_palette.core.mesh.files import read_mesh, write_mesh
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.results.bakes import bake_of, known_bake
-from even_palette.core.results.dividing import assign, divide, fresh_id_colours, scatter_split, take_ids
+from even_palette.core.results.dividing import assign, divide, scatter_split, take_ids
 from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file, mesh_on_sheet, regions_of_faces, roots_of
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.shown_ids import shown_ids_of
@@ -319,14 +319,6 @@ def test_findings_of_meshes(tmp_path: Path) -> None:
     assert mesh_on_sheet(replace(kit, meshes=(replace(kit.meshes[0], unwrap=True),)).at(), sheets) is not None
     path.unlink()
     assert "(mesh) is missing" in " ".join(finding.text for finding in find(kit, Sheets()))
-
-
-def test_fresh_id_colours_are_far_apart() -> None:
-    colours = np.array(fresh_id_colours(40, [(220, 40, 40)]))
-    apart = np.abs(colours[:, None] - colours[None]).max(axis=-1)
-    assert apart[~np.eye(40, dtype=bool)].min() >= 45
-    assert np.abs(colours - (220, 40, 40)).max(axis=-1).min() >= 45
-    assert colours.max(axis=-1).min() >= 90
 
 
 def test_mutated_kits_with_meshes(tiles: tuple[History, Sheets], tmp_path: Path) -> None:

@@ -12,7 +12,8 @@ from even_palette.app.tray.elements import ElementsTab
 from even_palette.app.tray.id_colours import IdColoursTab
 from even_palette.core.kit import commands
 from even_palette.core.raster.guess import Role
-from even_palette.core.results.dividing import fresh_id_colours, new_regions
+from even_palette.core.regions.fresh_colours import fresh_id_colours
+from even_palette.core.results.dividing import new_regions
 
 TABS = ("Elements", "ID map", "Bakes")
 
@@ -37,7 +38,12 @@ class RegionsPanel(Panel):
         up.clicked.connect(lambda: self._move(-1))
         down.clicked.connect(lambda: self._move(1))
         remove.clicked.connect(lambda: self.session.do(commands.remove_region(self.session.region)))
-        buttons = row(self.add, up, down, remove)
+        self.pure = tool(
+            "Make ID colours pure", "palette",
+            "Give all regions ID colours anew: pure red, green, blue and so on first. Not where the ID map is a file",
+        )  # fmt: skip
+        self.pure.clicked.connect(lambda: session.do(commands.make_id_colours_pure(session.at.key)))
+        buttons = row(self.add, up, down, remove, self.pure)
         buttons.addStretch(1)
         self.elements = ElementsTab(session, choice)
         self.ids = IdColoursTab(session)
@@ -99,6 +105,7 @@ class RegionsPanel(Panel):
             if self.pages.current != wanted:
                 self._lay_tab(wanted)
         self._refresh_regions()
+        self.pure.setEnabled(bool(at.sheet.regions) and at.sheet.source(Role.ID) is None)
         (self.elements, self.ids, self.bakes)[self.pages.current].refresh()
 
     def _refresh_regions(self) -> None:

@@ -1,8 +1,6 @@
 """Dividing the mesh on a sheet into regions: assigning chosen faces, a region for each element, scatter split."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import product
 
 import numpy as np
 from msgspec.structs import replace
@@ -19,38 +17,12 @@ from even_palette.core.kit.names import Names, identifier, keys_of
 from even_palette.core.kit.sheet import Bake, Region
 from even_palette.core.limits import MOST_REGIONS
 from even_palette.core.mesh.kinds import ElementKind
+from even_palette.core.regions.fresh_colours import fresh_id_colours
 from even_palette.core.results.sheet_mesh import SheetMesh, elements_of, mesh_of_file, mesh_on_sheet, reference_colours
 from even_palette.core.results.store import Store
 
-LEVELS, FINER = (40, 95, 150, 205, 250), tuple(range(24, 256, 33))
-"""Of ID colours that are made here: those of the first are given before any of the finer ones."""
 TOUCH_SHARE = 0.01
 """Shells touch that come within this share of the mesh's diagonal."""
-
-
-def fresh_id_colours(count: int, taken: list[Rgb8]) -> list[Rgb8]:
-    """ID colours as far as possible (Chebyshev) from each other, from those taken and from black; none occurs twice."""
-    found: list[Rgb8] = []
-    for levels in (LEVELS, FINER, range(1, 256, 6)):
-        if len(found) < count:
-            found += _farthest(levels, count - len(found), [*taken, *found, (0, 0, 0), (16, 16, 16)])
-    return found
-
-
-def _farthest(levels: Sequence[int], count: int, used: list[Rgb8]) -> list[Rgb8]:
-    """Colours of these levels, as many as are unlike all that are used and each other; greys are left out."""
-    grid = np.array(list(product(levels, repeat=3)), dtype=np.int16)
-    grid = grid[np.ptp(grid, axis=1) > 50]
-    room = np.full(len(grid), 255, dtype=np.int16)
-    for colour in used:
-        room = np.minimum(room, np.abs(grid - np.array(colour, dtype=np.int16)).max(axis=-1))
-    found: list[Rgb8] = []
-    while len(found) < count and room.any():
-        at = int(room.argmax())
-        red, green, blue = grid[at].tolist()
-        found.append((red, green, blue))
-        room = np.minimum(room, np.abs(grid - grid[at]).max(axis=-1))
-    return found
 
 
 def assign(at: Focus, store: Store, chosen: Bools, region: str) -> Command:

@@ -14,8 +14,9 @@ from even_palette.core.kit.sheet import Step
 from even_palette.core.limits import MOST_REGIONS
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.regions.fresh_colours import fresh_id_colours
 from even_palette.core.regions.steps import Join
-from even_palette.core.results.dividing import fresh_id_colours, new_regions
+from even_palette.core.results.dividing import new_regions
 from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.store import Store
 

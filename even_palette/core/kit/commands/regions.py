@@ -13,6 +13,8 @@ from even_palette.core.kit.names import Names, identifier, keys_of, retire
 from even_palette.core.kit.sheet import Region, Unmix
 from even_palette.core.kit.trees import with_region
 from even_palette.core.limits import MOST_MIP, MOST_REGIONS
+from even_palette.core.raster.guess import Role
+from even_palette.core.regions.fresh_colours import fresh_id_colours
 from even_palette.core.regions.keying import Metric
 from even_palette.core.regions.packing import Packing
 from even_palette.core.regions.weights import Resolve
@@ -81,6 +83,23 @@ def set_id_colour(key: str, colour: Rgb8) -> Command:
     return Command(
         "Change ID colour", lambda kit: with_region(kit, key, lambda region: replace(region, id_colour=colour))
     )
+
+
+def make_id_colours_pure(sheet: str) -> Command:
+    """Give all regions of a sheet ID colours anew: pure ones first (see `regions/fresh_colours`).
+
+    Raises UserError where an ID map is a file, whose colours are what they are.
+    """
+
+    def apply(kit: Kit) -> Kit:
+        old = kit.sheet(sheet)
+        if old.source(Role.ID) is not None:
+            raise UserError("The ID map of this sheet is a file; its colours are what they are.")
+        colours = fresh_id_colours(len(old.regions))
+        regions = tuple(replace(r, id_colour=colour, also=()) for r, colour in zip(old.regions, colours, strict=True))
+        return kit.with_sheet(replace(old, regions=regions))
+
+    return Command("Make ID colours pure", apply)
 
 
 def set_tolerance(key: str, inner: float, outer: float) -> Command:
