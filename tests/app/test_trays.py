@@ -270,8 +270,8 @@ def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     after = demo.stand.texel_at(0.3, 0.2)
     assert after
     assert before.encoded != after.encoded
-    tray.copy_menu.aboutToShow.emit()
-    action = next(action for action in tray.copy_menu.actions() if action.text() == "Ferry tug · Lamp")
+    tray.copy.menu().aboutToShow.emit()
+    action = next(action for action in tray.copy.menu().actions() if action.text() == "Ferry tug · Lamp")
     action.trigger()
     lamp = next(region for region in session.at.sheet.regions if region.name == "Lamp")
     assert lamp.coats[-1] == session.kit.region(hull).coats[1]

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
 from even_palette.app.controls import Fold, choice, empty, label, row, show_choice, tool
@@ -15,6 +15,7 @@ from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.bindings import BindingButton, sharers
 from even_palette.app.tray.cells import CellGrid
 from even_palette.app.tray.coats import CoatList
+from even_palette.app.tray.copy_coat import copy_button
 from even_palette.app.tray.order import Order
 from even_palette.app.tray.overcoats import DEFAULT_OVERCOATS, suited
 from even_palette.app.tray.parameters import ParameterTable
@@ -30,7 +31,6 @@ from even_palette.core.kit.coat_owners import (
     SheetOwner,
     coats_of,
     owner_name,
-    owners_on,
     users_of_all,
 )
 from even_palette.core.kit.commands import Command
@@ -64,11 +64,7 @@ class RecolourPanel(Panel):
             lambda i: session.do(commands.set_coat_kind(session.owner, self.kind.itemData(i), self.coat))
         )
         self.recipe_row = RecipeRow(session)
-        self.copy = tool("Copy coat to", "copy", "Put a copy of the chosen coat on another region, on any sheet")
-        self.copy_menu = QMenu(self.copy)
-        self.copy_menu.aboutToShow.connect(self._fill_copy_menu)
-        self.copy.setMenu(self.copy_menu)
-        self.copy.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.copy = copy_button(session, lambda: self.coat)
         self.see = tool("See where the coat acts", "eye", "Show how far the chosen coat acts at each texel, as grey")
         self.see.setCheckable(True)
         self.see.clicked.connect(self._see)
@@ -180,21 +176,6 @@ class RecolourPanel(Panel):
         empty(self.values)
         self.editors = {}
         self._shape = None
-
-    def _fill_copy_menu(self) -> None:
-        """All other owners of coats; a copy of the chosen coat goes on top of theirs."""
-        session, owner, coat = self.session, self.session.owner, self.coat
-        self.copy_menu.clear()
-        several = len(session.kit.sheets) > 1
-        for sheet in session.kit.sheets:
-            for other in owners_on(sheet):
-                if other == owner:
-                    continue
-                name = owner_name(session.kit, other)
-                text = f"{sheet.name} · {name}" if several and not isinstance(other, Overcoats) else name
-                action = self.copy_menu.addAction(plain.item(text))
-                assert action is not None
-                action.triggered.connect(lambda _, other=other: session.do(commands.copy_coats(owner, [other], [coat])))
 
     # The list of coats
 
