@@ -26,7 +26,7 @@ def test_a_walk_over_all_stages(make_window: Callable[..., Driver], monkeypatch:
         open_demo(driver.window)
         walk.settle()
         driver.window.stand.set_panes(Panes.BOTH)
-        done = [walk.step() for _ in range(220)]
+        done = [walk.step() for _ in range(160)]
         walk.settle()
     assert {f"stage {number}" for number in range(1, 9)} <= set(done)
     assert watch.longest[0] < MOST_S, watch.longest

@@ -54,7 +54,7 @@ def demo() -> Kit:
 def test_demo_player_window_and_reference_agree(demo: Kit, sheets: Sheets, tmp_path: Path) -> None:
     """Every texel of every variant of the demo kit: GLSL player, window at 1:1, fused loop and reference within 1/255.
 
-    The reference is slow: it takes one variant a sheet, another one for each, and the loop stands for it in the others.
+    The reference is slow: it takes one variant a sheet, another one for each; compiling loops takes longest of all.
     """
     ship(demo, sheets, tmp_path / "package")
     renderer = SheetRenderer()
@@ -72,16 +72,19 @@ def test_demo_player_window_and_reference_agree(demo: Kit, sheets: Sheets, tmp_p
         size = (loaded.sheet.width, loaded.sheet.height)
         view = whole_sheet(*size)
         ready, number = SheetRender(part, sheets), demo.sheets.index(sheet)
+        looped = sheet.name in ("Ferry tug", "Quay wall")  # the richest two; all are held in test_same_pictures
         for turn, (key, name) in enumerate({**demo.variant_names, "": ""}.items()):
             look = picture(part, sheets, Look(variant=key))
             played = play_opengl(loaded, name, *size).astype(int)
             assert np.abs(played - renderer.render(look, view)[..., :3]).max() <= 1
-            settings = resolve(demo.parameters, demo.variants, key)
-            fused = ready.render(["colour"], settings, in_levels=True)["colour"]
-            assert np.abs(played - fused).max() <= 1
+            if looped:
+                settings = resolve(demo.parameters, demo.variants, key)
+                fused = ready.render(["colour"], settings, in_levels=True)["colour"]
+                assert np.abs(played - fused).max() <= 1
             if turn == number:
                 assert np.abs(played - play_reference(loaded, name, *size)).max() <= 1
-                assert np.abs(played - render_reference(look, view)).max() <= 1
+                if looped:
+                    assert np.abs(played - render_reference(look, view)).max() <= 1
     with pytest.raises(
         UserError, match="no sheet “Nowhere”; it has Ferry tug, Oar and crate, Reed clump, Painted sign, Quay wall"
     ):

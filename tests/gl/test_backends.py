@@ -529,7 +529,7 @@ def test_the_fused_loop_of_as_many_kinds_of_planes_as_there_may_be() -> None:
     assert np.abs(got[..., 0].astype(int) - wanted * 255).max() <= 1
 
 
-@settings(max_examples=3, phases=GENERATE)
+@settings(max_examples=2, phases=GENERATE)
 @given(dressings())
 def test_the_fused_loop_on_random_materials(
     sheets: Sheets, tmp_path_factory: pytest.TempPathFactory, made: list[commands.Command]
@@ -708,8 +708,10 @@ def test_every_look(renderer: SheetRenderer, history: History, sheets: Sheets, k
     entries = np.array([[20, 20, 20], [200, 90, 40], [90, 120, 200]], np.uint8)
     history.do(commands.add_palette(new_palette("three", "Three", entries)))
     history.do(commands.add_tone("sheet_1", Tone("numbers", "Numbers", "index", palette="three")))
-    tone = "numbers" if kind in ("tone", "entry") else ""
-    look = picture(history.kit.at(), sheets, Look(kind, region="region_2", owner="region_2", map=tone, entry=1))
+    of = {"tone": "numbers", "entry": "numbers", "channel": "base_colour"}.get(kind, "")
+    look = picture(
+        history.kit.at(), sheets, Look(kind, region="region_2", owner="region_2", map=of, entry=1, channel=1)
+    )
     assert difference(renderer, look, whole_sheet(64, 64), filtered) <= 1
     enlarged = View((0.21, 0.33), (1 / 640, 1 / 640), 90, 70)
     drawn = renderer.render(look, enlarged, filtered)[..., :3].astype(int)

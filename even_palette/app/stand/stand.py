@@ -206,7 +206,8 @@ class Stand(QWidget):
         if self.panes != Panes.MODEL:
             try:
                 base = base_colour_of(at, self.session.sheets)
-                painted = at.sheet.source(Role.BASE_COLOUR) is not None
+                source = at.sheet.source(Role.BASE_COLOUR)
+                painted = source is not None and source.plain is None
                 size = (base.width, base.height) if painted else mask_size_of(at, self.session.sheets)
                 self.canvas.show_tiles(self._tiles(at), size)
             except NotReady as missing:

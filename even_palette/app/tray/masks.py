@@ -24,6 +24,7 @@ from even_palette.core.results.looks import Look
 from even_palette.core.results.weights import weights_of
 
 MOST_TOLERANCE = 255
+SIDES = (512, 1024, 2048, 4096, 8192)
 
 
 class MasksPanel(Panel):
@@ -64,6 +65,9 @@ class MasksPanel(Panel):
         self.resolve.activated.connect(
             lambda i: session.do(commands.set_resolve(session.at.key, self.resolve.itemData(i)))
         )
+        self.side = choice("Size of the masks", [("As the base colour", 0), *((f"{n} wide", n) for n in SIDES)])
+        self.side.setToolTip("How fine the masks are, and the weights that ship; an ID map has the size that it has")
+        self.side.activated.connect(lambda i: session.do(commands.set_mask_side(session.at.key, self.side.itemData(i))))
         self.view = choice(
             "Show",
             [("This region's weight", "weight"), ("Sum of masks", "mask_sum"), ("ID colours", "id_colours")],
@@ -103,6 +107,7 @@ class MasksPanel(Panel):
         self.column.addLayout(row(self.region_box, self.lock, stretch=0))
         self.column.addWidget(self.by_tolerances)
         self.column.addLayout(row(label("Overlaps"), self.resolve, stretch=1))
+        self.column.addLayout(row(label("Size"), self.side, stretch=1))
         self.column.addLayout(row(label("Show"), self.view, stretch=1))
         self.column.addWidget(label("Steps of this region", "section"))
         self.column.addWidget(self.steps)
@@ -144,6 +149,8 @@ class MasksPanel(Panel):
             if unmix is None and there:
                 self._show_histogram(region)
         show_choice(self.resolve, at.sheet.resolve)
+        self.side.setEnabled(not there)
+        show_choice(self.side, at.sheet.mask_side)
         self.mip.show_value(at.sheet.lowest_mip)
         self.steps.refresh()
         self._show_figures()

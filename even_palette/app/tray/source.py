@@ -19,7 +19,8 @@ from even_palette.app.controls import ShortList, choice, empty, label, patterns,
 from even_palette.app.files import FILTER, MESH_FILTER
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
-from even_palette.app.tray.layout_rows import LayoutRows
+from even_palette.app.tray.map_card import MapCard, told_of_map, what_it_is
+from even_palette.app.tray.plain_colour import FIRST, PlainColour, plain_button
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
@@ -27,16 +28,11 @@ from even_palette.core.kit.mesh_file import MeshFile, Unit, Up
 from even_palette.core.kit.sheet import Source
 from even_palette.core.mesh.files import WRITABLE
 from even_palette.core.mesh.model import Mesh
-from even_palette.core.raster.guess import COLOUR_ROLES, Role
-from even_palette.core.raster.layouts import layout_name
-from even_palette.core.raster.plane import Encoding, Plane, colour_plane
+from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look
-from even_palette.core.results.maps import known_map
-from even_palette.core.results.regions_from_masks import regions_from_masks
 from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.ship.mesh_with_ids import write_with_ids
 
-ENCODINGS = [("sRGB", Encoding.SRGB), ("Linear", Encoding.LINEAR), ("Data", Encoding.DATA)]
 UNITS = [
     ("Metres", Unit.METRE),
     ("Centimetres", Unit.CENTIMETRE),
@@ -67,6 +63,7 @@ class SourcePanel(Panel):
         self.card.setSpacing(6)
         self._current, self._known = ("", ""), [("", "")]
         self._shape: tuple[object, ...] = ()
+        self._plain: PlainColour | None = None
         self.column.addWidget(self.open_button)
         self.column.addWidget(label("Sheet in front", "section"))
         self.column.addLayout(row(self.sheet_name, self.add_sheet, self.remove_sheet, stretch=0))
@@ -88,14 +85,18 @@ class SourcePanel(Panel):
             self._list_files()
             self._show_card()
             self._shape = self._shape_now()
+        if self._plain is not None:
+            self._plain.show_source(at.sheet.map(self._plain.key))
 
     def _shape_now(self) -> tuple[object, ...]:
         """All that the list and the card show; while only colours change, the widgets that are there stay."""
         at, (kind, key) = self.session.at, self._current
-        told = [self._told(source) for source in at.sheet.sources if (kind, key) == ("map", source.key)]
+        shown = [source for source in at.sheet.sources if (kind, key) == ("map", source.key) and source.plain is None]
+        told = [told_of_map(self.session, source) for source in shown]
         meshes = [self._mesh(mesh) for mesh in at.kit.meshes if (kind, key) == ("mesh", mesh.key)]
         sheets = [(sheet.key, sheet.name) for sheet in at.kit.sheets]
-        return at.key, self._current, at.sheet.sources, at.kit.meshes, told, meshes, sheets
+        sources = [s if s.plain is None else replace(s, plain=FIRST, width=0, height=0) for s in at.sheet.sources]
+        return at.key, self._current, sources, at.kit.meshes, told, meshes, sheets
 
     def follow_look(self, look: Look) -> None:
         """Choose the map that the stand looks at."""
@@ -110,7 +111,7 @@ class SourcePanel(Panel):
     def _list_files(self) -> None:
         """List maps, then meshes; what has come since the last time is chosen."""
         at = self.session.at
-        listed = [(("map", source.key), f"{Path(source.path).name}  ·  {_what(source)}") for source in at.sheet.sources]
+        listed = [(("map", source.key), f"{source.label}  ·  {what_it_is(source)}") for source in at.sheet.sources]
         listed += [
             (("mesh", mesh.key), f"{Path(mesh.path).name}  ·  {'reference' if mesh.reference else 'mesh'}")
             for mesh in at.kit.meshes
@@ -146,6 +147,7 @@ class SourcePanel(Panel):
         at = self.session.at
         kind, key = self._current
         empty(self.card)
+        self._plain = None
         for source in at.sheet.sources:
             if (kind, key) == ("map", source.key):
                 self._map_card(source)
@@ -155,6 +157,8 @@ class SourcePanel(Panel):
         if not key:
             told = "Nothing yet. Maps (images) and meshes (OBJ, PLY, glTF, GLB) can also be dropped on the window."
             self.card.addWidget(label(told, "quiet"))
+        if at.sheet.source(Role.BASE_COLOUR) is None:
+            self.card.addWidget(plain_button(self.session))
 
     def _rename_sheet(self) -> None:
         if self.sheet_name.text() != self.session.at.sheet.name:
@@ -163,64 +167,11 @@ class SourcePanel(Panel):
     # Maps
 
     def _map_card(self, source: Source) -> None:
-        name = label(Path(source.path).name, "section")
-        name.setToolTip(plain.tip(source.path))
-        sheet = self.session.at.key
-        role = choice(f"What {Path(source.path).name} is", [(r.value, r) for r in Role])
-        show_choice(role, source.role)
-        role.activated.connect(lambda i: self.session.do(commands.set_role(sheet, source.key, role.itemData(i))))
-        encoding = choice(f"Encoding of {source.role}", list(ENCODINGS))
-        show_choice(encoding, source.encoding)
-        encoding.activated.connect(
-            lambda i: self.session.do(commands.set_encoding(sheet, source.key, encoding.itemData(i)))
-        )
-        find = tool(f"Find {source.role}", "folder-open", "Use another file for this map")
-        find.clicked.connect(lambda: self._find(source))
-        take = tool(
-            f"Take {source.role} into the kit",
-            "package",
-            "Copy this map into the kit's folder, so that the kit can travel",
-        )
-        take.clicked.connect(lambda: self.session.files.take_in(source.key))
-        remove = tool(f"Remove {source.role}", "trash", "Remove this map from the sheet")
-        remove.clicked.connect(lambda: self.session.do(commands.remove_map(sheet, source.key)))
-        self.card.addWidget(name)
-        self.card.addWidget(label(self._told(source), "quiet"))
-        self.card.addLayout(row(role, encoding, stretch=0))
-        plane = known_map(source, self.session.sheets)
-        if plane is not None and source.role in COLOUR_ROLES:
-            plane = colour_plane(plane)
-        if plane is not None and (plane.channels > 1 or source.layout):
-            self.card.addWidget(self._layout_rows(source, plane))
-        split = QPushButton("Regions from channels")
-        split.setToolTip("Makes a region of each channel that holds anything: for masks that were made elsewhere")
-        split.clicked.connect(lambda: self._split(source.key))
-        split.setEnabled(source.role not in COLOUR_ROLES and source.role != Role.ID)
-        buttons = row(find, take, remove, split, stretch=3)
-        self.card.addLayout(buttons)
-
-    def _layout_rows(self, source: Source, plane: Plane) -> LayoutRows:
-        """What each channel of the map holds."""
-        rows, sheet = LayoutRows(source, plane), self.session.at.key
-        rows.chosen.connect(lambda layout: self.session.do(commands.set_layout(sheet, source.key, layout)))
-        rows.channel_clicked.connect(
-            lambda channel: self.look_wanted.emit(Look("channel", map=source.key, channel=channel))
-        )
-        return rows
-
-    def _split(self, key: str) -> None:
-        at, sheets = self.session.at, self.session.sheets
-        self.session.do_made("Regions", lambda: regions_from_masks(at, sheets, [key]))
-
-    def _told(self, source: Source) -> str:
-        if self.session.files.is_missing(source.path):
-            return "Missing. Point to it with the folder button."
-        plane = known_map(source, self.session.sheets)
-        if plane is None:
-            return "Not read yet."
-        bits = plane.samples.dtype.itemsize * 8
-        kind = "float" if plane.samples.dtype.kind == "f" else "bit"
-        return f"{plane.width} × {plane.height}, {plane.channels} channels, {bits} {kind}"
+        made = MapCard(self.session, source)
+        made.look_wanted.connect(self.look_wanted)
+        made.pick_wanted.connect(self.pick_wanted)
+        self._plain = made.plain
+        self.card.addWidget(made)
 
     # Meshes
 
@@ -352,16 +303,6 @@ class SourcePanel(Panel):
     def _open(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Open maps and meshes", "", FILTER)
         self.session.open_files([Path(name) for name in names])
-
-    def _find(self, source: Source) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, f"Find {source.role}", str(Path(source.path).parent), FILTER)
-        if name:
-            self.session.files.point_map_to(source.key, Path(name))
-
-
-def _what(source: Source) -> str:
-    """What a map is to its sheet, in words."""
-    return layout_name(source.layout) or source.role
 
 
 def told_of(mesh: Mesh) -> tuple[str, str]:

@@ -17,8 +17,8 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     """Maps that are missing or cannot be read, what was noted of them, and shapes that do not go together."""
     shapes = {}
     for source in at.sheet.sources:
-        name = Path(source.path).name
-        if not exists(Path(source.path)):
+        name = source.label
+        if source.plain is None and not exists(Path(source.path)):
             yield Finding("Source", Severity.ERROR, f"{name} ({source.role}) is missing; point to it in Source.")
             continue
         try:

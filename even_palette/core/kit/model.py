@@ -92,7 +92,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     @property
     def files(self) -> list[Source | MeshFile | Recipe]:
         """Everything that is read from files: the maps of all sheets, the meshes, and recipes that live in files."""
-        maps = (source for sheet in self.sheets for source in sheet.sources)
+        maps = (source for sheet in self.sheets for source in sheet.sources if source.plain is None)
         return [*maps, *self.meshes, *(recipe for recipe in self.recipes if recipe.path)]
 
     @property

@@ -1,5 +1,6 @@
 """A sheet: its maps, regions, bakes and tones, as frozen structs."""
 
+from pathlib import PurePath
 from typing import Annotated
 
 import msgspec
@@ -13,6 +14,7 @@ from even_palette.core.limits import (
     MOST_BOXES,
     MOST_COATS,
     MOST_MAPS,
+    MOST_MASK,
     MOST_MIP,
     MOST_PADDING,
     MOST_REGIONS,
@@ -38,7 +40,8 @@ Coats = Annotated[tuple[Coat, ...], Meta(max_length=MOST_COATS)]
 
 
 class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A map that the kit reads from a file: absolute path in memory, relative to the kit in kit.json.
+    """A map that the kit reads from a file: absolute path in memory, relative to the kit in kit.json. Or a `plain`
+    colour in a file's place, of a width and height that were chosen; its path is empty.
 
     `key` is an identifier that stays, whatever the map is called or is for; a sheet has one map of a role at the most.
     Where channels hold different things, `layout` says what each of them holds, and has roles of its own. Width and
@@ -54,6 +57,12 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     width: Natural = 0
     height: Natural = 0
     layout: Annotated[tuple[Hold, ...], Meta(max_length=4)] = ()
+    plain: Rgb8 | None = None
+
+    @property
+    def label(self) -> str:
+        """What it is called: the name of its file, or that it is plain."""
+        return "Plain colour" if self.plain is not None else PurePath(self.path).name
 
     @property
     def roles(self) -> list[Role]:
@@ -180,7 +189,8 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     are put on the whole sheet, after the coats of all regions. With `unmix` the ID map is unmixed, else its colours are
     keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the sheet alone. Weights are
     shipped as `packing` says, the regions of `channels` first, in that order. `tones` are made of its pictures; the one
-    with the key `base_tone` takes the place of the base colour under all coats.
+    with the key `base_tone` takes the place of the base colour under all coats. Masks that no ID map gives are
+    `mask_side` texels wide, 0 for as wide as the base colour.
     """
 
     key: Key
@@ -198,6 +208,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     channels: Annotated[tuple[str, ...], Meta(max_length=MOST_REGIONS)] = ()
     tones: Annotated[tuple[Tone, ...], Meta(max_length=MOST_TONES)] = ()
     base_tone: str = ""
+    mask_side: Annotated[int, Meta(ge=0, le=MOST_MASK)] = 0
 
     def tone(self, key: str) -> Tone:
         """The tone with this key. Raises KeyError if there is none."""

@@ -62,6 +62,10 @@ def _with_paint(kit: Kit, change: Callable[[Paint], Paint]) -> Kit:
 
 def with_files(kit: Kit, change: FileChange) -> Kit:
     """The kit with a change made to everything that is read from files."""
-    sheets = tuple(replace(sheet, sources=tuple(map(change, sheet.sources))) for sheet in kit.sheets)
+
+    def of_map(source: Source) -> Source:
+        return source if source.plain is not None else change(source)
+
+    sheets = tuple(replace(sheet, sources=tuple(map(of_map, sheet.sources))) for sheet in kit.sheets)
     recipes = tuple(change(recipe) if recipe.path else recipe for recipe in kit.recipes)
     return replace(kit, sheets=sheets, meshes=tuple(map(change, kit.meshes)), recipes=recipes)

@@ -6,8 +6,9 @@ from collections import Counter
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
-from even_palette.core.kit.sheet import Bake, Region, Sheet, Step, Tone
+from even_palette.core.kit.sheet import Bake, Region, Sheet, Source, Step, Tone
 from even_palette.core.kit.validate_coats import check_coats, check_plane_use
+from even_palette.core.limits import LEAST_MASK, MOST_SIDE
 from even_palette.core.material.model import PlaneKind, PlaneRef
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.regions.steps import STEPS
@@ -28,6 +29,10 @@ def check_sheet(sheet: Sheet) -> None:
     distinct("map", [source.key for source in sheet.sources])
     distinct("role of a map", [role for source in sheet.sources for role in source.roles])
     check_coats(f"sheet “{sheet.name[:40]}”", sheet.overcoats)
+    for source in sheet.sources:
+        _check_source(source)
+    if sheet.mask_side and sheet.mask_side < LEAST_MASK:
+        raise UserError(f"masks of sheet “{sheet.name[:40]}” are {sheet.mask_side} texels wide; least is {LEAST_MASK}.")
     for region in sheet.regions:
         _check_region(region)
     check_circles(sheet)
@@ -38,6 +43,13 @@ def check_sheet(sheet: Sheet) -> None:
         _check_bake(bake)
     if sheet.id_bake and sheet.id_bake not in [bake.key for bake in sheet.bakes]:
         raise UserError(f"sheet “{sheet.name[:40]}” takes its IDs from a bake that is not there.")
+
+
+def _check_source(source: Source) -> None:
+    if (source.plain is None) != bool(source.path):
+        raise UserError(f"the map “{source.key[:40]}” is neither a file nor a plain colour, or both.")
+    if source.plain is not None and not (0 < source.width <= MOST_SIDE and 0 < source.height <= MOST_SIDE):
+        raise UserError(f"the plain colour “{source.key[:40]}” has no size from 1 to {MOST_SIDE:,}.")
 
 
 def check_tones(sheet: Sheet, palettes: set[str]) -> None:

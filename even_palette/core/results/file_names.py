@@ -8,6 +8,8 @@ from even_palette.core.kit.sheet import Source
 
 def name_of(file: Source | MeshFile) -> str:
     """Names what a file holds, as the kit knows it; one whose content the kit does not know by its time and size."""
+    if isinstance(file, Source) and file.plain is not None:
+        return f"plain {file.plain} {file.width} {file.height}"
     if file.sha256:
         return file.sha256
     try:

@@ -97,11 +97,17 @@ def unmixed_of(at: Focus, store: Store, plane: Plane, cancel: CancelToken | None
 
 
 def mask_size_of(at: Focus, store: Store) -> tuple[int, int]:
-    """Width and height of the masks of the sheet: those of its ID map, else of its base colour."""
-    found = _id_map(at, store) or at.sheet.source(Role.BASE_COLOUR)
-    if isinstance(found, Bake):
-        return found.size, found.size
-    return size_of_map(found, store) if found else (MESH_SIDE, MESH_SIDE)
+    """Width and height of the masks of the sheet: those of its ID map, else as the sheet says, else of its base colour.
+
+    A plain base colour, whose size says nothing of what is on it, has masks of 1024 texels at the least.
+    """
+    found, base = _id_map(at, store), at.sheet.source(Role.BASE_COLOUR)
+    if found is not None:
+        return (found.size, found.size) if isinstance(found, Bake) else size_of_map(found, store)
+    width, height = size_of_map(base, store) if base else (MESH_SIDE, MESH_SIDE)
+    least = MESH_SIDE if base is not None and base.plain is not None else 0
+    side = at.sheet.mask_side or max(width, least)
+    return side, max(1, round(side * height / width))
 
 
 def has_masks(at: Focus, store: Store) -> bool:

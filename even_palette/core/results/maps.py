@@ -4,6 +4,7 @@ from pathlib import Path
 
 import numpy as np
 
+from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.disk.gate import check_memory
 from even_palette.core.errors import FileChanged, UserError
 from even_palette.core.kit.model import Focus
@@ -11,6 +12,7 @@ from even_palette.core.kit.sheet import Source
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane
+from even_palette.core.raster.tiles import Grid, Tile, TiledPlane, make_tile, spots
 from even_palette.core.results.file_names import name_of
 from even_palette.core.results.store import Store
 
@@ -27,6 +29,8 @@ def plane_of_map(source: Source, store: Store) -> Plane:
     """
 
     def read_known() -> Plane:
+        if source.plain is not None:
+            return _plain(source.plain, source.width, source.height)
         found = read_plane(Path(source.path), Encoding.DATA)
         if source.sha256 not in ("", found.known_id):
             raise FileChanged(source.path)
@@ -43,6 +47,16 @@ def plane_of_map(source: Source, store: Store) -> Plane:
         check_memory(Path(source.path).name, texels * (read.channels + ID_BYTES), "keying")
     read = read.with_encoding(source.encoding)
     return colour_plane(read) if source.role in COLOUR_ROLES else read
+
+
+def _plain(colour: Rgb8, width: int, height: int) -> Plane:
+    """One colour all over, of tiles that are one and the same."""
+    texel = np.array(colour, dtype=np.uint8)
+    made: dict[tuple[int, int], Tile] = {}
+    for spot in spots(height, width):
+        made.setdefault(spot.shape, make_tile(np.broadcast_to(texel, (*spot.shape, 3))))
+    tiles = tuple(made[spot.shape] for spot in spots(height, width))
+    return TiledPlane(Grid(height, width, tiles), Encoding.SRGB)
 
 
 def given_plane(at: Focus, role: Role, store: Store) -> Plane | None:

@@ -3,7 +3,6 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import partial
-from pathlib import Path
 from typing import Literal
 
 import numpy as np
@@ -124,7 +123,7 @@ def _check_units(at: Focus, program: Program, material: Material) -> None:
         return
     uses = [material.slots[name] for name in program.slots if name in material.slots]
     greys = [use.plane for use in uses if not (use.colour or use.cells or use.below)]
-    names = {source.key: Path(source.path).name for source in at.sheet.sources}
+    names = {source.key: source.label for source in at.sheet.sources}
     raise UserError(
         f"The material of {at.sheet.name} samples {len(program.slots)} planes, and shaders can count on {MOST_UNITS}. "
         f"Make some of these channels of one map: {', '.join(sorted({names.get(r.key, r.key) for r in greys}))}."

@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
+from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import (
     RecipeCoats,
@@ -97,6 +98,48 @@ def set_role(sheet: str, key: str, role: Role) -> Command:
     return Command(f"Call it {role}", apply)
 
 
+def add_plain_colour(sheet: str, colour: Rgb8, width: int = 1024) -> Command:
+    """Let a sheet without paint have a base colour that is one colour all over, so many texels wide and high."""
+
+    def apply(kit: Kit) -> Kit:
+        old = kit.sheet(sheet)
+        if old.source(Role.BASE_COLOUR) is not None:
+            raise UserError("The sheet has a base colour already.")
+        made = Source(
+            new_key(kit, "plain_colour"), Role.BASE_COLOUR, "", Encoding.SRGB, width=width, height=width, plain=colour
+        )
+        return kit.with_sheet(replace(old, sources=(*old.sources, made)))
+
+    return Command("Use a plain colour", apply)
+
+
+def set_plain_colour(sheet: str, key: str, colour: Rgb8) -> Command:
+    """Give a plain base another colour, 8-bit levels."""
+    return _change_plain(
+        sheet, "Change plain colour", key, lambda source: replace(source, plain=colour), f"plain {key}"
+    )
+
+
+def set_plain_size(sheet: str, key: str, width: int, height: int) -> Command:
+    """Give a plain base another size, in texels."""
+    return _change_plain(sheet, "Change size", key, lambda source: replace(source, width=width, height=height))
+
+
+def _change_plain(sheet: str, label: str, key: str, change: Callable[[Source], Source], merge: str = "") -> Command:
+    def apply(kit: Kit) -> Kit:
+        old = kit.sheet(sheet)
+        if old.map(key).plain is None:
+            raise UserError("That map is a file, and no plain colour.")
+        return kit.with_sheet(replace(old, sources=change_one(old.sources, lambda s: s.key == key, change)))
+
+    return Command(label, apply, merge)
+
+
+def set_mask_side(sheet: str, width: int) -> Command:
+    """Say how wide masks are that no ID map gives, in texels; 0 for as wide as the base colour."""
+    return Command("Size of masks", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), mask_side=width)))
+
+
 def set_layout(sheet: str, key: str, layout: tuple[Hold, ...]) -> Command:
     """Say what each channel of a map holds, from the first; () where all are what its role says.
 
@@ -132,7 +175,7 @@ def set_encoding(sheet: str, key: str, encoding: Encoding) -> Command:
 
 def point_map_to(sheet: str, key: str, path: str, size: int, sha256: str, width: int = 0, height: int = 0) -> Command:
     """Point a map to another file, such as one that was moved or that the kit took in."""
-    place = {"path": path, "size": size, "sha256": sha256, "width": width, "height": height}
+    place = {"path": path, "size": size, "sha256": sha256, "width": width, "height": height, "plain": None}
     return _change_map(sheet, "Find map", key, lambda source: replace(source, **place))
 
 
