@@ -34,6 +34,7 @@ from even_palette.core.kit.store import KIT_FILE, KitFolder, as_kept
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role, guess_encoding
 from even_palette.core.raster.layouts import guess_map
+from even_palette.core.raster.normals import points_down
 from even_palette.core.raster.plane import Encoding, to_levels8
 from even_palette.core.regions.brush import Brush, along
 from even_palette.core.regions.stroke import Effect, stroke_through
@@ -131,8 +132,10 @@ class OpenKit:
             told, layout = _one_of(Role, role, "role"), ()
             guessed = guess_encoding(told, samples)
         meant = _one_of(Encoding, encoding, "encoding") if encoding else guessed
-        key = self.at(sheet).key
-        made = replace(bare, role=told, encoding=meant, width=plane.width, height=plane.height, layout=layout)
+        key, down = self.at(sheet).key, told == Role.NORMAL and points_down(samples) is True
+        made = replace(
+            bare, role=told, encoding=meant, width=plane.width, height=plane.height, layout=layout, green_down=down
+        )
         self.do(commands.add_map(key, made))
         return next(source.key for source in self.kit.sheet(key).sources if source.path == str(place))
 

@@ -29,6 +29,7 @@ from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.formats import READABLE
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.layouts import guess_map
+from even_palette.core.raster.normals import points_down
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.sheet_mesh import mesh_of_file
@@ -116,7 +117,8 @@ class Files(QObject):
                     continue
                 role, encoding, layout = guess_map(path, samples)
                 size = {"width": plane.width, "height": plane.height}
-                found.append(replace(bare, role=role, encoding=encoding, layout=layout, **size))
+                down = role == Role.NORMAL and points_down(samples) is True
+                found.append(replace(bare, role=role, encoding=encoding, layout=layout, green_down=down, **size))
             return found, troubles
 
         def done(result: Found) -> None:

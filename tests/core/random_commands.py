@@ -47,7 +47,7 @@ from even_palette.scripting import command_names
 
 KEYS = {
     "regions": "region", "tone": "tone", "parameter": "parameter", "variant": "variant", "parent": "variant",
-    "mesh": "mesh", "slot": "mesh", "palette": "palette", "ramp": "ramp", "map": "map", "role": "map", "layout": "map",
+    "mesh": "mesh", "slot": "mesh", "palette": "palette", "ramp": "ramp", "map": "map", "role": "map", "layout": "map", "green": "map",
     "encoding": "map", "bake": "bake", "sheet": "sheet", "base_tone": "tone",
 }  # fmt: skip
 """What the argument `key` of a command names, by a word of the command's name; regions otherwise."""

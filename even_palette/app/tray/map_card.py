@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
 from even_palette.app.controls import choice, label, row, show_choice, tool
@@ -15,6 +15,7 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.sheet import Source
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.layouts import layout_name
+from even_palette.core.raster.normals import points_down
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane
 from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import known_map
@@ -60,7 +61,9 @@ class MapCard(QWidget):
         plane = known_map(source, session.sheets)
         if plane is not None and source.role in COLOUR_ROLES:
             plane = colour_plane(plane)
-        if plane is not None and (plane.channels > 1 or source.layout):
+        if source.role == Role.NORMAL and plane is not None:
+            column.addLayout(self._green(plane))
+        elif plane is not None and (plane.channels > 1 or source.layout):
             column.addWidget(self._layout_rows(plane))
         take = tool(
             f"Take {source.role} into the kit",
@@ -84,6 +87,16 @@ class MapCard(QWidget):
         show_choice(encoding, source.encoding)
         encoding.activated.connect(lambda i: session.do(commands.set_encoding(sheet, source.key, encoding.itemData(i))))
         return role, encoding
+
+    def _green(self, plane: Plane) -> QHBoxLayout:
+        """Which way green points, and what the picture tells of that."""
+        session, key = self.session, self.source.key
+        box = choice("Which way green points", [("Green points up", False), ("Green points down", True)])
+        show_choice(box, self.source.green_down)
+        box.activated.connect(lambda i: session.do(commands.set_green_down(session.at.key, key, box.itemData(i))))
+        seen = points_down(plane.samples)
+        told = {True: "The picture says down.", False: "The picture says up.", None: "The picture does not tell."}[seen]
+        return row(box, label(told, "quiet"), stretch=1)
 
     def _layout_rows(self, plane: Plane) -> LayoutRows:
         """What each channel of the map holds."""

@@ -45,7 +45,7 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     `key` is an identifier that stays, whatever the map is called or is for; a sheet has one map of a role at the most.
     Where channels hold different things, `layout` says what each of them holds, and has roles of its own. Width and
-    height are in texels, 0 where they are not known yet.
+    height are in texels, 0 where they are not known yet. The green of a normal map points up, or `green_down`.
     """
 
     key: Key
@@ -58,6 +58,7 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     height: Natural = 0
     layout: Annotated[tuple[Hold, ...], Meta(max_length=4)] = ()
     plain: Rgb8 | None = None
+    green_down: bool = False
 
     @property
     def label(self) -> str:

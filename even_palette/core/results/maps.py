@@ -11,6 +11,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Source
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
+from even_palette.core.raster.normals import as_stored
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane
 from even_palette.core.raster.tiles import Grid, Tile, TiledPlane, make_tile, spots
 from even_palette.core.results.file_names import name_of
@@ -22,7 +23,8 @@ GREY = Plane(np.full((1, 1, 3), 128, dtype=np.uint8), Encoding.SRGB)
 
 
 def plane_of_map(source: Source, store: Store) -> Plane:
-    """The plane of a map; maps of colour have three channels, or four with alpha, also where the file is grey.
+    """The plane of a map; maps of colour have three channels, or four with alpha, also where the file is grey. Normals
+    have three with green up, however the file has them.
 
     Raises UserError if its file cannot be read, or if work on it would not fit into memory, and FileChanged if the
     file is not what the kit knows: what is made of it would be kept under the name of something else.
@@ -46,6 +48,9 @@ def plane_of_map(source: Source, store: Store) -> Plane:
         texels = read.width * read.height
         check_memory(Path(source.path).name, texels * (read.channels + ID_BYTES), "keying")
     read = read.with_encoding(source.encoding)
+    if source.role == Role.NORMAL and read.channels > 1 and (source.green_down or read.channels == 2):
+        name = ("normal", read.content_id, source.green_down)
+        return store.cache.get(name, lambda: Plane(as_stored(read.samples, source.green_down), Encoding.DATA))
     return colour_plane(read) if source.role in COLOUR_ROLES else read
 
 

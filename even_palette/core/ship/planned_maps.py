@@ -26,6 +26,7 @@ from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.formats import format_to_write
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
+from even_palette.core.regions.packing import plane_and_channel
 from even_palette.core.results.id_map import has_masks
 from even_palette.core.results.maps import given_plane, paint_of
 from even_palette.core.results.rendering import SheetRender
@@ -105,19 +106,18 @@ class _Sheet:
             case Of.OUTPUT if channel.name in self._ready.outputs:
                 return float32(self._outputs(variant, outputs)[channel.name][..., channel.part])
             case Of.MASK:
-                weights = weights_of(self.at, self.store, cancel=self._cancel)
                 number = self._region(channel)
                 assert number is not None
-                return self._sampled(Plane(weights.levels[number][..., None], Encoding.DATA), 0)
+                plane, place = plane_and_channel(number)
+                return self._sampled(weights_of(self.at, self.store, cancel=self._cancel).packed[plane], place)
             case Of.MASKS:
-                weights = weights_of(self.at, self.store, cancel=self._cancel)
-                summed = self._sampled(Plane(weights.mask_sum.samples, Encoding.DATA), 0)
-                return np.minimum(summed * MOST_MASK_SUM, 1)
+                summed = weights_of(self.at, self.store, cancel=self._cancel).mask_sum
+                return np.minimum(self._sampled(summed, 0) * MOST_MASK_SUM, 1)
             case Of.ALPHA:
                 return self._sampled(paint_of(self.at, self.store), 3)
-        plane = self._map(channel)
-        assert plane is not None
-        return self._sampled(plane, min(channel.part, plane.channels - 1))
+        given = self._map(channel)
+        assert given is not None
+        return self._sampled(given, min(channel.part, given.channels - 1))
 
     def _outputs(self, variant: str, outputs: Sequence[str]) -> dict[str, Samples]:
         """What the material gives in a variant; all that is asked for is rendered at once."""
@@ -129,7 +129,7 @@ class _Sheet:
         return self._rendered[1]
 
     def _map(self, channel: PlanChannel) -> Plane | None:
-        """The map that gives what a channel asks for, if there is one; paint counts as colour of its own."""
+        """The map that gives what a channel asks for, if there is one."""
         role = OUTPUTS[channel.name].role if channel.of == Of.OUTPUT else Role(channel.name)
         return given_plane(self.at, role, self.store) if role is not None else None
 
@@ -232,8 +232,9 @@ def small_planned(
     for each in wanted:
         if cancel is not None:
             cancel.check()
-        sheet = sheets.setdefault(each.sheet, _Sheet(kit.at(each.sheet), store, side, cancel))
-        made[each.name] = planned_plane(sheet, each, _asked(wanted, each), 8)
+        if each.sheet not in sheets:
+            sheets[each.sheet] = _Sheet(kit.at(each.sheet), store, side, cancel)
+        made[each.name] = planned_plane(sheets[each.sheet], each, _asked(wanted, each), 8)
     return made
 
 

@@ -41,7 +41,8 @@ def add_map(sheet: str, source: Source) -> Command:
         old = kit.sheet(sheet)
         same = next((other for other in old.sources if other.path == source.path), None)
         if same is not None:
-            kept = replace(source, key=same.key, role=same.role, encoding=same.encoding, layout=same.layout)
+            told = {"role": same.role, "encoding": same.encoding, "layout": same.layout, "green_down": same.green_down}
+            kept = replace(source, key=same.key, **told)
             return kit.with_sheet(replace(old, sources=change_one(old.sources, lambda s: s is same, lambda _: kept)))
         if len(old.sources) >= MOST_MAPS:
             raise UserError(f"A sheet holds at most {MOST_MAPS} maps.")
@@ -96,6 +97,12 @@ def set_role(sheet: str, key: str, role: Role) -> Command:
         return kit.with_sheet(_with_way_of_keying(replace(old, sources=tuple(map(change, old.sources))), old))
 
     return Command(f"Call it {role}", apply)
+
+
+def set_green_down(sheet: str, key: str, on: bool) -> Command:
+    """Say which way the green of a normal map points; what is made of it has green up."""
+    told = "Green points down" if on else "Green points up"
+    return _change_map(sheet, told, key, lambda source: replace(source, green_down=on))
 
 
 def add_plain_colour(sheet: str, colour: Rgb8, width: int = 1024) -> Command:
