@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QPushButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
 from even_palette.app.controls import choice, label, row, show_choice, tool
@@ -62,7 +62,9 @@ class MapCard(QWidget):
         if plane is not None and source.role in COLOUR_ROLES:
             plane = colour_plane(plane)
         if source.role == Role.NORMAL and plane is not None:
-            column.addLayout(self._green(plane))
+            column.addWidget(self._green())
+            told = {True: "The picture says down.", False: "The picture says up.", None: "The picture does not tell."}
+            column.addWidget(label(told[points_down(plane.samples)], "quiet"))
         elif plane is not None and (plane.channels > 1 or source.layout):
             column.addWidget(self._layout_rows(plane))
         take = tool(
@@ -88,15 +90,13 @@ class MapCard(QWidget):
         encoding.activated.connect(lambda i: session.do(commands.set_encoding(sheet, source.key, encoding.itemData(i))))
         return role, encoding
 
-    def _green(self, plane: Plane) -> QHBoxLayout:
-        """Which way green points, and what the picture tells of that."""
+    def _green(self) -> QComboBox:
+        """Which way green points."""
         session, key = self.session, self.source.key
         box = choice("Which way green points", [("Green points up", False), ("Green points down", True)])
         show_choice(box, self.source.green_down)
         box.activated.connect(lambda i: session.do(commands.set_green_down(session.at.key, key, box.itemData(i))))
-        seen = points_down(plane.samples)
-        told = {True: "The picture says down.", False: "The picture says up.", None: "The picture does not tell."}[seen]
-        return row(box, label(told, "quiet"), stretch=1)
+        return box
 
     def _layout_rows(self, plane: Plane) -> LayoutRows:
         """What each channel of the map holds."""

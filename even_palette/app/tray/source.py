@@ -58,6 +58,8 @@ class SourcePanel(Panel):
         self.remove_sheet = tool("Remove sheet", "trash", "Remove this sheet with its regions")
         self.remove_sheet.clicked.connect(lambda: session.do(commands.remove_sheet(session.at.key)))
         self.files = ShortList("Maps and meshes", 128)
+        self.files.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.files.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.files.currentItemChanged.connect(lambda *_: self._choose())
         self.card = QVBoxLayout()
         self.card.setSpacing(6)
