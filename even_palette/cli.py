@@ -258,16 +258,14 @@ def _render(options: argparse.Namespace) -> int:
 def _write(options: argparse.Namespace) -> int:
     from even_palette.core.kit.output_plan import plan_of
     from even_palette.core.results.sheets import Sheets
-    from even_palette.core.ship.planned_maps import write_planned
+    from even_palette.core.ship.planned_maps import Wish, write_planned
 
     kit = _kit(options.kit)
     variants = _chosen("variant", kit.variant_names, options.variant)
     of_sheets = _chosen("sheet", {sheet.key: sheet.name for sheet in kit.sheets}, options.sheet)
-    sizes = write_planned(
-        kit, Sheets(), plan_of(options.plan), options.to, variants, of_sheets, options.size, options.suffix,
-        options.bits, options.name, _progress(),
-    )  # fmt: skip
-    _print_sizes(sizes)
+    plan = plan_of(options.plan)
+    wish = Wish(plan, variants, of_sheets, options.size, options.suffix, options.bits, options.name)
+    _print_sizes(write_planned(kit, Sheets(), wish, options.to, _progress()))
     return 0
 
 

@@ -48,7 +48,7 @@ from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.maps import write_bakes, write_masks
 from even_palette.core.ship.mesh_with_ids import write_with_ids
-from even_palette.core.ship.planned_maps import write_planned
+from even_palette.core.ship.planned_maps import Wish, write_planned
 from even_palette.core.ship.render import write_renders
 from even_palette.core.ship.write import ship
 
@@ -203,7 +203,8 @@ class OpenKit:
         chosen = [self.variant(name) for name in variants] or list(self.kit.variant_names)
         keys = [self.at(name).key for name in sheets] or [sheet.key for sheet in self.kit.sheets]
         made = plan if isinstance(plan, OutputPlan) else plan_of(plan)
-        return write_planned(self.kit, self.results, made, Path(folder), chosen, keys, side, suffix, bits, pattern)
+        wish = Wish(made, chosen, keys, side, suffix, bits, pattern)
+        return write_planned(self.kit, self.results, wish, Path(folder))
 
     def settings(self, variant: str = MASTER) -> dict[str, Any]:
         """The value of every parameter in a variant, by the parameter's name; colours are encoded sRGB 0..1.

@@ -61,7 +61,7 @@ class Results(QObject):
         self._finding: set[tuple[str, ElementKind]] = set()
         self._asked = False
         self._missing: dict[object, tuple[str, float]] = {}
-        self.asked = 0
+        self.missed = 0
         """How often views have found something missing."""
         self._tell_made = one_shot(self, MADE_MS, self.made.emit)
 
@@ -148,7 +148,7 @@ class Results(QObject):
         What was made a moment ago and is gone again does not fit into memory, and is not made once more. While a kit
         that was opened is made ready, that comes first, and `made` has views ask again.
         """
-        self.asked += 1
+        self.missed += 1
         if self.shown is None and not self.trouble:
             self._asked = True
             return ""

@@ -1,9 +1,9 @@
 """Write maps, over the window: a plan, for which sheets and variants, how large and where; seen before written."""
 
-from functools import partial
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import QSize, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QIcon, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
@@ -18,18 +18,19 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from even_palette.app.controls import choice, label, offer, row, tool
+from even_palette.app.controls import choice, label, offer, row, show_choice, tool
 from even_palette.app.jobs import Rank, one_shot
 from even_palette.app.panels import Overlay
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import to_image
 from even_palette.core.arrays import Samples
+from even_palette.core.disk.gate import size_text
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.output_plan import PATTERN, READY, OutputPlan, read_plan
 from even_palette.core.raster.formats import IMAGE_FORMATS, OFFERED
 from even_palette.core.raster.plane import Plane, rgb_of
-from even_palette.core.ship.planned_maps import PlannedMap, plan_maps, small_planned, write_planned
+from even_palette.core.ship.planned_maps import PlannedMap, Wish, plan_maps, small_planned, write_planned
 
 PANEL_PX = (780, 600)
 PICTURE_PX, MOST_PICTURES = 36, 40
@@ -134,19 +135,12 @@ class WriteMaps(Overlay):
         plans = {plan.key: plan for plan in (*READY, *self._own.values())}
         return plans[self.plan.currentData()]
 
-    def _wish(self, kit: Kit) -> dict[str, object]:
-        """What the functions that plan and write are given, as it is chosen now."""
-        suffix, bits = self.format.currentData()
-        session = self.session
-        return {
-            "plan": self.chosen_plan,
-            "variants": list(kit.variant_names) if self.variants.currentData() == ALL else [session.variant],
-            "of_sheets": [s.key for s in kit.sheets] if self.sheets.currentData() == ALL else [session.at.key],
-            "side": self.side.currentData(),
-            "suffix": suffix,
-            "bits": bits,
-            "pattern": self.pattern.text(),
-        }
+    def _wish(self, kit: Kit) -> Wish:
+        """What is chosen now."""
+        session, (suffix, bits) = self.session, self.format.currentData()
+        variants = list(kit.variant_names) if self.variants.currentData() == ALL else [session.variant]
+        sheets = [s.key for s in kit.sheets] if self.sheets.currentData() == ALL else [session.at.key]
+        return Wish(self.chosen_plan, variants, sheets, self.side.currentData(), suffix, bits, self.pattern.text())
 
     # What would be written
 
@@ -155,10 +149,10 @@ class WriteMaps(Overlay):
         if not self.isVisible():
             return
         kit, sheets = self.session.kit, self.session.sheets
-        plan = partial(plan_maps, kit, sheets, **self._wish(kit))  # type: ignore[arg-type]
+        wish = self._wish(kit)
         self.session.jobs.run(
             "Maps",
-            lambda progress, cancel: plan(cancel=cancel),
+            lambda progress, cancel: plan_maps(kit, sheets, wish, cancel),
             lambda planned: self._show(kit, planned),
             self._refuse,
             rank=Rank.VIEW,
@@ -183,14 +177,14 @@ class WriteMaps(Overlay):
         blank.fill(Qt.GlobalColor.transparent)
         for each in planned:
             name = each.wanted.name
-            item = QTreeWidgetItem([name, f"{each.width} × {each.height}", told_bytes(each.memory)])
+            item = QTreeWidgetItem([name, f"{each.width} × {each.height}", size_text(each.memory)])
             item.setIcon(0, kept.get(name, QIcon(blank)))
             for column in (1, 2):
                 item.setTextAlignment(column, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             self.files.addTopLevelItem(item)
         for column in (1, 2):
             self.files.resizeColumnToContents(column)
-        memory = told_bytes(sum(each.memory for each in planned))
+        memory = size_text(sum(each.memory for each in planned))
         self.told.setText(f"{len(planned)} maps; uncompressed in memory with mips {memory}.")
         self.write.setEnabled(True)
         wanted, sheets = [each.wanted for each in planned[:MOST_PICTURES]], self.session.sheets
@@ -219,14 +213,14 @@ class WriteMaps(Overlay):
             self.folder.setFocus()
             return
         folder, kit, sheets = Path(place).expanduser(), self.session.kit, self.session.sheets
-        write = partial(write_planned, kit, sheets, folder=folder, **self._wish(kit))  # type: ignore[arg-type]
+        wish = self._wish(kit)
         self.write.setEnabled(False)
 
         def work(progress: Progress, cancel: CancelToken) -> dict[str, int]:
-            return write(progress=progress, cancel=cancel)
+            return write_planned(kit, sheets, wish, folder, progress, cancel)
 
         def done(sizes: dict[str, int]) -> None:
-            self.told.setText(f"Written: {len(sizes)} maps, {told_bytes(sum(sizes.values()))} on disk, to {folder}.")
+            self.told.setText(f"Written: {len(sizes)} maps, {size_text(sum(sizes.values()))} on disk, to {folder}.")
             self.show_folder.show()
 
         self.session.jobs.run("Write maps", work, done, self.told.setText, lambda: self.write.setEnabled(True))
@@ -245,10 +239,10 @@ class WriteMaps(Overlay):
         """Offer the plan of a file, and choose it."""
 
         def done(plan: OutputPlan) -> None:
-            ready = [each.key for each in READY]
-            self._own[plan.key if plan.key not in ready else f"{plan.key}_own"] = plan
+            key = f"{plan.key}_own" if plan.key in [each.key for each in READY] else plan.key
+            self._own[key] = replace(plan, key=key)
             self._offer()
-            self.plan.setCurrentIndex(self.plan.count() - 1)
+            show_choice(self.plan, key)
             self._look.start(0)
 
         self.session.jobs.run("Open plan", lambda progress, cancel: read_plan(path), done, self._refuse)
@@ -272,8 +266,3 @@ def _three(plane: Plane) -> Samples:
     if samples.shape[2] == 2:
         return np.concatenate([samples, np.zeros_like(samples[..., :1])], axis=2)
     return samples[..., :3]
-
-
-def told_bytes(count: int) -> str:
-    """A size in words."""
-    return f"{count / 1024**2:.1f} MiB" if count >= 1024**2 else f"{count / 1024:.1f} KiB"

@@ -84,7 +84,12 @@ def test_a_plan_of_a_file(small: Driver, tmp_path: Path) -> None:
     small.qtbot.waitUntil(lambda: panel.told.text().startswith("Written: 1 maps"), timeout=30_000)
     made = read_plane(tmp_path / "out" / "sheet-master-mask.png", Encoding.DATA).samples[..., 0]
     assert np.array_equal(made, weights_of(small.session.at, small.session.sheets).levels[0])
+    ready = msgspec.structs.replace(plan, key=READY[0].key, name="Ours instead")
+    (tmp_path / "ready.json").write_bytes(msgspec.json.encode(ready))
+    panel.take_plan(tmp_path / "ready.json")
+    small.qtbot.waitUntil(lambda: panel.plan.currentText() == "Ours instead", timeout=20_000)
+    assert panel.chosen_plan.files == plan.files
     (tmp_path / "bad.json").write_text("{}")
     panel.take_plan(tmp_path / "bad.json")
     small.qtbot.waitUntil(lambda: "not an output plan" in panel.told.text(), timeout=20_000)
-    assert panel.plan.count() == len(READY) + 1
+    assert panel.plan.count() == len(READY) + 2

@@ -11,10 +11,9 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
-from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.layouts import GIVES, READY, Hold, Layout, guess_map
-from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.maps import given_plane
 from even_palette.core.results.pictures import render_reference, whole_sheet
@@ -103,7 +102,6 @@ def test_smoothness_turned_twice_is_the_same(history: History, tmp_path: Path) -
         history.do(commands.set_layout("sheet_1", key, (S,)))
         once = given_plane(history.kit.at(), Role.ROUGHNESS, Sheets())
         assert once is not None
-        write_plane(tmp_path / f"again-{path.name}", Plane(once.samples, Encoding.DATA))
         again = add_map(history, tmp_path / f"turned-{path.name}", once.samples, Role.NONE, Encoding.DATA)
         history.do(commands.set_layout("sheet_1", again, (S,)))
         twice = given_plane(history.kit.at(), Role.ROUGHNESS, Sheets())

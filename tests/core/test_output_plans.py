@@ -15,7 +15,6 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.output_plan import (
-    PATTERN,
     READY,
     Of,
     OutputPlan,
@@ -33,7 +32,7 @@ from even_palette.core.raster.layouts import Hold, guess_map
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of
-from even_palette.core.ship.planned_maps import plan_maps, write_planned
+from even_palette.core.ship.planned_maps import Wish, plan_maps, write_planned
 from even_palette.core.ship.render import write_renders
 from even_palette.demo import KIT_FOLDER
 from even_palette.scripting import open_kit
@@ -54,7 +53,7 @@ def packed(history: History, tmp_path: Path) -> tuple[Kit, np.ndarray]:
 
 
 def written(kit: Kit, plan: OutputPlan, folder: Path, **options: object) -> dict[str, int]:
-    return write_planned(kit, Sheets(), plan, folder, [MASTER], ["sheet_1"], **options)  # type: ignore[arg-type]
+    return write_planned(kit, Sheets(), Wish(plan, [MASTER], ["sheet_1"], **options), folder)  # type: ignore[arg-type]
 
 
 def test_packed_maps_come_back_to_the_bit(packed: tuple[Kit, np.ndarray], tmp_path: Path) -> None:
@@ -86,7 +85,7 @@ def test_colours_are_those_of_renders(kit: Kit, tmp_path: Path) -> None:
         renders = write_renders(kit, Sheets(), tmp_path / f"r{side}", variants, ["sheet_1"], ["colour"], side)
         for bits in (8, 16):
             folder = tmp_path / f"{side} {bits}"
-            names = write_planned(kit, Sheets(), colour, folder, variants, ["sheet_1"], side, bits=bits)
+            names = write_planned(kit, Sheets(), Wish(colour, variants, ["sheet_1"], side, bits=bits), folder)
             assert list(names) == list(renders)
             for name in names:
                 ours = read_plane(folder / name, Encoding.SRGB).samples.astype(float) / (2**bits - 1) * 255
@@ -97,7 +96,7 @@ def test_colours_are_those_of_renders(kit: Kit, tmp_path: Path) -> None:
 def test_what_no_variant_changes_is_written_once(packed: tuple[Kit, np.ndarray], tmp_path: Path) -> None:
     kit, _ = packed
     plan, variants = READY_BY_KEY["occlusion_roughness_metalness"], list(kit.variant_names)
-    names = write_planned(kit, Sheets(), plan, tmp_path / "out", variants, ["sheet_1"])
+    names = write_planned(kit, Sheets(), Wish(plan, variants, ["sheet_1"]), tmp_path / "out")
     assert list(names) == [
         "sheet-master-colour.png", "sheet-all-occlusion_roughness_metalness.png", "sheet-day-colour.png",
         "sheet-dusk-colour.png",
@@ -179,8 +178,9 @@ def test_a_second_writing_replaces_its_own_files_alone(packed: tuple[Kit, np.nda
     ],
 )  # fmt: skip
 def test_names_that_cannot_be(kit: Kit, tmp_path: Path, pattern: str, told: str) -> None:
+    wish = Wish(READY[0], [MASTER, "day"], ["sheet_1"], pattern=pattern)
     with pytest.raises(UserError, match=told):
-        write_planned(kit, Sheets(), READY[0], tmp_path / "out", [MASTER, "day"], ["sheet_1"], pattern=pattern)
+        write_planned(kit, Sheets(), wish, tmp_path / "out")
     assert not (tmp_path / "out").exists() or not list((tmp_path / "out").glob("*.png"))
 
 
@@ -200,6 +200,7 @@ def test_plans_of_files(tmp_path: Path) -> None:
         ({"files": [whole["files"][0]] * 2}, "two files of one name"),
         ({"files": [{"name": "a", "channels": [{"of": "output", "name": "sheen"}]}]}, "sheen"),
         ({"files": [{"name": "a", "channels": [{"of": "map", "name": "sheen"}]}]}, "sheen"),
+        ({"files": [{"name": "a", "channels": [{"of": "map", "name": "no role"}]}]}, "no role"),
         ({"files": [{"name": "a", "channels": [{"of": "mask", "low": 0.5, "high": 0.5}]}]}, "levels"),
         ({"files": [{"name": "a", "channels": [{"of": "mask", "part": 3}]}]}, "part"),
     ):  # fmt: skip
@@ -217,7 +218,8 @@ def test_by_the_command_line_and_a_script(kit: Kit, tmp_path: Path, capsys: pyte
     home = KitFolder.create(tmp_path / "kit")
     home.save(kit)
     home.close()
-    ours = write_planned(kit, Sheets(), READY_BY_KEY["finish"], tmp_path / "a", ["day"], ["sheet_1"], 100, bits=16)
+    wish = Wish(READY_BY_KEY["finish"], ["day"], ["sheet_1"], 100, bits=16)
+    ours = write_planned(kit, Sheets(), wish, tmp_path / "a")
     place = str(tmp_path / "kit")
     words = ["write", place, "--plan", "finish", "--to", str(tmp_path / "b"), "--variant", "Day", "--size", "100"]
     assert main([*words, "--bits", "16"]) == 0
@@ -235,12 +237,12 @@ def test_the_demo_by_every_ready_plan(tmp_path: Path) -> None:
     kit, sheets = read_kit(KIT_FOLDER), Sheets()
     of_sheets = [kit.sheets[0].key, kit.sheets[3].key]
     for plan in READY:
-        told = plan_maps(kit, sheets, plan, [MASTER], of_sheets, 128)
-        names = write_planned(kit, sheets, plan, tmp_path / plan.key, [MASTER], of_sheets, 128)
+        wish = Wish(plan, [MASTER], of_sheets, 128)
+        told = plan_maps(kit, sheets, wish)
+        names = write_planned(kit, sheets, wish, tmp_path / plan.key)
         assert [each.wanted.name for each in told] == list(names)
         for each in told:
             with Image.open(tmp_path / plan.key / each.wanted.name) as made:
                 assert (each.width, each.height) == made.size
                 channels = {3: 4}.get(len(made.getbands()), len(made.getbands()))
                 assert each.memory == made.size[0] * made.size[1] * channels * 4 // 3
-    assert PATTERN == "{sheet}-{variant}-{map}"

@@ -176,9 +176,9 @@ class Stand(QWidget):
 
     def refresh(self) -> None:
         """Show the looks of the kit that is ready."""
-        before = self.session.results.asked
+        before = self.session.results.missed
         self._show_looks()
-        self._lacks = self.session.results.asked != before
+        self._lacks = self.session.results.missed != before
 
     def _show_looks(self) -> None:
         at = self.session.shown

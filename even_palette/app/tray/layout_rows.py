@@ -12,7 +12,7 @@ from even_palette.core.arrays import Levels
 from even_palette.core.kit.sheet import Source
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.layouts import READY, Hold, Layout
-from even_palette.core.raster.plane import Plane, to_levels8
+from even_palette.core.raster.plane import Plane, stored_values, to_levels8
 
 PICTURE_PX = 28
 LETTERS = "RGBA"
@@ -20,7 +20,10 @@ AS_ITS_ROLE = "As its role says"
 
 
 class LayoutRows(QWidget):
-    """`chosen` gives the layout that was chosen, `channel_clicked` the number of the channel that is to be seen."""
+    """`chosen` gives the layout that was chosen, `channel_clicked` the number of the channel that is to be seen.
+
+    The plane is the map's, made small.
+    """
 
     chosen = pyqtSignal(tuple)
     channel_clicked = pyqtSignal(int)
@@ -44,7 +47,7 @@ class LayoutRows(QWidget):
         self.holds, self.pictures = [], []
         for channel in range(plane.channels):
             picture = QToolButton()
-            picture.setIcon(QIcon(QPixmap.fromImage(to_image(small_channel(plane, channel)))))
+            picture.setIcon(QIcon(QPixmap.fromImage(to_image(_grey(plane, channel)))))
             picture.setIconSize(QSize(PICTURE_PX, PICTURE_PX))
             picture.setAccessibleName(f"Look at channel {LETTERS[channel]}")
             picture.setToolTip(plain.tip(f"Look at channel {LETTERS[channel]} on the stand, as grey"))
@@ -75,9 +78,12 @@ def _filled(layout: Layout, count: int) -> Layout:
     return (*layout, *(Hold.NOTHING,) * (count - len(layout)))[:count]
 
 
-def small_channel(plane: Plane, channel: int) -> Levels:
-    """A channel made small by leaving out texels, (h, w, 3) uint8: quick enough for a thread that must answer."""
-    step = max(1, max(plane.width, plane.height) // PICTURE_PX)
-    cut = plane.samples[step // 2 :: step, step // 2 :: step, channel : channel + 1]
-    most = 1.0 if cut.dtype.kind == "f" else float(np.iinfo(cut.dtype).max)
-    return np.repeat(to_levels8(np.asarray(cut / most, np.float32)), 3, axis=2)
+def made_small(plane: Plane, side: int = PICTURE_PX) -> Plane:
+    """A plane made small by leaving out texels: quick enough, at any size, for a thread that must answer."""
+    step = max(1, max(plane.width, plane.height) // side)
+    return Plane(np.ascontiguousarray(plane.samples[step // 2 :: step, step // 2 :: step]), plane.encoding)
+
+
+def _grey(plane: Plane, channel: int) -> Levels:
+    """A channel as it is stored, (h, w, 3) uint8."""
+    return np.repeat(to_levels8(stored_values(plane.samples[..., channel : channel + 1])), 3, axis=2)

@@ -9,7 +9,7 @@ from even_palette.app import plain
 from even_palette.app.controls import choice, label, row, show_choice, tool
 from even_palette.app.files import FILTER
 from even_palette.app.session import Session
-from even_palette.app.tray.layout_rows import LayoutRows
+from even_palette.app.tray.layout_rows import LayoutRows, made_small
 from even_palette.app.tray.plain_colour import PlainColour
 from even_palette.core.kit import commands
 from even_palette.core.kit.sheet import Source
@@ -59,14 +59,15 @@ class MapCard(QWidget):
         column.addWidget(label(told_of_map(session, source), "quiet"))
         column.addLayout(row(*self._meanings(), stretch=0))
         plane = known_map(source, session.sheets)
-        if plane is not None and source.role in COLOUR_ROLES:
-            plane = colour_plane(plane)
         if source.role == Role.NORMAL and plane is not None:
             column.addWidget(self._green())
             told = {True: "The picture says down.", False: "The picture says up.", None: "The picture does not tell."}
             column.addWidget(label(told[points_down(plane.samples)], "quiet"))
-        elif plane is not None and (plane.channels > 1 or source.layout):
-            column.addWidget(self._layout_rows(plane))
+        elif plane is not None:
+            few = made_small(plane)
+            few = colour_plane(few) if source.role in COLOUR_ROLES else few
+            if few.channels > 1 or source.layout:
+                column.addWidget(self._layout_rows(few))
         take = tool(
             f"Take {source.role} into the kit",
             "package",

@@ -12,6 +12,7 @@ from even_palette.app.jobs import Rank
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.tray.packings import PACKINGS
+from even_palette.core.disk.gate import size_text
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Kit
@@ -171,13 +172,13 @@ class ShipPanel(Panel):
         self.files.clear()
         total = 0
         for item in planned:
-            memory = _bytes(item.texture_bytes) if item.texture_bytes else "–"
+            memory = size_text(item.texture_bytes) if item.texture_bytes else "–"
             total += item.texture_bytes
             disk = self._disk_size(item.file) if fresh else "–"
             entry = QTreeWidgetItem([item.file, item.holds, memory, disk])
             entry.setToolTip(1, plain.tip(item.holds))
             self.files.addTopLevelItem(entry)
-        self.files.addTopLevelItem(QTreeWidgetItem(["Together", "", _bytes(total), ""]))
+        self.files.addTopLevelItem(QTreeWidgetItem(["Together", "", size_text(total), ""]))
 
     def _show_obstacle(self, text: str) -> None:
         """Why nothing can be shipped, if that is so."""
@@ -188,7 +189,7 @@ class ShipPanel(Panel):
     def _disk_size(self, name: str) -> str:
         assert self.shipped is not None
         sizes = self.shipped[2]
-        return _bytes(sizes[name]) if name in sizes else "–"
+        return size_text(sizes[name]) if name in sizes else "–"
 
     def _browse(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Folder of the package")
@@ -209,7 +210,7 @@ class ShipPanel(Panel):
 
         def done(sizes: dict[str, int]) -> None:
             self.shipped = (folder, at, sizes)
-            self.outcome.setText(f"Shipped {len(sizes)} files, {_bytes(sum(sizes.values()))}, to {folder}.")
+            self.outcome.setText(f"Shipped {len(sizes)} files, {size_text(sum(sizes.values()))}, to {folder}.")
 
         self.session.jobs.run("Ship", work, done, self.outcome.setText, self.refresh)
 
@@ -271,7 +272,3 @@ class ShipPanel(Panel):
     def _end_proof(self, told: str) -> None:
         self.proof_result.setText(told)
         self.proof_button.setEnabled(True)
-
-
-def _bytes(count: int) -> str:
-    return f"{count / 1024**2:.1f} MiB" if count >= 1024**2 else f"{count / 1024:.1f} KiB"

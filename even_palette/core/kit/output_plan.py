@@ -15,6 +15,7 @@ from even_palette.core.ranges import Key, Share, told
 from even_palette.core.raster.guess import Role
 
 PLAN_FORMAT = 1
+ROLES = [role for role in Role if role != Role.NONE]
 MOST_FILES = 32
 MOST_PLAN_BYTES = 1 << 20
 PATTERN = "{sheet}-{variant}-{map}"
@@ -136,7 +137,7 @@ def check_plan(plan: OutputPlan) -> None:
         for channel in file.channels:
             if channel.of == Of.OUTPUT and channel.name not in OUTPUTS:
                 raise UserError(f"{who} has a channel of the output “{channel.name[:40]}”; there is none.")
-            if channel.of == Of.MAP and channel.name not in list(Role):
+            if channel.of == Of.MAP and channel.name not in ROLES:
                 raise UserError(f"{who} has a channel of the role “{channel.name[:40]}”; there is none.")
             if channel.low >= channel.high:
                 raise UserError(f"{who} has levels that begin where they end.")

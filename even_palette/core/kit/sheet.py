@@ -237,7 +237,9 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         return next((source for source in self.sources if source.role == role), None)
 
     def given(self, role: Role) -> Given | None:
-        """What gives a role: the map of that role, else a channel that holds it."""
+        """What gives a role: the map of that role, else a channel that holds it. Nothing gives no role."""
+        if role == Role.NONE:
+            return None
         for source in self.sources:
             if source.role == role:
                 return Given(source, PlaneUse(PlaneRef(PlaneKind.MAP, source.key)), whole=True)

@@ -7,7 +7,7 @@ from even_palette.core.raster.plane import stored_values
 
 LEAST_CLEAR = 0.2
 """How far the slopes of a picture must agree (correlation) for it to tell which way green points."""
-FEW = 512
+FEW = 256
 """Texels a side that are looked at."""
 
 

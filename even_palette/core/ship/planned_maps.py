@@ -40,6 +40,33 @@ TOKENS = ("kit", "sheet", "variant", "map", "size")
 
 
 @dataclass(frozen=True)
+class Wish:
+    """What shall be written: a plan, for sheets in variants (keys), and how.
+
+    `side` is the width in texels, 0 for the sheet's own; formats of light hold 32-bit floats, others `bits` 8 or 16.
+    """
+
+    plan: OutputPlan
+    variants: Sequence[str]
+    sheets: Sequence[str]
+    side: int = 0
+    suffix: str = ".png"
+    bits: int = 8
+    pattern: str = PATTERN
+
+    @property
+    def depth(self) -> int:
+        """Bits a channel as they are written. Raises UserError for more than the format holds."""
+        kind = format_to_write(f"map{self.suffix}")
+        if kind.of_light:
+            return 32
+        if self.bits > kind.bits:
+            name = self.suffix[1:].upper()
+            raise UserError(f"{name} holds {kind.bits} bits a channel; choose another format for {self.bits}.")
+        return self.bits
+
+
+@dataclass(frozen=True)
 class Wanted:
     """A file that is to be written: its name, of which sheet and variant (keys), by which file of the plan."""
 
@@ -66,7 +93,7 @@ class _Sheet:
         self.at, self.store, self._cancel = at, store, cancel
         own = self._ready.size
         self.size = (side, max(1, round(side * own[1] / own[0]))) if side else own
-        self._rendered: tuple[str, dict[str, Samples]] = ("", {})
+        self._rendered: tuple[tuple[str, ...], dict[str, Samples]] = ((), {})
 
     @cached_property
     def _ready(self) -> SheetRender:
@@ -121,11 +148,11 @@ class _Sheet:
 
     def _outputs(self, variant: str, outputs: Sequence[str]) -> dict[str, Samples]:
         """What the material gives in a variant; all that is asked for is rendered at once."""
-        named = "\0".join((variant, *outputs))
-        if self._rendered[0] != named:
+        wanted = (variant, *outputs)
+        if self._rendered[0] != wanted:
             settings = resolve(self.at.kit.parameters, self.at.kit.variants, variant)
             asked = [name for name in outputs if name in self._ready.outputs]
-            self._rendered = named, self._ready.render(asked, settings, self.size, cancel=self._cancel)
+            self._rendered = wanted, self._ready.render(asked, settings, self.size, cancel=self._cancel)
         return self._rendered[1]
 
     def _map(self, channel: PlanChannel) -> Plane | None:
@@ -160,45 +187,34 @@ def named(pattern: str, tokens: Mapping[str, str]) -> str:
     return name
 
 
-def plan_maps(
-    kit: Kit,
-    store: Sheets,
-    plan: OutputPlan,
-    variants: Sequence[str],
-    of_sheets: Sequence[str],
-    side: int = 0,
-    suffix: str = ".png",
-    bits: int = 8,
-    pattern: str = PATTERN,
-    cancel: CancelToken | None = None,
-) -> list[PlannedMap]:
+def plan_maps(kit: Kit, store: Sheets, wish: Wish, cancel: CancelToken | None = None) -> list[PlannedMap]:
     """The files that `write_planned` would write, with what they take. Raises UserError, Cancelled.
 
     One that is the same in all of several variants is there once, called after all of them.
     """
-    check_plan(plan)
+    check_plan(wish.plan)
+    texel_bytes = wish.depth // 8
     found, names = list[PlannedMap](), set[str]()
-    for key in of_sheets:
-        sheet = _Sheet(kit.at(key), store, side, cancel)
+    for key in wish.sheets:
+        sheet = _Sheet(kit.at(key), store, wish.side, cancel)
         width, height = sheet.size
-        there = [file for file in plan.files if any(map(sheet.gives, file.channels))]
-        for number, variant in enumerate(variants):
+        there = [file for file in wish.plan.files if any(map(sheet.gives, file.channels))]
+        for number, variant in enumerate(wish.variants):
             for file in there:
                 varies = any(map(sheet.varies, file.channels))
                 if number and not varies:
                     continue
-                called = identifier(kit.variant_names[variant]) if varies or len(variants) == 1 else ALL_VARIANTS
+                called = identifier(kit.variant_names[variant]) if varies or len(wish.variants) == 1 else ALL_VARIANTS
                 tokens = {
                     "kit": identifier(kit.name), "sheet": identifier(kit.sheet(key).name), "variant": called,
                     "map": file.name, "size": str(width),
                 }  # fmt: skip
-                name = named(pattern, tokens) + suffix
+                name = named(wish.pattern, tokens) + wish.suffix
                 if name in names:
                     raise UserError(f"Two maps would be called {name}; put {{sheet}}, {{variant}} and {{map}} into it.")
                 names.add(name)
                 channels = {3: 4}.get(len(file.channels), len(file.channels))
-                depth = 4 if format_to_write(name).of_light else bits // 8
-                memory = width * height * channels * depth * 4 // 3
+                memory = width * height * channels * texel_bytes * 4 // 3
                 found.append(PlannedMap(Wanted(name, key, variant, file), width, height, memory))
     if not found:
         raise UserError("Nothing gives any channel of this plan here.")
@@ -241,31 +257,17 @@ def small_planned(
 def write_planned(
     kit: Kit,
     store: Sheets,
-    plan: OutputPlan,
+    wish: Wish,
     folder: Path,
-    variants: Sequence[str],
-    of_sheets: Sequence[str],
-    side: int = 0,
-    suffix: str = ".png",
-    bits: int = 8,
-    pattern: str = PATTERN,
     progress: Progress = silent,
     cancel: CancelToken | None = None,
 ) -> dict[str, int]:
-    """Write the files of a plan for sheets in variants (keys); the bytes of each file.
+    """Write what is wished for; the bytes of each file. In floats light is linear, in 8 and 16 bits encoded.
 
-    `side` is the width in texels, 0 for the sheet's own. Formats of light hold 32-bit floats, light linear; others
-    `bits` 8 or 16, light encoded. All are made before any appears; a file there that was not written here before is
-    never replaced. Raises UserError, Cancelled.
+    All are made before any appears; a file there that was not written here before is never replaced. Raises UserError,
+    Cancelled.
     """
-    kind = format_to_write(f"map{suffix}")
-    if kind.of_light:
-        bits = 32
-    elif bits > kind.bits:
-        raise UserError(f"{suffix[1:].upper()} holds {kind.bits} bits a channel; choose another format for {bits}.")
-    files = [
-        each.wanted for each in plan_maps(kit, store, plan, variants, of_sheets, side, suffix, bits, pattern, cancel)
-    ]
+    files = [each.wanted for each in plan_maps(kit, store, wish, cancel)]
     sheet: _Sheet | None = None
     try:
         with adding_files(folder, [each.name for each in files], [Path(file.path) for file in kit.files]) as staging:
@@ -274,8 +276,9 @@ def write_planned(
                     cancel.check()
                 progress(number / len(files), "Maps")
                 if sheet is None or sheet.at.key != each.sheet:
-                    sheet = _Sheet(kit.at(each.sheet), store, side, cancel)
-                write_plane(staging / each.name, planned_plane(sheet, each, _asked(files, each), bits), QUICK)
+                    sheet = _Sheet(kit.at(each.sheet), store, wish.side, cancel)
+                made = planned_plane(sheet, each, _asked(files, each), wish.depth)
+                write_plane(staging / each.name, made, QUICK)
             progress(1.0, "Maps")
             return {each.name: (staging / each.name).stat().st_size for each in files}
     except OSError as error:
