@@ -57,6 +57,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 def _parser() -> argparse.ArgumentParser:
     from even_palette.core.kit.output_plan import PATTERN, READY
+    from even_palette.core.limits import MOST_ROW_TEXELS
     from even_palette.core.raster.formats import OFFERED, OFFERED_16
 
     parser = _Parser(
@@ -102,7 +103,9 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the maps")
     command.add_argument("--variant", action="append", metavar="V", help="name or key; without it all, master first")
-    command.add_argument("--sheet", action="append", metavar="S", help="name or key; without it all")
+    command.add_argument(
+        "--sheet", action="append", metavar="S", help="a sheet or twin, by name or key; without it all"
+    )
     command.add_argument("--output", action="append", metavar="NAME", help="colour (without it), emission, roughness …")
     command.add_argument("--size", type=_size, default=0, metavar="N", help="width in texels; else the sheet's own")
     command.add_argument("--format", default="png", choices=("png", "exr", "tga", "tif"), help="format of the maps")
@@ -112,13 +115,26 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the maps")
     command.add_argument(
-        "--plan", default="separate", metavar="PLAN", help=f"{', '.join(plan.key for plan in READY)}, or a file of JSON"
+        "--plan",
+        default="separate",
+        metavar="PLAN",
+        help=f"{', '.join(plan.key for plan in READY)}, masks, packed_masks, pictures …, or a file of JSON",
     )
     command.add_argument("--variant", action="append", metavar="V", help="name or key; without it all, master first")
-    command.add_argument("--sheet", action="append", metavar="S", help="name or key; without it all")
+    command.add_argument(
+        "--sheet", action="append", metavar="S", help="a sheet or twin, by name or key; without it all"
+    )
     command.add_argument("--size", type=_size, default=0, metavar="N", help="width in texels; else the sheet's own")
-    command.add_argument("--suffix", default=".png", choices=OFFERED, help="format of the maps")
+    command.add_argument("--suffix", default=".png", choices=(*OFFERED, ".ora"), help="format of the maps")
     command.add_argument("--bits", type=int, default=8, choices=(8, 16), help="depth of a channel; EXR holds floats")
+    command.add_argument(
+        "--row-texels",
+        type=int,
+        default=1,
+        choices=range(1, MOST_ROW_TEXELS + 1),
+        metavar="N",
+        help="height of rows of strips",
+    )
     command.add_argument("--name", default=PATTERN, metavar="PATTERN", help="file names, with {kit} and {size} as well")
     command.set_defaults(run=_write)
 
@@ -132,6 +148,7 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("package", type=Path)
     command.add_argument("--variant", default="", help="name of a variant; without it the defaults")
     command.add_argument("--sheet", default="", help="name of a sheet; without it the first")
+    command.add_argument("--twin", default="", metavar="NAME", help="a twin of the sheet, with values of its own")
     command.add_argument(
         "--output", default="colour", metavar="NAME", help="an output of the material: colour, roughness …"
     )
@@ -192,7 +209,10 @@ def _demo(options: argparse.Namespace) -> int:
 
 
 def _kit(place: Path) -> "Kit":
-    """A saved kit with its files as they are now, whatever it remembers of them."""
+    """A saved kit with its files as they are now, whatever it remembers of them.
+
+    Commands read it before they import what takes long, so that what is wrong with it is told at once.
+    """
     from even_palette.core.kit.fingerprints import as_on_disk
     from even_palette.core.kit.store import read_kit
 
@@ -200,28 +220,30 @@ def _kit(place: Path) -> "Kit":
 
 
 def _check(options: argparse.Namespace) -> int:
+    kit = _kit(options.kit)
     from even_palette.core.checks import Severity, find
     from even_palette.core.results.sheets import Sheets
 
-    findings = list(find(_kit(options.kit), Sheets()))
+    findings = list(find(kit, Sheets()))
     for finding in findings:
         say(f"{finding.severity}: {finding.stage}: {finding.text}")
     return FINDINGS if any(finding.severity == Severity.ERROR for finding in findings) else 0
 
 
 def _bake(options: argparse.Namespace) -> int:
+    kit = _kit(options.kit)
     from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.maps import write_bakes
 
-    _print_sizes(write_bakes(_kit(options.kit), Sheets(), options.to, options.suffix, _progress()))
+    _print_sizes(write_bakes(kit, Sheets(), options.to, options.suffix, _progress()))
     return 0
 
 
 def _masks(options: argparse.Namespace) -> int:
+    kit = _kit(options.kit)
     from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.maps import write_masks
 
-    kit = _kit(options.kit)
     _print_sizes(write_masks(kit, Sheets(), options.to, options.bits, options.suffix, _progress()))
     return 0
 
@@ -241,50 +263,42 @@ def _palette(options: argparse.Namespace) -> int:
 
 
 def _render(options: argparse.Namespace) -> int:
+    kit = _kit(options.kit)
+    from even_palette.core.kit.names import keys_called
     from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.render import write_renders
 
-    kit = _kit(options.kit)
-    variants = _chosen("variant", kit.variant_names, options.variant)
-    of_sheets = _chosen("sheet", {sheet.key: sheet.name for sheet in kit.sheets}, options.sheet)
+    variants = keys_called("variant", kit.variant_names, options.variant or ())
+    surfaces = keys_called("sheet or twin", kit.surface_names, options.sheet or ())
     outputs = list(dict.fromkeys(options.output or ["colour"]))
     sizes = write_renders(
-        kit, Sheets(), options.to, variants, of_sheets, outputs, options.size, f".{options.format}", _progress()
+        kit, Sheets(), options.to, variants, surfaces, outputs, options.size, f".{options.format}", _progress()
     )
     _print_sizes(sizes)
     return 0
 
 
 def _write(options: argparse.Namespace) -> int:
-    from even_palette.core.kit.output_plan import plan_of
+    kit = _kit(options.kit)
+    from even_palette.core.kit.names import keys_called
+    from even_palette.core.kit.ready_plans import plan_of
     from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.planned_maps import Wish, write_planned
 
-    kit = _kit(options.kit)
-    variants = _chosen("variant", kit.variant_names, options.variant)
-    of_sheets = _chosen("sheet", {sheet.key: sheet.name for sheet in kit.sheets}, options.sheet)
-    plan = plan_of(options.plan)
-    wish = Wish(plan, variants, of_sheets, options.size, options.suffix, options.bits, options.name)
-    _print_sizes(write_planned(kit, Sheets(), wish, options.to, _progress()))
+    variants = keys_called("variant", kit.variant_names, options.variant or ())
+    surfaces = keys_called("sheet or twin", kit.surface_names, options.sheet or ())
+    plan = plan_of(options.plan, kit)
+    wish = Wish(plan, variants, surfaces, options.size, options.suffix, options.bits, options.name, options.row_texels)
+    _print_sizes(write_planned(kit, Sheets(), [wish], options.to, _progress()))
     return 0
 
 
-def _chosen(what: str, there: dict[str, str], wanted: list[str] | None) -> list[str]:
-    """Keys of what was asked for by name or key, all without a wish. Raises UserError for what is not there."""
-    found = []
-    for each in wanted or there:
-        key = each if each in there else next((key for key, name in there.items() if name == each), None)
-        if key is None:
-            raise UserError(f"There is no {what} “{each}”; there is {', '.join(there.values())}.")
-        found.append(key)
-    return list(dict.fromkeys(found))
-
-
 def _ship(options: argparse.Namespace) -> int:
+    kit = _kit(options.kit)
     from even_palette.core.results.sheets import Sheets
     from even_palette.core.ship.write import ship
 
-    _print_sizes(ship(_kit(options.kit), Sheets(), options.to, _progress(), target=options.target))
+    _print_sizes(ship(kit, Sheets(), options.to, _progress(), target=options.target))
     return 0
 
 
@@ -309,7 +323,7 @@ def _play(options: argparse.Namespace) -> int:
     else:
         from even_palette.player.opengl import play_opengl as play
     light = options.output in LIGHT
-    pixels = play(loaded, options.variant, width, height, options.output, options.time, options.seed)
+    pixels = play(loaded, options.variant, width, height, options.output, options.time, options.seed, options.twin)
     write_plane(options.out, Plane(pixels, Encoding.SRGB if light else Encoding.DATA))
     return 0
 
@@ -317,11 +331,13 @@ def _play(options: argparse.Namespace) -> int:
 def _memory(options: argparse.Namespace) -> int:
     import json
 
+    kit = _kit(options.kit)
+
     from even_palette.core.memory_account import ACCOUNT
     from even_palette.core.results.prepare_views import make_ready
     from even_palette.core.results.sheets import Sheets
 
-    kit, sheets = _kit(options.kit), Sheets()
+    sheets = Sheets()
     for sheet in kit.sheets:
         make_ready(kit.at(sheet.key), sheets, progress=_progress())
     lines = ACCOUNT.lines()

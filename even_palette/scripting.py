@@ -24,26 +24,29 @@ from even_palette.core.kit.coat_owners import Overcoats, RecipeCoats
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.fingerprints import as_on_disk, fingerprint
 from even_palette.core.kit.history import History
-from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.mesh_file import MOVE_STEP, MeshFile
 from even_palette.core.kit.model import Focus, Kit, Recipe
-from even_palette.core.kit.names import identifier
-from even_palette.core.kit.output_plan import PATTERN, OutputPlan, plan_of
+from even_palette.core.kit.names import identifier, keys_called
+from even_palette.core.kit.output_plan import PATTERN, OutputPlan
+from even_palette.core.kit.ready_plans import plan_of
 from even_palette.core.kit.recipe_file import content_id, read_recipe, recipe_of, write_recipe
 from even_palette.core.kit.sheet import Source
 from even_palette.core.kit.store import KIT_FILE, KitFolder, as_kept
+from even_palette.core.material.drawn import Way, likely_way
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.guess import Role, guess_encoding
-from even_palette.core.raster.layouts import guess_map
+from even_palette.core.raster.layouts import guess_map, opacity_of
 from even_palette.core.raster.normals import points_down
 from even_palette.core.raster.plane import Encoding, to_levels8
 from even_palette.core.regions.brush import Brush, along
 from even_palette.core.regions.stroke import Effect, stroke_through
+from even_palette.core.results.dividing import move_on_sheet, rest_region
 from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.painting import ground_of, stamp_of, taken_from_others
 from even_palette.core.results.planes import tone_of
 from even_palette.core.results.regions_from_masks import regions_from_masks
 from even_palette.core.results.rendering import SheetRender
-from even_palette.core.results.sheet_mesh import mesh_of_file
+from even_palette.core.results.sheet_mesh import mesh_of_file, mesh_on_sheet
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.maps import write_bakes, write_masks
@@ -136,7 +139,8 @@ class OpenKit:
         made = replace(
             bare, role=told, encoding=meant, width=plane.width, height=plane.height, layout=layout, green_down=down
         )
-        self.do(commands.add_map(key, made))
+        opacity = opacity_of(samples, told, layout)
+        self.do(commands.add_map(key, made, Way.CUT_OUT if opacity is None else likely_way(opacity)))
         return next(source.key for source in self.kit.sheet(key).sources if source.path == str(place))
 
     def add_mesh(self, path: str | Path, sheet: str = "") -> str:
@@ -180,9 +184,9 @@ class OpenKit:
         side: int = 0,
         suffix: str = ".png",
     ) -> dict[str, int]:
-        """Write full-size maps of variants, all without a choice; the bytes of each file (see `write_renders`)."""
-        chosen = [self.variant(name) for name in variants] or list(self.kit.variant_names)
-        keys = [self.at(name).key for name in sheets] or [sheet.key for sheet in self.kit.sheets]
+        """Write full-size maps of variants, sheets and twins, all without a choice; the bytes of each file (see
+        `write_renders`)."""
+        chosen, keys = self._chosen(variants, sheets)
         return write_renders(self.kit, self.results, Path(folder), chosen, keys, outputs, side, suffix)
 
     def write(
@@ -195,16 +199,23 @@ class OpenKit:
         suffix: str = ".png",
         bits: int = 8,
         pattern: str = PATTERN,
+        row_texels: int = 1,
     ) -> dict[str, int]:
         """Write maps by an output plan, one that is ready, of a file or your own; the bytes of each file.
 
-        All variants and sheets without a choice (see `write_planned`).
+        All variants, sheets and twins without a choice (see `write_planned`).
         """
-        chosen = [self.variant(name) for name in variants] or list(self.kit.variant_names)
-        keys = [self.at(name).key for name in sheets] or [sheet.key for sheet in self.kit.sheets]
-        made = plan if isinstance(plan, OutputPlan) else plan_of(plan)
-        wish = Wish(made, chosen, keys, side, suffix, bits, pattern)
-        return write_planned(self.kit, self.results, wish, Path(folder))
+        chosen, keys = self._chosen(variants, sheets)
+        made = plan if isinstance(plan, OutputPlan) else plan_of(plan, self.kit)
+        wish = Wish(made, chosen, keys, side, suffix, bits, pattern, row_texels)
+        return write_planned(self.kit, self.results, [wish], Path(folder))
+
+    def _chosen(self, variants: Sequence[str], sheets: Sequence[str]) -> tuple[list[str], list[str]]:
+        """The keys of variants, and of sheets and twins, by name or key; all without a choice."""
+        return (
+            keys_called("variant", self.kit.variant_names, variants),
+            keys_called("sheet or twin", self.kit.surface_names, sheets),
+        )
 
     def settings(self, variant: str = MASTER) -> dict[str, Any]:
         """The value of every parameter in a variant, by the parameter's name; colours are encoded sRGB 0..1.
@@ -225,6 +236,22 @@ class OpenKit:
     def findings(self) -> list[Finding]:
         """What the checks find, errors first."""
         return list(find(self.kit, self.results))
+
+    def rest_region(self, sheet: str = "") -> bool:
+        """Make a region of all faces that no region of a sheet has. Raises UserError if there are none."""
+        return self.do(rest_region(self.at(sheet), self.results))
+
+    def move_faces(self, faces: Sequence[bool], across: float, down: float, sheet: str = "") -> bool:
+        """Move the chosen faces, one truth for each on the sheet, by so many widths and heights of it, multiples of a
+        quarter. Raises UserError.
+        """
+        at, (right, below) = self.at(sheet), (across / MOVE_STEP, down / MOVE_STEP)
+        found, chosen = mesh_on_sheet(at, self.results), np.asarray(faces, dtype=bool)
+        if found is None or chosen.shape != (found.mesh.face_count,):
+            raise UserError(f"The sheet has {found.mesh.face_count if found else 0} faces, not {chosen.size}.")
+        if right != int(right) or below != int(below):
+            raise UserError(f"Faces are moved by multiples of {MOVE_STEP:g}.")
+        return self.do(move_on_sheet(at, self.results, chosen, int(right), int(below)))
 
     def regions_from_masks(self, maps: Sequence[str], sheet: str = "") -> bool:
         """Make a region of each channel of these maps, by key, that holds anything. Raises UserError."""

@@ -1,7 +1,9 @@
 """Shared by all tests: one small kit on disk, and a state folder that is not the user's."""
 
+import gc
 import os
 from pathlib import Path
+from zlib import crc32
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -31,6 +33,11 @@ settings.load_profile("suite")
 RED, GREEN, BLUE, YELLOW = (230, 30, 40), (30, 200, 60), (40, 60, 220), (240, 220, 40)
 
 
+def pytest_collection_finish() -> None:
+    """What is there before the first test stays: garbage is looked for among what tests make alone."""
+    gc.freeze()
+
+
 @pytest.fixture(autouse=True)
 def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
     """Autosaves and settings of a test go to a folder of its own."""
@@ -40,6 +47,13 @@ def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monk
     run = tmp_path_factory.getbasetemp()  # all processes of a run share what is made anew, as windows do
     shared = run.parent if "PYTEST_XDIST_WORKER" in os.environ else run
     monkeypatch.setenv("EVEN_PALETTE_CACHE", str(shared / "cache"))
+
+
+@pytest.fixture(autouse=True)
+def same_chance(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A test that draws from its module's RNG draws the same in every run, whatever was run before it."""
+    if hasattr(request.module, "RNG"):
+        monkeypatch.setattr(request.module, "RNG", np.random.default_rng(crc32(request.node.nodeid.encode())))
 
 
 def write_maps(folder: Path, side: int = 64, seed: int = 5) -> dict[Role, Path]:

@@ -55,14 +55,15 @@ TONE = ToneKind("flat", "Flat", "A dummy.", 99, lambda ground, settings: np.full
 """,
     "core/raster/formats/dots.py": """
 import numpy as np
-from even_palette.core.raster.formats._declare import ImageFormat
+from even_palette.core.raster.formats._declare import ImageFormat, ReadImage
 
 def write(path, plane, compression):
     path.write_bytes(np.uint16(plane.samples.shape).tobytes() + plane.samples.tobytes())
 
 def read(path, limits):
     data = path.read_bytes()
-    return np.frombuffer(data[6:], np.uint8).reshape(np.frombuffer(data[:6], np.uint16)), ("A dummy was read.",)
+    samples = np.frombuffer(data[6:], np.uint8).reshape(np.frombuffer(data[:6], np.uint16))
+    return ReadImage(samples, ("A dummy was read.",))
 
 IMAGE_FORMAT = ImageFormat((".dots",), 99, read, write, bits=16)
 """,

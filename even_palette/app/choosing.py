@@ -12,6 +12,7 @@ from even_palette.app.jobs import Rank
 from even_palette.app.session import Session
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.mesh.kinds import ElementKind, Likeness
+from even_palette.core.results.dividing import unassigned
 from even_palette.core.results.footprints import footprint_of
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.sheet_mesh import SheetMesh, mesh_on_sheet
@@ -55,7 +56,7 @@ class Choice(QObject):
     def _follow(self) -> None:
         """Another mesh begins with nothing chosen."""
         found = self.mesh
-        shape = found.content_id if found else ""
+        shape = found.faces_id if found else ""
         if shape != self._shape:
             self._shape, self.hovered = shape, -1
             self.choose(np.zeros(found.mesh.face_count if found else 0, dtype=bool))
@@ -153,6 +154,12 @@ class Choice(QObject):
             return overlapping_faces(found.uv, seen.claims) if seen else np.zeros(found.mesh.face_count, dtype=bool)
 
         self._choose_made(make)
+
+    def unassigned(self) -> None:
+        """Choose the faces that no region has."""
+        at, sheets = self.session.shown, self.session.sheets
+        if at is not None and self.mesh is not None:
+            self._choose_made(lambda: unassigned(at, sheets))
 
     def outside(self) -> None:
         """Choose the faces whose UVs leave the tile."""

@@ -23,12 +23,13 @@ from even_palette.core.kit.names import identifier
 from even_palette.core.kit.recipe_file import RecipeFile
 from even_palette.core.kit.sheet import Source
 from even_palette.core.kit.trees import FromFile, with_files
+from even_palette.core.material.drawn import Way, likely_way
 from even_palette.core.mesh.files import READABLE as MESHES
 from even_palette.core.mesh.files import is_parted
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.formats import READABLE
 from even_palette.core.raster.guess import Role
-from even_palette.core.raster.layouts import guess_map
+from even_palette.core.raster.layouts import guess_map, opacity_of
 from even_palette.core.raster.normals import points_down
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.maps import plane_of_map
@@ -37,7 +38,7 @@ from even_palette.core.results.sheet_mesh import mesh_of_file
 FILTER = f"Maps and meshes ({patterns((*READABLE, *MESHES))})"
 MESH_FILTER = f"Meshes ({patterns(MESHES)})"
 RELOAD_MS = 250
-Found = tuple[list[Source], list[str]]
+Found = tuple[list[tuple[Source, Way]], list[str]]
 Stamps = dict[str, tuple[int, int] | None]
 Looked = tuple[Stamps, dict[str, Fingerprint], dict[str, RecipeFile], list[str], set[str]]
 
@@ -101,7 +102,7 @@ class Files(QObject):
         sheet = self.view.state.sheet
 
         def work(progress: Progress, cancel: CancelToken) -> Found:
-            found, troubles = list[Source](), list[str]()
+            found, troubles = list[tuple[Source, Way]](), list[str]()
             for number, path in enumerate(paths):
                 cancel.check()
                 progress(number / len(paths), path.name)
@@ -118,16 +119,18 @@ class Files(QObject):
                 role, encoding, layout = guess_map(path, samples)
                 size = {"width": plane.width, "height": plane.height}
                 down = role == Role.NORMAL and points_down(samples) is True
-                found.append(replace(bare, role=role, encoding=encoding, layout=layout, green_down=down, **size))
+                made = replace(bare, role=role, encoding=encoding, layout=layout, green_down=down, **size)
+                opacity = opacity_of(samples, role, layout)
+                found.append((made, Way.CUT_OUT if opacity is None else likely_way(opacity)))
             return found, troubles
 
         def done(result: Found) -> None:
             found, troubles = result
-            for source in found:
+            for source, way in found:
                 there = self.document.kit.sheet(sheet)
                 known = any(other.path == source.path for other in there.sources)
                 taken = [] if known else [role for role in source.roles if there.given(role) is not None]
-                self.document.do(commands.add_map(sheet, source))
+                self.document.do(commands.add_map(sheet, source, way))
                 if taken:
                     name, roles = Path(source.path).name, " and ".join(taken)
                     why = f"without its {roles}, which another map gives"

@@ -13,6 +13,7 @@ from even_palette.core.arrays import Levels
 from even_palette.core.checks import Finding, Mend, find, look_at, look_of
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Kit
+from even_palette.core.results.behind import over
 from even_palette.core.results.looks import picture
 from even_palette.core.results.pictures import render_reference, view_of
 from even_palette.core.results.weights import weights_of
@@ -44,7 +45,7 @@ class Findings(QObject):
     @property
     def settled(self) -> bool:
         """Whether what was found is of the present kit."""
-        return self._told_of is self.session.kit
+        return self._told_of is self.session.document.kit
 
     def _forget(self) -> None:
         self.found, self._told_of, self._checked = [], None, ()
@@ -78,7 +79,7 @@ class Findings(QObject):
 
     def _try(self, finding: Finding, mend: Mend) -> None:
         """Make pictures of what a mend would change, before it is done."""
-        kit, sheets = self.session.kit, self.session.sheets
+        kit, sheets = self.session.document.kit, self.session.sheets
 
         def work(progress: Progress, cancel: CancelToken) -> tuple[Levels, Levels]:
             view = view_of(finding.place or (0.0, 0.0, 1.0, 1.0), *PREVIEW_PX)
@@ -86,7 +87,7 @@ class Findings(QObject):
             for state in (kit, mend.command.apply(kit)):
                 at = state.at(finding.sheet)
                 weights_of(at, sheets, progress, cancel)
-                made.append(render_reference(picture(at, sheets, look_of(finding)), view))
+                made.append(render_reference(over(picture(at, sheets, look_of(finding))), view))
             return made[0], made[1]
 
         def done(pictures: tuple[Levels, Levels]) -> None:
@@ -99,7 +100,7 @@ class Findings(QObject):
         self.session.do(mend.command)
 
     def _check(self) -> None:
-        kit = (self.session.shown or self.session.at).kit
+        kit = (self.session.shown or self.session.at).whole
         checked = (kit, self.session.files.seen)
         if checked == self._checked:
             return

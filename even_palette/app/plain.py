@@ -1,7 +1,7 @@
 """Texts that are text: names come from files of others, and what looks like markup in them is shown as it stands."""
 
-from PyQt6.QtCore import Qt, QUrl
-from PyQt6.QtGui import QImage
+from PyQt6.QtCore import QSize, Qt, QUrl
+from PyQt6.QtGui import QImage, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QLabel, QTextEdit, QWidget
 
 JOINER = "\u2060"
@@ -15,6 +15,22 @@ class Label(QLabel):
         super().__init__(parent)
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(text)
+
+
+class FileName(Label):
+    """The name of a file on one line; where there is no room for it, its middle is left out."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self.setProperty("role", "section")
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(0, super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        fits = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, self.width())
+        painter = QPainter(self)
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, fits)
 
 
 class Text(QTextEdit):

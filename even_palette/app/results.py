@@ -85,7 +85,8 @@ class Results(QObject):
         self._next, looks, opened = None, self._looks, self.shown is None
         prepared = self.prepared.emit if opened else None
         before = self.shown if self._preparing is None and self._ready.issuperset(looks) else None
-        if before is not None and at.key == before.key and only_values_differ(at.kit, before.kit):
+        same = before is not None and (at.key, at.twin) == (before.key, before.twin)
+        if before is not None and same and only_values_differ(at.kit, before.kit):
             self.shown, self._shown_at = at, time.monotonic()
             self.shown_changed.emit()
             return

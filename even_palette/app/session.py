@@ -12,7 +12,7 @@ from even_palette.app.jobs import Jobs
 from even_palette.app.results import Results
 from even_palette.app.view_state import View
 from even_palette.core.kit.coat_owners import SheetOwner
-from even_palette.core.kit.commands import Cell, Command
+from even_palette.core.kit.commands import Cell, Command, in_twin
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.material.variants import MASTER
@@ -57,7 +57,7 @@ class Session(QObject):
             part.notice.connect(self.notice)
 
     def _start_anew(self) -> None:
-        self.view.change(quiet=True, sheet="", region="", over=False, variant=MASTER)
+        self.view.change(quiet=True, sheet="", twin="", region="", over=False, variant=MASTER)
         self.results.forget()
         self.files.forget()
         self.selection_changed.emit()
@@ -76,8 +76,8 @@ class Session(QObject):
 
     @property
     def kit(self) -> Kit:
-        """The kit as it is now."""
-        return self.document.kit
+        """The kit as it is now; where a twin is in front, with the values that it has."""
+        return self.at.kit
 
     @property
     def history(self) -> History:
@@ -96,18 +96,22 @@ class Session(QObject):
 
     @property
     def at(self) -> Focus:
-        """The kit at the sheet in front."""
-        sheet = self.view.state.sheet
-        if self._at.kit is not self.kit or self._at.key != sheet:
-            there = any(other.key == sheet for other in self.kit.sheets)
-            key = sheet if there else self.kit.sheets[0].key
-            self.view.change(quiet=True, sheet=key)
-            self._at = self.kit.at(key)
+        """The kit at the sheet in front, or at its twin."""
+        kit, state = self.document.kit, self.view.state
+        if self._at.whole is not kit or (self._at.key, self._at.twin) != (state.sheet, state.twin):
+            there = next((sheet for sheet in kit.sheets if sheet.key == state.sheet), kit.sheets[0])
+            twin = state.twin if state.twin in [twin.key for twin in there.twins] else ""
+            self.view.change(quiet=True, sheet=there.key, twin=twin)
+            self._at = kit.at(there.key, twin)
         return self._at
 
     def do(self, command: Command) -> bool:
-        """Apply a command; what is not possible becomes a notice. True if the kit changed."""
-        return self.document.do(command)
+        """Apply a command; what is not possible becomes a notice. True if the kit changed.
+
+        Where a twin is in front, the values that it sets are the twin's.
+        """
+        twin = self.at.twin
+        return self.document.do(in_twin(command, twin) if twin else command)
 
     def do_made(self, doing: str, make: Callable[[], Command]) -> None:
         """Let a worker make a command that takes computing, then apply it; what is not possible becomes a notice."""
@@ -118,20 +122,20 @@ class Session(QObject):
 
     def undo(self, steps: int = 1) -> None:
         """Go back by steps of the history."""
-        before = self.kit
+        before = self.document.kit
         if self.document.undo(steps):
             self._show_change(before)
 
     def redo(self) -> None:
         """Do again what was undone last."""
-        before = self.kit
+        before = self.document.kit
         if self.document.redo():
             self._show_change(before)
 
     def _show_change(self, before: Kit) -> None:
         """Put the sheet in front that a step of the history changed, so that what happens is seen."""
         old = {sheet.key: sheet for sheet in before.sheets}
-        changed = [sheet.key for sheet in self.kit.sheets if old.get(sheet.key) != sheet]
+        changed = [sheet.key for sheet in self.document.kit.sheets if old.get(sheet.key) != sheet]
         if changed and self.view.state.sheet not in changed:
             self.view.change(quiet=True, sheet=changed[0])
         self.document.touched()
@@ -187,10 +191,10 @@ class Session(QObject):
             fields["variant"] = variant
         self.view.change(**fields)
 
-    def show_sheet(self, key: str) -> None:
-        """Put another sheet in front. This is no step of the history."""
-        if key != self.at.key:
-            self.view.change(quiet=True, sheet=key)
+    def show_sheet(self, key: str, twin: str = "") -> None:
+        """Put another sheet in front, or a twin of one. This is no step of the history."""
+        if (key, twin) != (self.at.key, self.at.twin):
+            self.view.change(quiet=True, sheet=key, twin=twin)
             self.history.end_merge()
             self._follow()
             self.selection_changed.emit()

@@ -17,7 +17,8 @@ class SheetBox(QWidget):
         self.box.setAccessibleName("Sheet in front")
         self.box.setToolTip("The sheet that is worked on")
         self.box.setMinimumWidth(180)
-        self.box.activated.connect(lambda i: session.show_sheet(self.box.itemData(i)))
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.box.activated.connect(lambda i: session.show_sheet(*self.box.itemData(i)))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 2, 8, 2)
         row.addWidget(plain.Label("Sheet"))
@@ -27,4 +28,8 @@ class SheetBox(QWidget):
     def refresh(self) -> None:
         """Show the sheets of the kit."""
         at = self.session.at
-        offer(self.box, [(sheet.name, sheet.key) for sheet in at.kit.sheets], at.key)
+        listed: list[tuple[str, object]] = []
+        for sheet in at.kit.sheets:
+            listed.append((sheet.name, (sheet.key, "")))
+            listed += [(f"{sheet.name}  ·  {twin.name}", (sheet.key, twin.key)) for twin in sheet.twins]
+        offer(self.box, listed, (at.key, at.twin))

@@ -18,6 +18,7 @@ from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.base_colour import base_colour_of
+from even_palette.core.results.behind import over
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.pictures import Drawing
 from even_palette.core.results.sheet_mesh import mesh_on_sheet
@@ -74,7 +75,7 @@ class Thumbnails(QObject):
 
     def forget(self) -> None:
         """All pictures are stale; they are made anew once the hand rests."""
-        self._stale = dict.fromkeys(self._kept)
+        self._stale = dict.fromkeys((*self._kept, *self._stale))
         if self._flying is not None:
             key, flying = self._flying
             self._stale[key], self._flying = None, None
@@ -89,13 +90,11 @@ class Thumbnails(QObject):
 
     @property
     def settled(self) -> bool:
-        """Whether no picture is stale."""
-        return not self._stale and self._flying is None
+        """Whether no picture is stale, or there is nothing to draw them of."""
+        return self._flying is None and (not self._stale or self.session.shown is None)
 
     def _make_one(self) -> None:
         at = self.session.shown
-        if at is None:
-            self._stale.clear()
         if self._flying is not None and not self._take_drawn():
             self._next.start(POLL_MS)
             return
@@ -161,7 +160,9 @@ class Thumbnails(QObject):
         base = base_colour_of(at, sheets)
         zoom = min(width / base.width, height / base.height)
         view = Camera((base.width, base.height), zoom=zoom).view(width, height)
-        return to_image(self.renderer.render(small_picture_of(picture(at, sheets, look), sheets, MOST_SIDE), view))
+        return to_image(
+            self.renderer.render(small_picture_of(over(picture(at, sheets, look)), sheets, MOST_SIDE), view)
+        )
 
     def _small(self, skin: "Skin") -> "Skin":
         """A skin of planes no larger than a small picture can show."""

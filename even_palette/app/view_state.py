@@ -13,6 +13,7 @@ from even_palette.core.kit.commands import Cell
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.brush import Brush
+from even_palette.core.results.behind import Behind
 from even_palette.core.results.fill import Limit
 from even_palette.core.results.looks import Look
 
@@ -81,15 +82,17 @@ class Toning:
 class ViewState:
     """All that the artist chose to look at and to work with.
 
-    The stage, the sheet in front, and what is selected: a region or the overcoats, a variant, a copied cell. The panes;
-    the look of the sheet pane and the other side of its wipe, and that of the model where it has one of its own; wipe
-    and spread, which shows all variants or those of `spread_of`. What clicks and drags choose on the mesh; the step of
-    the mask whose values are shown, and how strokes are made; what is chosen in Tones; the time in seconds and the seed
-    of the instance that are shown. Chosen faces are Choice's.
+    The stage, the sheet in front or a twin of it, and what is selected: a region or the overcoats, a variant, a copied
+    cell. The panes; the look of the sheet pane and the other side of its wipe, and that of the model where it has one
+    of its own; wipe and spread, which shows all variants or those of `spread_of`. What clicks and drags choose on the
+    mesh; the step of the mask whose values are shown, and how strokes are made; what is chosen in Tones; the time in
+    seconds and the seed of the instance that are shown; what lies behind a sheet that shines through. Chosen faces are
+    Choice's.
     """
 
     stage: int = -1
     sheet: str = ""
+    twin: str = ""
     region: str = ""
     over: bool = False
     variant: str = MASTER
@@ -109,6 +112,7 @@ class ViewState:
     painter: Painter = Painter()
     time: float = 0.0
     seed: float = 0.0
+    behind: Behind = Behind.CHECKER
 
     @property
     def owner(self) -> SheetOwner:

@@ -3,9 +3,8 @@
 from pathlib import Path
 
 import numpy as np
-from msgspec.structs import replace
 from PyQt6.QtCore import QSize, Qt, QUrl
-from PyQt6.QtGui import QDesktopServices, QIcon, QPixmap, QShowEvent
+from PyQt6.QtGui import QDesktopServices, QIcon, QImage, QPainter, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -25,15 +24,26 @@ from even_palette.app.session import Session
 from even_palette.app.stand.renderer import to_image
 from even_palette.core.arrays import Samples
 from even_palette.core.disk.gate import size_text
+from even_palette.core.disk.whole import write_whole
 from even_palette.core.jobs import CancelToken, Progress
+from even_palette.core.kit import commands
 from even_palette.core.kit.model import Kit
-from even_palette.core.kit.output_plan import PATTERN, READY, OutputPlan, read_plan
+from even_palette.core.kit.output_plan import PATTERN, READY, OutputPlan, plan_text, read_plan
+from even_palette.core.kit.ready_plans import plans_of
+from even_palette.core.limits import MOST_ROW_TEXELS
 from even_palette.core.raster.formats import IMAGE_FORMATS, OFFERED
+from even_palette.core.raster.layered import LAYERED
 from even_palette.core.raster.plane import Plane, rgb_of
-from even_palette.core.ship.planned_maps import PlannedMap, Wish, plan_maps, small_planned, write_planned
+from even_palette.core.ship.planned_maps import (
+    PlannedMap,
+    Wish,
+    plan_maps,
+    small_planned,
+    write_planned,
+)
 
 PANEL_PX = (780, 600)
-PICTURE_PX, MOST_PICTURES = 36, 40
+PICTURE_PX, MOST_PICTURES, ROWS_PX = 36, 40, 150
 SIZES = (0, 256, 512, 1024, 2048, 4096, 8192)
 REST_MS = 150
 ALL, THIS = "all", "this"
@@ -46,16 +56,23 @@ class WriteMaps(Overlay):
         body = QWidget()
         super().__init__(window, "Write maps", body, PANEL_PX)
         self.session = session
-        self._own: dict[str, OutputPlan] = {}
         self._planned: list[PlannedMap] = []
         self.plan = choice("Plan", [])
         self.plan.setToolTip("Which output goes into which channel of which file")
-        self.open_plan = tool("Open a plan", "folder-open", "Use a plan of your own, from a file of JSON")
+        self.open_plan = tool("Open a plan", "folder-open", "Keep a plan of your own in the kit, from a file of JSON")
         self.open_plan.clicked.connect(self._open_plan)
+        self.save_plan = tool("Save the plan", "export", "Write this plan as a file of JSON, to change it")
+        self.save_plan.clicked.connect(self._save_plan)
+        self.drop_plan = tool("Remove the plan", "trash", "Remove this plan from the kit")
+        self.drop_plan.clicked.connect(lambda: session.do(commands.remove_plan(self.plan.currentData())))
         self.variants = choice("Which variants", [])
         self.sheets = choice("Which sheets", [])
         self.side = choice("Size", [("As painted" if side == 0 else f"{side} wide", side) for side in SIZES])
         self.format = choice("Format", _formats())
+        heights: list[tuple[str, object]] = [("Rows of 1 texel", 1)]
+        heights += [(f"Rows of {high} texels", high) for high in range(2, MOST_ROW_TEXELS + 1)]
+        self.rows = choice("How high rows of strips are", heights)
+        self.rows.setMinimumWidth(ROWS_PX)
         self.pattern = QLineEdit(PATTERN)
         self.pattern.setAccessibleName("Names of the files")
         self.pattern.setToolTip("{kit}, {sheet}, {variant}, {map} and {size} stand for what they say")
@@ -90,8 +107,8 @@ class WriteMaps(Overlay):
         column.setContentsMargins(0, 4, 0, 0)
         column.setSpacing(8)
         for name, widgets in (
-            ("Plan", (self.plan, self.open_plan)), ("Of", (self.sheets, self.variants)),
-            ("As", (self.side, self.format)), ("Names", (self.pattern,)), ("Into", (self.folder, browse)),
+            ("Plan", (self.plan, self.open_plan, self.save_plan, self.drop_plan)), ("Of", (self.sheets, self.variants)),
+            ("As", (self.side, self.format, self.rows)), ("Names", (self.pattern,)), ("Into", (self.folder, browse)),
         ):  # fmt: skip
             head = label(name, "section")
             head.setFixedWidth(56)
@@ -103,8 +120,8 @@ class WriteMaps(Overlay):
         column.addWidget(self.told)
         column.addLayout(row(self.write, self.show_folder, stretch=0))
         self._look = one_shot(self, REST_MS, self._measure)
-        for box in (self.plan, self.variants, self.sheets, self.side, self.format):
-            box.activated.connect(lambda _: self._look.start(0))
+        for box in (self.plan, self.variants, self.sheets, self.side, self.format, self.rows):
+            box.activated.connect(self._chosen)
         self.pattern.textEdited.connect(lambda _: self._look.start(REST_MS))
         session.shown_changed.connect(self._follow)
         session.selection_changed.connect(self._follow)
@@ -119,28 +136,41 @@ class WriteMaps(Overlay):
             self._offer()
             self._look.start(REST_MS if self._planned else 0)
 
+    def _chosen(self) -> None:
+        self._offer()
+        self._look.start(0)
+
     def _offer(self) -> None:
         session, kit = self.session, self.session.kit
-        plans = [(plan.name, plan.key) for plan in (*READY, *self._own.values())]
-        offer(self.plan, plans, self.plan.currentData() or READY[0].key)
+        plans: list[tuple[str, object]] = [(plan.name, plan.key) for plan in plans_of(kit)]
+        offer(self.plan, plans, self.chosen_plan.key)
+        self.rows.setVisible(any(file.is_strip for file in self.chosen_plan.files))
+        self.drop_plan.setEnabled(self.plan.currentData() in [plan.key for plan in kit.plans])
         name = kit.variant_names.get(session.variant, "")
         variants = [(f"Variant {name}", THIS), (f"All {len(kit.variant_names)} variants", ALL)]
         offer(self.variants, variants, self.variants.currentData() or THIS)
-        sheets = [(f"Sheet {session.at.sheet.name}", THIS), (f"All {len(kit.sheets)} sheets", ALL)]
+        twins = sum(len(sheet.twins) for sheet in kit.sheets)
+        here = f"Twin {kit.surface_names[session.at.twin]}" if session.at.twin else f"Sheet {session.at.sheet.name}"
+        there = f"All {len(kit.sheets)} sheets" + (f" and {twins} twin{'s' * (twins > 1)}" if twins else "")
+        sheets = [(here, THIS), (there, ALL)]
         offer(self.sheets, sheets, self.sheets.currentData() or THIS)
 
     @property
     def chosen_plan(self) -> OutputPlan:
         """The plan that is chosen."""
-        plans = {plan.key: plan for plan in (*READY, *self._own.values())}
-        return plans[self.plan.currentData()]
+        plans = {plan.key: plan for plan in plans_of(self.session.kit)}
+        return plans.get(self.plan.currentData(), READY[0])
 
-    def _wish(self, kit: Kit) -> Wish:
+    def _wish(self) -> Wish:
         """What is chosen now."""
         session, (suffix, bits) = self.session, self.format.currentData()
+        kit = session.at.whole
         variants = list(kit.variant_names) if self.variants.currentData() == ALL else [session.variant]
-        sheets = [s.key for s in kit.sheets] if self.sheets.currentData() == ALL else [session.at.key]
-        return Wish(self.chosen_plan, variants, sheets, self.side.currentData(), suffix, bits, self.pattern.text())
+        surfaces = list(kit.surface_names) if self.sheets.currentData() == ALL else [session.at.twin or session.at.key]
+        return Wish(
+            self.chosen_plan, variants, surfaces, self.side.currentData(), suffix, bits, self.pattern.text(),
+            self.rows.currentData(),
+        )  # fmt: skip
 
     # What would be written
 
@@ -148,12 +178,12 @@ class WriteMaps(Overlay):
         """Work out on a worker what would be written, then make the pictures."""
         if not self.isVisible():
             return
-        kit, sheets = self.session.kit, self.session.sheets
-        wish = self._wish(kit)
+        kit, sheets = self.session.at.whole, self.session.sheets
+        wish = self._wish()
         self.session.jobs.run(
             "Maps",
-            lambda progress, cancel: plan_maps(kit, sheets, wish, cancel),
-            lambda planned: self._show(kit, planned),
+            lambda progress, cancel: plan_maps(kit, sheets, [wish], cancel)[0],
+            lambda planned: self._show(kit, wish, planned),
             self._refuse,
             rank=Rank.VIEW,
             place="maps to write",
@@ -165,7 +195,7 @@ class WriteMaps(Overlay):
         self.told.setText(why)
         self.write.setEnabled(False)
 
-    def _show(self, kit: Kit, planned: list[PlannedMap]) -> None:
+    def _show(self, kit: Kit, wish: Wish, planned: list[PlannedMap]) -> None:
         kept = {}
         for number in range(self.files.topLevelItemCount()):
             item = self.files.topLevelItem(number)
@@ -190,7 +220,7 @@ class WriteMaps(Overlay):
         wanted, sheets = [each.wanted for each in planned[:MOST_PICTURES]], self.session.sheets
         self.session.jobs.run(
             "Pictures of maps",
-            lambda progress, cancel: small_planned(kit, sheets, wanted, PICTURE_PX, cancel),
+            lambda progress, cancel: small_planned(kit, sheets, wish, wanted, PICTURE_PX, cancel),
             self._show_pictures,
             self.session.notice.emit,
             rank=Rank.CHECK,
@@ -201,8 +231,7 @@ class WriteMaps(Overlay):
         for number in range(self.files.topLevelItemCount()):
             item = self.files.topLevelItem(number)
             if item is not None and item.text(0) in made:
-                picture = to_image(rgb_of(_three(made[item.text(0)])))
-                item.setIcon(0, QIcon(QPixmap.fromImage(picture)))
+                item.setIcon(0, _icon(to_image(rgb_of(_three(made[item.text(0)])))))
 
     # Writing
 
@@ -212,12 +241,12 @@ class WriteMaps(Overlay):
             self.told.setText("Choose a folder first.")
             self.folder.setFocus()
             return
-        folder, kit, sheets = Path(place).expanduser(), self.session.kit, self.session.sheets
-        wish = self._wish(kit)
+        folder, kit, sheets = Path(place).expanduser(), self.session.at.whole, self.session.sheets
+        wish = self._wish()
         self.write.setEnabled(False)
 
         def work(progress: Progress, cancel: CancelToken) -> dict[str, int]:
-            return write_planned(kit, sheets, wish, folder, progress, cancel)
+            return write_planned(kit, sheets, [wish], folder, progress, cancel)
 
         def done(sizes: dict[str, int]) -> None:
             self.told.setText(f"Written: {len(sizes)} maps, {size_text(sum(sizes.values()))} on disk, to {folder}.")
@@ -235,17 +264,43 @@ class WriteMaps(Overlay):
         if name:
             self.take_plan(Path(name))
 
+    def _save_plan(self) -> None:
+        plan = self.chosen_plan
+        name, _ = QFileDialog.getSaveFileName(self, "Save plan", f"{plan.key}.json", "Output plans (*.json)")
+        if name:
+            self.write_plan(Path(name))
+
+    def write_plan(self, path: Path) -> None:
+        """Write the chosen plan as a file."""
+        plan = self.chosen_plan
+        self.session.jobs.run(
+            "Save plan",
+            lambda progress, cancel: write_whole(path, plan_text(plan)),
+            lambda _: self.told.setText(f"The plan is in {path}."),
+            self.told.setText,
+        )
+
     def take_plan(self, path: Path) -> None:
         """Offer the plan of a file, and choose it."""
 
         def done(plan: OutputPlan) -> None:
-            key = f"{plan.key}_own" if plan.key in [each.key for each in READY] else plan.key
-            self._own[key] = replace(plan, key=key)
-            self._offer()
-            show_choice(self.plan, key)
-            self._look.start(0)
+            if self.session.do(commands.add_plan(plan)):
+                self._offer()
+                show_choice(self.plan, self.session.kit.plans[-1].key)
+                self._look.start(0)
 
         self.session.jobs.run("Open plan", lambda progress, cancel: read_plan(path), done, self._refuse)
+
+
+def _icon(picture: QImage) -> QIcon:
+    """A picture as large as fits into the square that all rows have."""
+    square = QPixmap(PICTURE_PX, PICTURE_PX)
+    square.fill(Qt.GlobalColor.transparent)
+    fitted = picture.scaled(PICTURE_PX, PICTURE_PX, Qt.AspectRatioMode.KeepAspectRatio)
+    painter = QPainter(square)
+    painter.drawImage((PICTURE_PX - fitted.width()) // 2, (PICTURE_PX - fitted.height()) // 2, fitted)
+    painter.end()
+    return QIcon(square)
 
 
 def _formats() -> list[tuple[str, object]]:
@@ -257,7 +312,7 @@ def _formats() -> list[tuple[str, object]]:
             found.append((f"{name}, 32 bit floats", (suffix, 32)))
             continue
         found += [(f"{name}, {bits} bit", (suffix, bits)) for bits in (8, 16) if bits <= kind.bits]
-    return found
+    return [*found, ("OpenRaster, a layer a file", (LAYERED, 8))]
 
 
 def _three(plane: Plane) -> Samples:

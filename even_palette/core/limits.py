@@ -1,6 +1,6 @@
 """What a kit may hold at the most: the reader, commands and packers refuse the same."""
 
-FORMAT = 6
+FORMAT = 7
 MOST_SHEETS = 512
 MOST_REGIONS = 255
 """On one sheet: edge pairs name a region by one byte, 0 for the base."""
@@ -15,15 +15,20 @@ MOST_PAINTED = 1 << 18
 """Tiles of paint in a kit, however often one and the same occurs: 16 GiB of paint."""
 MOST_COATS = 16
 MOST_RECIPES = 256
+MOST_PLANS = 64
 MOST_STEPS = 32
 MOST_TOLERANCE = 512.0
 """Levels between ID colours."""
 MOST_MAPS = 64
+MOST_TWINS = 64
 MOST_TONES = 64
 MOST_PALETTES = 256
 MOST_ROWS = 256
+MOST_ROW_TEXELS = 16
 """Of a palette or ramp."""
 MOST_PADDING = 256
+MOST_SLOPE = 8.0
+"""Factor on the slopes of a normal map."""
 MOST_MIP = 12
 LEAST_BAKE, MOST_BAKE = 256, 8192
 LEAST_MASK, MOST_MASK = 64, 8192

@@ -46,7 +46,7 @@ def part_on_sheet(view: View) -> OnSheet | None:
         return None
     column, row = int(columns[0]), int(rows[0])
     origin = left + column * across, top + row * down
-    return OnSheet(column, row, Frame(len(columns), len(rows), origin, (across, down)))
+    return OnSheet(column, row, Frame(len(columns), len(rows), origin, (across, down), (column, row)))
 
 
 def _inside(origin: float, step: float, count: int) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":

@@ -21,22 +21,23 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
 from even_palette.core.kit.sheet import Bake, Source, Tone
 from even_palette.core.kit.store import KIT_FILE, encode_kit
+from even_palette.core.material.drawn import Way, likely_way
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Setting, Value
 from even_palette.core.mesh.files import write_mesh
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
-from even_palette.core.raster.layouts import guess_map
+from even_palette.core.raster.layouts import guess_map, opacity_of
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.bakes import bake_of
-from even_palette.core.results.dividing import new_regions, scatter_split
+from even_palette.core.results.dividing import give_to_twin, new_regions, scatter_split
 from even_palette.core.results.picture_analysis import extract_palette
 from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file, regions_of_faces
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.tones.palette import PaletteRow, colours_of, new_palette
 from even_palette.core.tones.ramp import Ramp, RampRow, Stop
-from even_palette.demo import KIT_FOLDER, cargo, quay, reeds, sign, tug, tug_mesh
+from even_palette.demo import KIT_FOLDER, cargo, quay, reeds, sail, sign, tug, tug_mesh
 
 SCATTER = {"hull": 62.0, "hull_weathered": 24.0, "hull_patched": 14.0}
 SCATTER_SEED = 7
@@ -82,6 +83,9 @@ def _sheets() -> list[DemoSheet]:
             "Quay wall", "quay_wall", None, quay.ID_COLOURS,
             {Role.BASE_COLOUR: quay.base_plane(), Role.ID: quay.id_plane(), Role.HEIGHT: quay.height_plane()},
             others={"surfaces": quay.atlas_plane(), "surfaces_normal": quay.normal_plane()},
+        ),
+        DemoSheet(
+            "Tattered sail", "tattered_sail", sail.sail_mesh, sail.ID_COLOURS, {Role.BASE_COLOUR: sail.base_plane()},
         ),
     ]  # fmt: skip
 
@@ -201,6 +205,8 @@ def build(folder: Path = KIT_FOLDER) -> Kit:
     _keep_bake(history, sheets, folder, history.kit.sheets[0].bake("occlusion"), "baked_occlusion")
     _weather(history)
     _build_quay(history)
+    _tear(history)
+    _dry(history, sheets)
     _spill(history, sheets, folder)
     write_whole(folder / KIT_FILE, encode_kit(history.kit, folder))
     return history.kit
@@ -215,8 +221,13 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
         write_plane(path, plane)
         seen = fingerprint(path)
         size = (plane.width, plane.height)
-        source = Source(identifier(role), role, str(path.resolve()), plane.encoding, seen.size, seen.sha256, *size)
-        history.do(commands.add_map(key, source))
+        layout = guess_map(path, plane.samples)[2]
+        opacity = opacity_of(plane.samples, role, layout)
+        source = Source(
+            identifier(role), role, str(path.resolve()), plane.encoding, seen.size, seen.sha256, *size, layout
+        )  # fmt: skip
+        way = Way.CUT_OUT if opacity is None else likely_way(opacity)
+        history.do(commands.add_map(key, source, way))
     for name, plane in sheet.others.items():
         path = maps / f"{sheet.file}_{name}.png"
         write_plane(path, plane)
@@ -235,7 +246,7 @@ def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: P
     colours: Levels = np.array([sheet.id_colours[part] for part in parts], dtype=np.uint8)
     write_mesh(path, mesh, colours)
     seen = fingerprint(path)
-    file = MeshFile(sheet.file, str(path.resolve()), key, seen.size, seen.sha256)
+    file = MeshFile(sheet.file, str(path.resolve()), key, seen.size, seen.sha256, casts=False)
     history.do(commands.add_mesh(file))
     file = history.kit.meshes[-1]  # its key is made unique
     names = list(sheet.id_colours)
@@ -292,7 +303,7 @@ def _dress(history: History) -> None:
 
 def _weather(history: History) -> None:
     """What stays on top of all paint, how shiny parts are, and the lamp's light."""
-    tug_key, _, reed_key, _, _ = (sheet.key for sheet in history.kit.sheets)
+    tug_key, _, reed_key, *_ = (sheet.key for sheet in history.kit.sheets)
     keys = {identifier(region.name): region.key for region in history.kit.regions}
     over, dirt = Overcoats(tug_key), PlaneRef(PlaneKind.MAP, "dirt")
     occlusion = {"plane": PlaneUse(PlaneRef(PlaneKind.MAP, "baked_occlusion"))}
@@ -374,6 +385,34 @@ def _build_quay(history: History) -> None:
     history.do(commands.set_cell_value(keys["wall"], "strength", 0.25, "ice_patrol", 1))
 
 
+def _tear(history: History) -> None:
+    """Reeds that keep their leaves at a distance; a sail of a colour of its own that fades, more torn in winter."""
+    _, _, reeds_key, _, _, sail_key = (sheet.key for sheet in history.kit.sheets)
+    history.do(commands.set_keep_coverage(reeds_key, history.kit.sheet(reeds_key).sources[0].key, True))
+    keys = {identifier(region.name): region.key for region in history.kit.regions}
+    history.do(commands.set_cell_value(keys["cloth"], "colour", hex_to_encoded("#b08a5a")))
+    for variant, colour in (("morning_ferry", "#d9cfb4"), ("night_post", "#4a5068"), ("harvest_barge", "#a8552e")):
+        history.do(commands.set_cell_value(keys["cloth"], "colour", hex_to_encoded(colour), variant))
+    over = Overcoats(sail_key)
+    history.do(commands.add_coat(over, Coat("opacity")))
+    history.do(commands.expose(over, "fade", 0))
+    history.do(commands.rename_parameter(history.kit.parameters[-1].key, "sail_fade"))
+    history.do(commands.set_cell_value(over, "offset", -0.22, "ice_patrol", 0))
+
+
+def _dry(history: History, sheets: Sheets) -> None:
+    """Every third card of the reeds is a twin's, which is as dry in all weathers as reeds are in autumn."""
+    key = history.kit.sheets[2].key
+    history.do(commands.add_twin(key, "Dry reeds"))
+    at = history.kit.at(key)
+    cards = regions_of_faces(at, sheets) == [region.name for region in at.sheet.regions].index("Blades")
+    shells = elements_of(at, sheets, ElementKind.SHELL).labels
+    history.do(give_to_twin(at, sheets, cards & (shells % 3 == 0), "dry_reeds"))
+    blades = next(region.key for region in at.sheet.regions if region.name == "Blades")
+    for value, setting in (("hue", -52.0), ("saturation", 0.9), ("brightness", 0.06)):
+        history.do(commands.in_twin(commands.set_cell_value(blades, value, setting, coat=1), "dry_reeds"))
+
+
 FINISHES: dict[str, dict[str, Value]] = {
     "hull": {"metalness": 0.0, "roughness": 0.42, "clear_coat": 0.5},
     "funnel": {"metalness": 0.2, "roughness": 0.35, "clear_coat": 0.3},
@@ -383,7 +422,7 @@ FINISHES: dict[str, dict[str, Value]] = {
 
 def _tone(history: History, sheets: Sheets) -> None:
     """Palettes, ramps and tones: the sign's rows, the deck by numbers, an even hull, smooth rope, reeds by instance."""
-    tug_key, _, _, sign_key, _ = (sheet.key for sheet in history.kit.sheets)
+    tug_key, _, _, sign_key, *_ = (sheet.key for sheet in history.kit.sheets)
     keys = {identifier(region.name): region.key for region in history.kit.regions}
     palette = new_palette("sign_colours", "Sign", sign.colours_of(sign.DAY))
     rows = tuple(PaletteRow(name, colours_of(sign.colours_of(look))) for name, look in sign.ROWS.items())

@@ -10,6 +10,12 @@ from even_palette.core.arrays import Levels
 from even_palette.core.errors import UserError
 
 CORNERS = np.array([-1, -1, 1, -1, -1, 1, 1, 1], dtype=np.float32)
+QUAD_VERTEX = """\
+#version 330
+in vec2 corner;
+void main() { gl_Position = vec4(corner, 0.0, 1.0); }
+"""
+"""Of a program that `draw_quad` draws with."""
 
 
 def compile_program(context: Any, vertex: str, fragment: str) -> Any:
@@ -43,14 +49,18 @@ def draw_quad(
     program: Any,
     textures: Sequence[BoundTexture],
     uniforms: Mapping[str, float | tuple[float, ...]],
+    clear: bool = True,
 ) -> None:
     """Fill a buffer, with these textures and uniforms by name; names that the program does not use are passed over.
+
+    What was in it counts only where it is not to be cleared.
 
     Row 0 of what is read back lies at gl_FragCoord.y = 0.5.
     """
     buffer.use()
     buffer.viewport = (0, 0, *buffer.size)
-    buffer.clear(0, 0, 0, 0)
+    if clear:
+        buffer.clear(0, 0, 0, 0)
     for unit, bound in enumerate(textures):
         bound.use(program, unit)
     for name, value in uniforms.items():

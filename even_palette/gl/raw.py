@@ -12,6 +12,7 @@ from even_palette.gl.context import driver_function
 
 GPU_COMMANDS_COMPLETE, FLUSH_COMMANDS, TIMEOUT_EXPIRED = 0x9117, 1, 0x911B
 TEXTURE_2D, TEXTURE_2D_ARRAY, UNPACK_ALIGNMENT = 0x0DE1, 0x8C1A, 0x0CF5
+READ_FRAMEBUFFER, DRAW_FRAMEBUFFER, DEPTH_BUFFER_BIT, NEAREST = 0x8CA8, 0x8CA9, 0x0100, 0x2600
 FORMATS = (0x1903, 0x8227, 0x1907, 0x1908)
 TYPES = {"u1": 0x1401, "u2": 0x1403, "f4": 0x1406}
 INTERNAL = {
@@ -29,6 +30,8 @@ FUNCTIONS = {
     "glTexSubImage2D": (None, UINT, *[INT] * 5, UINT, UINT, PLACE),
     "glTexSubImage3D": (None, UINT, *[INT] * 7, UINT, UINT, PLACE),
     "glPixelStorei": (None, UINT, INT),
+    "glBindFramebuffer": (None, UINT, UINT),
+    "glBlitFramebuffer": (None, *[INT] * 8, UINT, UINT),
     "glFenceSync": (PLACE, UINT, UINT),
     "glClientWaitSync": (UINT, PLACE, UINT, ctypes.c_uint64),
     "glDeleteSync": (None, PLACE),
@@ -54,6 +57,14 @@ def passed(mark: Any, wait_s: float) -> bool:
 def remove_fence(mark: Any) -> None:
     """Let go of a mark."""
     _library().glDeleteSync(mark)
+
+
+def copy_depth(source: Any, target: Any) -> None:
+    """Copy the depths of a frame buffer to another of its size; both have depths of one format."""
+    library, (width, height) = _library(), source.size
+    library.glBindFramebuffer(READ_FRAMEBUFFER, source.glo)
+    library.glBindFramebuffer(DRAW_FRAMEBUFFER, target.glo)
+    library.glBlitFramebuffer(0, 0, width, height, 0, 0, width, height, DEPTH_BUFFER_BIT, NEAREST)
 
 
 def kind_of(samples: Samples) -> str:

@@ -7,15 +7,9 @@ from even_palette.core.graph.uniform_work import setup_values
 from even_palette.core.results.pictures import SHOWN, Picture, View
 from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.context import offscreen_context
-from even_palette.gl.draw import BoundTexture, draw_quad
+from even_palette.gl.draw import QUAD_VERTEX, BoundTexture, draw_quad
 from even_palette.gl.programs import Programs
 from even_palette.gl.textures import Samplers, Textures
-
-VERTEX = """\
-#version 330
-in vec2 corner;
-void main() { gl_Position = vec4(corner, 0.0, 1.0); }
-"""
 
 FRAGMENT = """\
 #version 330
@@ -25,10 +19,8 @@ uniform vec2 view_texels;
 out vec4 out_colour;
 {uniforms}
 {helpers}
-vec3 seen(vec2 uv, vec4 pixel) {{
+vec3 seen(vec2 uv, vec4 pixel, vec2 screen) {{
     vec3 shown, colour, emission, normal;
-    float metalness, roughness, clear_coat, occlusion, opacity;
-    bool has_emission, has_metalness, has_roughness, has_clear_coat, has_occlusion, has_opacity, has_normal;
 {body}
 {outputs}
     return shown;
@@ -37,7 +29,7 @@ void main() {{
     vec2 uv = view_origin + gl_FragCoord.xy * view_scale;
     vec2 at = view_texels.x > 0.0 ? (floor(uv * view_texels) + 0.5) / view_texels : uv;
     vec2 step = view_texels.x > 0.0 ? 1.0 / view_texels : view_scale;
-    vec3 colour = seen(at, vec4(step.x, 0.0, 0.0, step.y));
+    vec3 colour = seen(at, vec4(step.x, 0.0, 0.0, step.y), floor(gl_FragCoord.xy));
     bool inside = all(greaterThanEqual(uv, vec2(0.0))) && all(lessThan(uv, vec2(1.0)));
     out_colour = inside ? vec4(clamp(colour, 0.0, 1.0), 1.0) : vec4(0.0);
 }}
@@ -56,7 +48,7 @@ class SheetRenderer:
     def __init__(self) -> None:
         self._context = offscreen_context()
         self.textures = Textures(self._context)
-        self._programs = Programs(self._context, VERTEX, FRAGMENT)
+        self._programs = Programs(self._context, QUAD_VERTEX, FRAGMENT)
         self._samplers = Samplers(self._context)
         self._buffers = Buffers(self._context)
 

@@ -7,7 +7,10 @@ from even_palette.core.disk.gate import read_bytes
 from even_palette.core.errors import UserError
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import Slot
-from even_palette.core.raster.chain import Chain
+from even_palette.core.material.drawn import Way
+from even_palette.core.material.outputs import COLOUR
+from even_palette.core.raster.chain import Chain, Coverage
+from even_palette.core.raster.coverage import covering
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.sampling import Sampler, Wrap
@@ -17,8 +20,8 @@ from even_palette.core.ship.package import (
     PackageOutput,
     PackageSheet,
     RuntimeValue,
-    read_package,
 )
+from even_palette.core.ship.read_package import read_package
 
 MOST_SHADER_BYTES = 16 << 20
 
@@ -40,6 +43,10 @@ class Loaded:
                 return output
         names = ", ".join(output.name for output in self.sheet.outputs)
         raise UserError(f"The sheet has no output “{name}”; it has {names}.")
+
+    def has_alpha(self, name: str) -> bool:
+        """Whether an output is played with the alpha that the sheet is drawn with: colour where it is not opaque."""
+        return name == COLOUR and self.sheet.drawing.way != Way.OPAQUE
 
     def files(self, folder: Path) -> list[Path]:
         """The files of the package that were read from its folder."""
@@ -69,6 +76,9 @@ def load(folder: Path, sheet_name: str = "") -> Loaded:
         held = layers[entry.slot]
         sampler = Sampler(entry.filter, Wrap(entry.wrap), entry.mips)
         chains = tuple(Chain(held[number]) for number in sorted(held))
+        if entry.coverage is not None:
+            kept = Coverage(entry.coverage.channel, entry.coverage.threshold)
+            chains = tuple(covering(chain, kept) for chain in chains)
         found[entry.slot] = Slot(chains, sampler, entry.layer >= 0)
     try:
         shader = read_bytes(folder / sheet.shader, MOST_SHADER_BYTES).decode("utf-8")
@@ -78,8 +88,18 @@ def load(folder: Path, sheet_name: str = "") -> Loaded:
     return Loaded(package, sheet, found, shader, program)
 
 
-def values_of(loaded: Loaded, variant: str) -> dict[str, RuntimeValue]:
-    """Parameter values of a variant; the defaults for "". Raises UserError for a variant that is not there."""
+def values_of(loaded: Loaded, variant: str, twin: str = "") -> dict[str, RuntimeValue]:
+    """Parameter values of a variant; the defaults for "". Or those that a twin of the sheet has.
+
+    Raises UserError for a variant or a twin that is not there.
+    """
+    if twin:
+        there = {each.name: each for each in loaded.package.twins if each.sheet == loaded.sheet.name}
+        if twin not in there:
+            told = ", ".join(there) or "none"
+            raise UserError(f"The sheet has no twin “{twin}”; it has {told}.")
+        if variant in there[twin].values:
+            return there[twin].values[variant]
     defaults = {parameter.name: parameter.default for parameter in loaded.package.parameters}
     if not variant:
         return defaults

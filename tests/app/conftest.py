@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
@@ -74,7 +74,7 @@ class Driver:
     def drag(
         self, widget: QWidget, start: QPoint, end: QPoint, button: Qt.MouseButton = Qt.MouseButton.LeftButton
     ) -> None:
-        from PyQt6.QtCore import QEvent, QPointF
+        from PyQt6.QtCore import QPointF
         from PyQt6.QtGui import QMouseEvent
 
         none = Qt.KeyboardModifier.NoModifier
@@ -89,7 +89,8 @@ class Driver:
 @pytest.fixture
 def make_window(qtbot: QtBot, qapp: object) -> Iterator[Callable[..., Driver]]:
     made: list[Window] = []
-    gc.collect()  # windows of the tests before go now, with all that they hold
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    gc.collect()  # windows of the tests before go now, with all that they hold: each would be dressed again
 
     def make(sheets: Sheets | None = None) -> Driver:
         theme.apply_scheme(qapp, "day")  # type: ignore[arg-type]

@@ -4,6 +4,7 @@ from pathlib import Path
 
 import numpy as np
 
+from even_palette.app.own_layouts import own_layouts
 from even_palette.app.tray.layout_rows import AS_ITS_ROLE, LayoutRows
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
@@ -21,12 +22,17 @@ def rows(driver: Driver) -> LayoutRows:
     return found[-1]
 
 
+def open_packed(driver: Driver, folder: Path) -> None:
+    """Open a packed map in Source, which becomes the third of the sheet."""
+    write_plane(folder / "crate_orm.png", Plane(PACKED, Encoding.DATA))
+    driver.stage(1)
+    driver.window.open_paths([folder / "crate_orm.png"])
+    driver.qtbot.waitUntil(lambda: len(driver.session.at.sheet.sources) == 3, timeout=20_000)
+    driver.settle()
+
+
 def test_a_packed_map_is_opened_seen_and_overruled(small: Driver, tmp_path: Path) -> None:
-    write_plane(tmp_path / "crate_orm.png", Plane(PACKED, Encoding.DATA))
-    small.stage(1)
-    small.window.open_paths([tmp_path / "crate_orm.png"])
-    small.qtbot.waitUntil(lambda: len(small.session.at.sheet.sources) == 3, timeout=20_000)
-    small.settle()
+    open_packed(small, tmp_path)
     source = small.session.at.sheet.sources[-1]
     assert (source.role, source.layout) == (Role.NONE, (Hold.OCCLUSION, Hold.ROUGHNESS, Hold.METALNESS))
     panel = small.tray.panel("Source")
@@ -60,3 +66,24 @@ def test_what_another_map_gives_is_told(small: Driver, tmp_path: Path) -> None:
         small.settle()
     assert small.session.at.sheet.sources[-1].layout == (Hold.OCCLUSION, Hold.NOTHING, Hold.METALNESS)
     assert "without its roughness, which another map gives" in small.window.notice.text.text()
+
+
+def test_a_layout_of_ones_own_is_kept_and_offered(small: Driver, tmp_path: Path) -> None:
+    """Said channel by channel, kept under a name, offered for the next map of as many channels; forgotten again."""
+    open_packed(small, tmp_path)
+    assert not rows(small).keep.isEnabled()
+    small.choose(rows(small).holds[2], "Height")
+    small.settle()
+    wanted = (Hold.OCCLUSION, Hold.ROUGHNESS, Hold.HEIGHT)
+    assert rows(small).keep.isEnabled()
+    rows(small).keep_as("  Our   surfaces ")
+    assert own_layouts() == {"Our surfaces": wanted}
+    write_plane(tmp_path / "other.png", Plane(PACKED[::-1].copy(), Encoding.DATA))
+    small.window.open_paths([tmp_path / "other.png"])
+    small.qtbot.waitUntil(lambda: len(small.session.at.sheet.sources) == 4, timeout=20_000)
+    small.settle()
+    small.choose(rows(small).ready, "Our surfaces")
+    small.settle()
+    assert small.session.at.sheet.sources[-1].layout == wanted
+    small.click(rows(small).forget)
+    assert own_layouts() == {}

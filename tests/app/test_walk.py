@@ -1,4 +1,4 @@
-"""Random clicks, keys and drags over all stages, with a watch on the window's thread."""
+"""Random clicks, keys and drags over all stages."""
 
 from collections.abc import Callable
 
@@ -11,23 +11,18 @@ from even_palette.core.kit.validate import check_kit
 from tests.app.conftest import Driver
 from tests.app.walk import Walk, Watch
 
-MOST_S = 1.0
-"""Far above what bench_walk shows; below what a hand takes for standing still on a machine several times as slow."""
-
 
 def test_a_walk_over_all_stages(make_window: Callable[..., Driver], monkeypatch: pytest.MonkeyPatch) -> None:
-    """No error, a kit that holds, and nothing that the window's thread is long busy with itself."""
+    """No error, and a kit that holds. How long the window's thread is busy is shown by bench_walk."""
     for name in ("getOpenFileName", "getOpenFileNames", "getSaveFileName"):
         monkeypatch.setattr(QFileDialog, name, lambda *_, **__: ("", ""))
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_, **__: "")
-    driver, watch = make_window(), Watch()
-    walk = Walk(driver.window, watch, seed=5)
-    with watch.without_drawing():
-        open_demo(driver.window)
-        walk.settle()
-        driver.window.stand.set_panes(Panes.BOTH)
-        done = [walk.step() for _ in range(160)]
-        walk.settle()
+    driver = make_window()
+    walk = Walk(driver.window, Watch(), seed=5)
+    open_demo(driver.window)
+    walk.settle()
+    driver.window.stand.set_panes(Panes.BOTH)
+    done = [walk.step() for _ in range(160)]
+    walk.settle()
     assert {f"stage {number}" for number in range(1, 9)} <= set(done)
-    assert watch.longest[0] < MOST_S, watch.longest
     check_kit(driver.session.kit)

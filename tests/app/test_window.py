@@ -121,6 +121,15 @@ def test_thumbnails_follow_at_once(small: Driver) -> None:
     assert pictures.of("day", 60, 60) != before
 
 
+def test_thumbnails_that_were_asked_for_are_made_whatever_comes_between(small: Driver) -> None:
+    pictures = small.window.thumbnails
+    assert pictures.of("day", 61, 47) is None
+    small.session.do(commands.set_cell_value("region_1", "colour", (0.9, 0.1, 0.1), "day"))
+    small.settle()
+    small.qtbot.waitUntil(lambda: pictures.settled)
+    assert pictures.of("day", 61, 47) is not None
+
+
 # Swatch
 
 

@@ -7,10 +7,14 @@ import numpy as np
 from PyQt6.QtCore import Qt
 
 from even_palette.app.write_maps import WriteMaps
-from even_palette.core.kit.output_plan import READY, Of, OutputPlan, PlanChannel, PlanFile
+from even_palette.core.kit import commands
+from even_palette.core.kit.output_plan import READY, Of, OutputPlan, PlanChannel, PlanFile, read_plan
+from even_palette.core.kit.ready_plans import plans_of
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.results.weights import weights_of
+from even_palette.core.ship.planned_maps import Wish, write_planned
+from even_palette.core.tones.palette import new_palette
 from tests.app.conftest import Driver
 
 
@@ -89,7 +93,61 @@ def test_a_plan_of_a_file(small: Driver, tmp_path: Path) -> None:
     panel.take_plan(tmp_path / "ready.json")
     small.qtbot.waitUntil(lambda: panel.plan.currentText() == "Ours instead", timeout=20_000)
     assert panel.chosen_plan.files == plan.files
+    settle(small, panel)
     (tmp_path / "bad.json").write_text("{}")
     panel.take_plan(tmp_path / "bad.json")
     small.qtbot.waitUntil(lambda: "not an output plan" in panel.told.text(), timeout=20_000)
-    assert panel.plan.count() == len(READY) + 2
+    assert panel.plan.count() == len(plans_of(panel.session.kit))
+    assert [kept.name for kept in small.session.kit.plans] == ["Masks for us", "Ours instead"]
+    panel.write_plan(tmp_path / "kept.json")
+    small.qtbot.waitUntil(lambda: (tmp_path / "kept.json").exists(), timeout=20_000)
+    assert read_plan(tmp_path / "kept.json") == panel.chosen_plan
+    small.choose(panel.plan, "Ours instead")
+    small.click(panel.drop_plan)
+    assert [kept.name for kept in small.session.kit.plans] == ["Masks for us"]
+
+
+def test_a_twin_in_front_is_written_under_its_own_name_alone(small: Driver, tmp_path: Path) -> None:
+    """One is written as the twin has it; all sheets and twins are written as they are, whatever is in front."""
+    session = small.session
+    session.do(commands.add_twin("sheet_1", "Left boot"))
+    session.show_sheet("sheet_1", "left_boot")
+    session.do(commands.set_cell_value("region_1", "colour", (0.9, 0.1, 0.1), ""))
+    small.settle()
+    panel = opened(small)
+    assert listed(panel) == ["left_boot-master-colour.png"]
+    written = {}
+    for which, count in (("Twin Left boot", 1), ("All 1 sheets and 1 twin", 2)):
+        small.choose(panel.sheets, which)
+        settle(small, panel)
+        panel.folder.setText(str(tmp_path / which))
+        small.click(panel.write)
+        small.qtbot.waitUntil(lambda n=count: panel.told.text().startswith(f"Written: {n} maps"), timeout=30_000)  # type: ignore[misc]
+        for path in (tmp_path / which).glob("*.png"):
+            pixels = read_plane(path, Encoding.SRGB).samples
+            assert np.array_equal(written.setdefault(path.name, pixels), pixels)
+    assert sorted(written) == ["left_boot-master-colour.png", "sheet-master-colour.png"]
+    assert not np.array_equal(*written.values())
+    write_planned(session.document.kit, session.sheets, [Wish(READY[0], [""], ["sheet_1"])], tmp_path / "whole")
+    whole = read_plane(tmp_path / "whole" / "sheet-master-colour.png", Encoding.SRGB).samples
+    assert np.array_equal(written["sheet-master-colour.png"], whole)
+
+
+def test_rows_of_strips_are_as_high_as_chosen(small: Driver, tmp_path: Path) -> None:
+    """The choice is there for a plan of strips, and UV lines are offered where there is a mesh."""
+    history = small.session
+    history.do(commands.add_palette(new_palette("p", "Paints", np.arange(15, dtype=np.uint8).reshape(5, 3))))
+    small.settle()
+    panel = opened(small)
+    assert not panel.rows.isVisible()
+    small.choose(panel.plan, "Palettes and ramps")
+    assert panel.rows.isVisible()
+    small.choose(panel.rows, "Rows of 16 texels")
+    settle(small, panel)
+    assert listed(panel) == ["all-all-paints.png"]
+    panel.folder.setText(str(tmp_path / "strips"))
+    small.click(panel.write)
+    small.qtbot.waitUntil(lambda: panel.told.text().startswith("Written: 1 maps"), timeout=30_000)
+    made = read_plane(tmp_path / "strips" / "all-all-paints.png", Encoding.SRGB).samples
+    assert made.shape == (16, 5, 3)
+    assert panel.plan.findText("UV layout as lines") < 0

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtCore import QEvent, QEventLoop, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
@@ -89,15 +89,17 @@ class Walk:
     def settle(self, most_s: float = 60.0) -> None:
         """Let the window come to rest."""
         ends, calm = time.monotonic() + most_s, 0
+        beat = QTimer(interval=2)  # what is at work is not seen by events alone
+        beat.start()
         while calm < 5 and time.monotonic() < ends:
-            self.turn("at rest")
+            self.turn("at rest", QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
             busy = not self.window.session.settled or self.window.jobs.busy or self.window.stand.pending
             calm = 0 if busy else calm + 1
 
-    def turn(self, after: str) -> None:
+    def turn(self, after: str, how: QEventLoop.ProcessEventsFlag = QEventLoop.ProcessEventsFlag.AllEvents) -> None:
         """One turn of the window's events."""
         with self.watch.on(f"events after: {after}"):
-            QApplication.processEvents()
+            QApplication.processEvents(how)
         for widget in (QApplication.activeModalWidget(), QApplication.activePopupWidget()):
             if widget is not None:
                 widget.close()

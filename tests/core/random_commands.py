@@ -16,10 +16,12 @@ from even_palette.core.kit.coat_owners import Overcoats, RecipeCoats, coats_of
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
+from even_palette.core.kit.output_plan import READY
 from even_palette.core.kit.recipe_file import recipe_of, write_recipe
 from even_palette.core.kit.sheet import Bake, Box, Region, Source, Step, Tone, Unmix
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import Reads
+from even_palette.core.material.drawn import Drawing, Way
 from even_palette.core.material.model import (
     Blending,
     Coat,
@@ -48,7 +50,8 @@ from even_palette.scripting import command_names
 KEYS = {
     "regions": "region", "tone": "tone", "parameter": "parameter", "variant": "variant", "parent": "variant",
     "mesh": "mesh", "slot": "mesh", "palette": "palette", "ramp": "ramp", "map": "map", "role": "map", "layout": "map", "green": "map",
-    "encoding": "map", "bake": "bake", "sheet": "sheet", "base_tone": "tone",
+    "encoding": "map", "bake": "bake", "sheet": "sheet", "base_tone": "tone", "twin": "twin", "plan": "plan", "strength": "map", "drawing": "sheet", "coverage": "map",
+    "premultiplied": "map",
 }  # fmt: skip
 """What the argument `key` of a command names, by a word of the command's name; regions otherwise."""
 
@@ -114,6 +117,9 @@ class Chance:
             "metric": lambda: rng.choice(list(Metric)), "how": lambda: rng.choice(list(Resolve)),
             "packing": lambda: rng.choice(list(Packing)), "blending": lambda: rng.choice(list(Blending)),
             "layout": lambda: tuple(rng.choices(list(Hold), k=rng.randrange(5))),
+            "plan": lambda: rng.choice(READY),
+            "command": lambda: c.set_cell_value(self.an_owner(), rng.choice(["colour", "strength"]), self.setting()),
+            "drawing": lambda: Drawing(rng.choice(list(Way)), rng.random(), rng.random() < 0.5),
             "encoding": lambda: rng.choice(list(Encoding)), "role": lambda: rng.choice(list(Role)),
         }  # fmt: skip
         return makers[name]()
@@ -143,6 +149,7 @@ class Chance:
             "region": self.kit.regions, "tone": self.sheet.tones, "parameter": self.kit.parameters, "map": self.sheet.sources,
             "variant": self.kit.variants, "mesh": self.kit.meshes, "palette": self.kit.palettes, "ramp": self.kit.ramps,
             "bake": self.sheet.bakes, "sheet": self.kit.sheets,
+            "plan": self.kit.plans, "twin": [twin for sheet in self.kit.sheets for twin in sheet.twins],
         }[what]  # fmt: skip
         return self.pick(parts)
 

@@ -28,7 +28,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.maps import write_bakes
-from even_palette.core.ship.package import package_files, read_package
+from even_palette.core.ship.read_package import package_files, read_package
 from even_palette.core.ship.write import ship
 from even_palette.player.load import load
 

@@ -24,6 +24,7 @@ from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.regions.packing import Packing
 from even_palette.core.results.bakes import bake_name, bake_of
 from even_palette.core.results.base_colour import base_colour_of, base_name_of
 from even_palette.core.results.cache import Cache
@@ -256,7 +257,7 @@ def test_where_pixels_change_names_change(seed: int, whole: Kit, tmp_path: Path)
     before = results(whole, tmp_path / "before")
     assert before["bake spill"][1].any()
     sound = told = 0
-    for number, (path, value) in enumerate(rng.sample(places, 40)):
+    for number, (path, value) in enumerate(rng.sample(places, 30)):
         try:
             kit = changed(whole, path, another(value, rng))
             check_kit(kit)
@@ -323,3 +324,17 @@ def test_without_light_the_slots_of_a_dragged_picture_stay(kit: Kit) -> None:
     assert one.outputs is other.outputs
     assert one.inputs != other.inputs
     assert not one.looks_like(other)
+
+
+@pytest.mark.parametrize("packing", list(Packing))
+def test_spilled_light_is_no_matter_of_how_weights_ship(whole: Kit, tmp_path: Path, packing: Packing) -> None:
+    """The bake has the same samples, to the bit, and the same name."""
+    other = commands.set_packing("sheet_1", packing).apply(whole)
+    other = commands.set_channels("sheet_1", ("region_3", "region_1", "region_4", "region_2")).apply(other)
+    found = []
+    for number, kit in enumerate((whole, other)):
+        at, sheets = kit.at(), with_disk(tmp_path / f"disk {number}")
+        bake = next(bake for bake in at.sheet.bakes if bake.kind == "spill")
+        found.append((bake_name(at, sheets, bake), bake_of(at, sheets, bake)[0].samples))
+    assert found[0][0] == found[1][0]
+    assert np.array_equal(found[0][1], found[1][1])

@@ -46,6 +46,14 @@ def test_both_greens_are_told_apart(name: str, kind: type) -> None:
         assert points_down(samples[..., :2]) is green_down
 
 
+def test_a_sheet_is_looked_at_beyond_its_empty_corner() -> None:
+    """An atlas has flat room between its islands, often in a corner."""
+    flat = np.full((700, 500, 3), (128, 128, 255), np.uint8)
+    for green_down in (False, True):
+        flat[350:650, 180:480] = normals(SURFACES["moon"], green_down, np.uint8)
+        assert points_down(flat) is green_down
+
+
 def test_what_is_no_surface_does_not_tell() -> None:
     flat = np.full((64, 64, 3), (128, 128, 255), np.uint8)
     noise = np.random.default_rng(1).integers(90, 166, (200, 200, 3)).astype(np.uint8)
@@ -89,3 +97,24 @@ def test_a_map_is_guessed_turned_and_known_by_that(history: History, tmp_path: P
 def test_the_demo_says_up() -> None:
     for name in ("ferry_tug_normal", "quay_wall_surfaces_normal"):
         assert points_down(read_plane(KIT_FOLDER / "maps" / f"{name}.png", Encoding.DATA).samples) is False
+
+
+@pytest.mark.parametrize("kind", [np.uint8, np.uint16, np.float32])
+@pytest.mark.parametrize("channels", [2, 3])
+def test_strength_multiplies_slopes(kind: type, channels: int) -> None:
+    """Slopes x/z and y/z times the factor, normals of length 1; 1 changes nothing, 0 is flat; a height field that is
+    twice as high has twice the slopes."""
+    rng = np.random.default_rng(4)
+    slopes = rng.normal(0, 0.4, (37, 53, 2))
+    normals = np.dstack([slopes, np.ones((37, 53))])
+    normals /= np.linalg.norm(normals, axis=-1, keepdims=True)
+    most = 1.0 if kind is np.float32 else float(np.iinfo(kind).max)
+    stored = ((normals * 0.5 + 0.5) * most + (0 if kind is np.float32 else 0.5)).astype(kind)[..., :channels]
+    step = 0.0 if kind is np.float32 else 1 / most
+    for strength in (0.0, 0.5, 2.0, 4.0):
+        made = as_stored(stored, False, strength) / most * 2 - 1
+        wanted = np.dstack([slopes * strength, np.ones((37, 53))])
+        wanted /= np.linalg.norm(wanted, axis=-1, keepdims=True)
+        assert np.abs(made - wanted).max() <= 3 * step * max(1, strength) + 2e-3 * (channels == 2) + 1e-5
+        assert np.abs(np.linalg.norm(made, axis=-1) - 1).max() <= 3 * step + 1e-5
+    assert np.array_equal(as_stored(stored, False, 1.0), as_stored(stored, False))

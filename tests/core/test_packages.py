@@ -26,7 +26,7 @@ from even_palette.core.material.outputs import COLOUR
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.raster.sampling import Wrap, texel_centres
+from even_palette.core.raster.sampling import Wrap, pixel_numbers, texel_centres
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.pictures import SHOWN, render_reference, whole_sheet
@@ -70,7 +70,8 @@ def test_a_walker_of_the_documentation_finds_the_same(
     found = Walker(folder / "package").outputs(texel_centres(48, 48).astype(float))
     assert look.light is not None
     outputs = {COLOUR: look.light, **{name: node for name, node in look.outputs.items() if name not in (SHOWN, COLOUR)}}
-    around = Environment(texel_centres(48, 48), look.slots, look.inputs, look.seed, look.time, (1 / 48, 0, 0, 1 / 48))
+    pixel, screen = (1 / 48, 0, 0, 1 / 48), pixel_numbers(48, 48)
+    around = Environment(texel_centres(48, 48), look.slots, look.inputs, look.seed, look.time, pixel, screen)
     for name, output in outputs.items():
         value = np.clip(evaluate(output, around), 0, 1)
         off = np.abs(np.clip(found[name], 0, 1) - (value[..., None] if output.type == Type.FLOAT else value))

@@ -62,6 +62,9 @@ class Walker:
                 return np.array([seed if op == "seed" else time])
             case "pixel":
                 return np.array(pixel, float)
+            case "screen":
+                rows, columns = np.mgrid[: uv.shape[0], : uv.shape[1]]
+                return np.stack([columns, rows], -1).astype(float)
             case "join":
                 shape = np.broadcast_shapes(*(a.shape[:-1] for a in args))
                 return np.concatenate([np.broadcast_to(a, (*shape, a.shape[-1])) for a in args], axis=-1)

@@ -98,7 +98,7 @@ def wide(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
-@settings(max_examples=60, phases=backends.GENERATE)
+@settings(max_examples=45, phases=backends.GENERATE)
 @given(made=backends.dressings())
 def test_random_materials_do_not_jump(made: list[commands.Command], wide: Path, sheets: Sheets) -> None:
     at = backends.dressed_kit(wide, made, 5)

@@ -25,7 +25,15 @@ from even_palette.core.mesh.files import read_mesh, write_mesh
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.results.bakes import bake_of, known_bake
-from even_palette.core.results.dividing import assign, divide, scatter_split, take_ids
+from even_palette.core.results.dividing import (
+    assign,
+    divide,
+    new_regions,
+    rest_region,
+    scatter_split,
+    take_ids,
+    unassigned,
+)
 from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file, mesh_on_sheet, regions_of_faces, roots_of
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.shown_ids import shown_ids_of
@@ -92,6 +100,25 @@ def test_assigning_moves_faces(tiles: tuple[History, Sheets]) -> None:
     assert (regions_of_faces(history.kit.at(), sheets)[faces] == -1).all()
     history.undo()
     assert (regions_of_faces(history.kit.at(), sheets)[faces] == 0).all()
+
+
+def test_a_region_for_the_rest(tiles: tuple[History, Sheets]) -> None:
+    """What no region has becomes one; a second time there is nothing left; undone in one step."""
+    history, sheets = tiles
+    history.do(commands.put_regions("sheet_1", new_regions(history.kit.at(), ["Some"], [(255, 0, 0)])))
+    some = history.kit.sheets[0].regions[0].key
+    chosen = np.arange(18) < 8
+    history.do(assign(history.kit.at(), sheets, chosen, some))
+    assert np.array_equal(unassigned(history.kit.at(), sheets), ~chosen)
+    history.do(rest_region(history.kit.at(), sheets))
+    first, rest = history.kit.sheets[0].regions
+    assert rest.name == "Rest"
+    assert rest.id_colour != first.id_colour
+    assert np.array_equal(regions_of_faces(history.kit.at(), sheets), np.where(chosen, 0, 1))
+    with pytest.raises(UserError, match="Every face"):
+        rest_region(history.kit.at(), sheets)
+    history.undo()
+    assert len(history.kit.sheets[0].regions) == 1
 
 
 def test_vertex_colours_give_their_own_id_colours(tmp_path: Path) -> None:

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 
-import numpy as np
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QListView, QListWidget, QListWidgetItem
@@ -15,10 +14,10 @@ from even_palette.core.arrays import Levels
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus
-from even_palette.core.results.looks import Look, picture
-from even_palette.core.results.pictures import render_reference, whole_sheet
+from even_palette.core.results.looks import Look
+from even_palette.core.results.small_pictures import look_made_small
 
-SIDE_PX, FINER = 112, 2
+SIDE_PX = 112
 REST_MS = 150
 Listed = list[tuple[str, str, Look]]
 
@@ -75,7 +74,7 @@ class PictureRow(QListWidget):
             for key, _, look in listed:
                 cancel.check()
                 try:
-                    made[key] = small_picture(at, self.session, look)
+                    made[key] = look_made_small(at, self.session.sheets, look, SIDE_PX)
                 except UserError:
                     continue
             return made
@@ -124,14 +123,3 @@ class PictureRow(QListWidget):
         item = self.currentItem()
         if item is not None:
             self.chosen.emit(*item.data(Qt.ItemDataRole.UserRole))
-
-
-def small_picture(at: Focus, session: Session, look: Look) -> Levels:
-    """A look made small by the reference, (h, w, 3) uint8. Raises UserError."""
-    shown = picture(at, session.sheets, look)
-    width, height = shown.finest
-    scale = SIDE_PX * FINER / max(width, height)
-    size = (max(1, round(width * scale / FINER)) * FINER, max(1, round(height * scale / FINER)) * FINER)
-    fine = render_reference(shown, whole_sheet(*size)).astype(np.float32)
-    rows = fine.reshape(size[1] // FINER, FINER, size[0] // FINER, FINER, 3)
-    return np.asarray(rows.mean(axis=(1, 3)) + 0.5, dtype=np.uint8)

@@ -22,7 +22,7 @@ from even_palette.core.results.sheet_mesh import mesh_on_sheet
 if TYPE_CHECKING:
     from even_palette.gl.model_view import Skin
 
-EMPTY = "There is no mesh on this sheet yet; drop an OBJ, PLY or GLB file here, or open one in Source."
+EMPTY = "There is no mesh on this sheet yet; drop a mesh file here, or open one in Source."
 
 
 class ModelPane(QWidget):

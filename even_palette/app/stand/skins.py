@@ -17,7 +17,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import LOOKS, Look, picture
 from even_palette.core.results.maps import given_plane
 from even_palette.core.results.prepare_views import sheets_seen
-from even_palette.core.results.sheet_mesh import mesh_on_sheet
+from even_palette.core.results.sheet_mesh import mesh_on_sheet, twin_parts
 
 if TYPE_CHECKING:
     from even_palette.gl.model_view import Skin
@@ -26,7 +26,7 @@ RELIEF = (Role.NORMAL, Role.ROUGHNESS, Role.METALNESS, Role.OCCLUSION)
 
 
 def skins_of(session: Session, at: Focus, look: Look) -> list[Skin]:
-    """The sheet in front in a look, and the other sheets of the same meshes in their results.
+    """The sheet in front in a look, and the other sheets of the same meshes in their results; twins as they have it.
 
     Raises NotReady, or UserError if something cannot be read.
     """
@@ -34,15 +34,17 @@ def skins_of(session: Session, at: Focus, look: Look) -> list[Skin]:
 
     skins = []
     for key in sheets_seen(at):
-        part = at.kit.at(key)
+        part = at.whole.at(key)
         found = mesh_on_sheet(part, session.sheets)
         if found is None:
             continue
         own = look if key == at.key else Look(variant=look.variant)
         relief = tuple(_map(session, part, role) for role in RELIEF)
         data = not LOOKS[own.kind].is_colour(part, own)
-        shown = at_moment(picture(part, session.sheets, own), session.view.state)
-        skins.append(Skin(found.mesh, shown, relief, data))  # type: ignore[arg-type]
+        for twin, mesh in twin_parts(part, session.sheets).items():
+            of_twin = at.whole.at(key, twin)
+            shown = at_moment(picture(of_twin, session.sheets, own), session.view.state)
+            skins.append(Skin(mesh, shown, relief, data, part.sheet.drawing, found.mesh))  # type: ignore[arg-type]
     return skins
 
 

@@ -28,6 +28,7 @@ from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane
 from even_palette.core.results.base_colour import base_colour_of
+from even_palette.core.results.behind import over
 from even_palette.core.results.cache import Seen
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import LOOKS, Chosen, Look, offered, picture
@@ -289,8 +290,8 @@ class Stand(QWidget):
         return [Tile(label, shown)]
 
     def _picture(self, at: Focus, look: Look) -> Picture:
-        """A look at the moment that is chosen."""
-        return at_moment(picture(at, self.session.sheets, look), self.state)
+        """A look at the moment that is chosen, over what lies behind it."""
+        return over(at_moment(picture(at, self.session.sheets, look), self.state), self.state.behind)
 
     def _fill_boxes(self, at: Focus) -> None:
         looks = self.looks(at)

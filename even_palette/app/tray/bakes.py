@@ -17,10 +17,12 @@ from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.sheet import Bake
+from even_palette.core.material.drawn import Way
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.bakes._declare import Reads
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.formats import OFFERED
+from even_palette.core.results.around import casters_of
 from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.dividing import choose_roots
 from even_palette.core.results.looks import Look
@@ -62,6 +64,7 @@ class BakesTab(QWidget):
         self.variant.setToolTip("The variant whose glowing coats throw the light")
         self.variant.activated.connect(lambda i: self._change(variant=self.variant.itemData(i)))
         self.lasting = label("", "quiet")
+        self.around = label("", "quiet")
         self.values = QVBoxLayout()
         self.values.setSpacing(6)
         self.roots_button = QPushButton("Chosen faces are the roots")
@@ -83,6 +86,7 @@ class BakesTab(QWidget):
         column.addLayout(row(self.size_box, self.samples))
         column.addWidget(self.padding)
         column.addWidget(self.variant)
+        column.addWidget(self.around)
         column.addWidget(self.lasting)
         column.addLayout(self.values)
         column.addWidget(self.roots_button)
@@ -123,6 +127,7 @@ class BakesTab(QWidget):
         self.roots_button.setVisible(bake is not None and bake.kind == "along")
         if bake is None:
             self.variant.setVisible(False)
+            self.around.setVisible(False)
             self.told.setText("No bakes yet. Add one; it follows the mesh and the regions.")
             self.lasting.setText("")
             empty(self.values)
@@ -133,6 +138,8 @@ class BakesTab(QWidget):
         names = self.session.kit.variant_names
         offer(self.variant, [(f"Light of {name}", key) for key, name in names.items()], bake.variant)
         self.told.setText(kind.told)
+        self.around.setVisible(Reads.AROUND in kind.reads)
+        self.around.setText(self._around())
         show_choice(self.size_box, bake.size)
         show_choice(self.samples, bake.samples)
         self.samples.setEnabled(not kind.index_like)
@@ -150,6 +157,13 @@ class BakesTab(QWidget):
         if f"{bake.key} {bake.kind}" != self._shown_kind:
             self._shown_kind = f"{bake.key} {bake.kind}"
             self._build_values(bake)
+
+    def _around(self) -> str:
+        """What rays meet beside the mesh on the sheet."""
+        at = self.session.at
+        names = [Path(at.kit.mesh(key).path).name for key in casters_of(at)]
+        told = f"Rays meet this sheet's mesh and {', '.join(names)}." if names else "Rays meet this sheet's mesh alone."
+        return told + (" They go through what is cut out." if at.sheet.drawing.way == Way.CUT_OUT else "")
 
     def _build_values(self, bake: Bake) -> None:
         empty(self.values)

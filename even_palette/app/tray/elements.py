@@ -22,14 +22,24 @@ from even_palette.app.choosing import Choice
 from even_palette.app.controls import Fold, ShortList, empty, label, row, show_choice, tool
 from even_palette.app.controls import choice as choice_box
 from even_palette.app.session import Session
+from even_palette.app.tray.move_faces import MoveFaces
 from even_palette.app.view_state import Tool
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.sheet import Box
 from even_palette.core.mesh.kinds import ElementKind, Likeness
-from even_palette.core.results.dividing import Split, assign, divide, scatter_split
+from even_palette.core.results.dividing import (
+    Split,
+    assign,
+    divide,
+    give_to_new_twin,
+    give_to_twin,
+    rest_region,
+    scatter_split,
+)
 
 MOST_LISTED = 400
+NEW = "new"
 KINDS = [
     ("Faces", ElementKind.FACE),
     ("Shells (connected pieces)", ElementKind.SHELL),
@@ -72,10 +82,18 @@ class ElementsTab(QWidget):
         self.assign_button.clicked.connect(lambda: self._assign(self.session.region))
         free = tool("Take from regions", "eraser", "Take the chosen faces out of all regions")
         free.clicked.connect(lambda: self._assign(""))
-        self.column.addLayout(row(self.assign_button, free, stretch=0))
+        self.twins = tool("Give to a twin", "copy", "Let the chosen faces look as a twin of the sheet does")
+        self.twins.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.twins_menu = QMenu(self.twins)
+        self.twins_menu.aboutToShow.connect(self._fill_twins)
+        self.twins.setMenu(self.twins_menu)
+        self.column.addLayout(row(self.assign_button, free, self.twins, stretch=0))
         self.divide_button = QPushButton("")
         self.divide_button.clicked.connect(self._divide)
-        self.column.addWidget(self.divide_button)
+        rest = QPushButton("The rest")
+        rest.setToolTip("Make a region of all faces that no region has")
+        rest.clicked.connect(self._rest)
+        self.column.addLayout(row(self.divide_button, rest, stretch=0))
         self.padding = QSpinBox()
         self.padding.setRange(0, 256)
         self.padding.setAccessibleName("Padding of regions")
@@ -86,6 +104,8 @@ class ElementsTab(QWidget):
         self.padding.setKeyboardTracking(False)
         self.padding.valueChanged.connect(lambda value: session.do(commands.set_padding(session.at.key, value)))
         self.column.addWidget(self.padding)
+        self.moves = MoveFaces(session, choice)
+        self.column.addWidget(self.moves)
         self.column.addWidget(self._scatter())
         self.column.addWidget(self._boxes())
         self.column.addStretch(1)
@@ -117,7 +137,9 @@ class ElementsTab(QWidget):
             button.clicked.connect(lambda _, act=act: act())
             made.addWidget(button)
         self.similar = tool(
-            "Similar", "intersect", "Choose all elements like those that are chosen, or faces whose UVs are at fault"
+            "Similar",
+            "intersect",
+            "Choose elements like those that are chosen, faces whose UVs are at fault, or faces of no region",
         )
         self.similar.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.similar)
@@ -129,6 +151,7 @@ class ElementsTab(QWidget):
         for text, act in (
             ("Faces with overlapping UVs", choice.overlapping),
             ("Faces outside the tile", choice.outside),
+            ("Faces of no region", choice.unassigned),
         ):
             action = menu.addAction(text)
             assert action is not None
@@ -207,19 +230,20 @@ class ElementsTab(QWidget):
         if at is None or found is None:
             self._listed = ()
             self.list.clear()
-            self.divide_button.setText("There is no mesh on this sheet")
+            self.divide_button.setText("No mesh on this sheet")
             self.divide_button.setEnabled(False)
             return
         parts = self.choice.elements()
         if parts is None:
             self._listed = ()
             self.list.clear()
-            self.divide_button.setText("The elements are being found …")
+            self.divide_button.setText("Being found …")
             self.divide_button.setEnabled(False)
             return
         words = {kind: name for name, kind in KINDS}[self.choice.kind].split(" (")[0].lower()
         self.divide_button.setEnabled(self.choice.kind != ElementKind.FACE)
-        self.divide_button.setText(f"A region for each of the {parts.count} {words}")
+        self.divide_button.setText(f"A region each ({parts.count} {words})")
+        self.divide_button.setToolTip(f"Make a region of each of the {parts.count} {words}")
         shown = (found.content_id, self.choice.kind)
         if shown == self._listed:
             return
@@ -242,6 +266,7 @@ class ElementsTab(QWidget):
         at, found, faces = self.session.shown, self.choice.mesh, self.choice.faces
         there = bool(faces.any())
         self.assign_button.setEnabled(there and bool(self.session.region))
+        self.twins.setEnabled(there)
         self.scatter_button.setEnabled(there)
         self.roll_button.setEnabled(there)
         if at is None or found is None or len(faces) != found.mesh.face_count:
@@ -304,6 +329,29 @@ class ElementsTab(QWidget):
     def _divide(self) -> None:
         at, kind = self.session.at, self.choice.kind
         self.session.do_made("Divide", lambda: divide(at, self.session.sheets, kind))
+
+    def _fill_twins(self) -> None:
+        """A new twin, those that are there, and the sheet itself."""
+        sheet = self.session.at.sheet
+        self.twins_menu.clear()
+        listed = [(f"As {sheet.name}", ""), *((f"As {twin.name}", twin.key) for twin in sheet.twins)]
+        for text, twin in (*listed, ("As a new twin", NEW)):
+            action = self.twins_menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _, twin=twin: self.give_to_twin(twin))
+
+    def give_to_twin(self, twin: str) -> None:
+        """Let the chosen faces look as a twin does, by its key; as a new one, or "" as the sheet itself."""
+        session, faces, sheets = self.session, self.choice.faces, self.session.sheets
+        at = session.at.whole.at(session.at.key)
+        if twin == NEW:
+            session.do_made("Give faces", lambda: give_to_new_twin(at, sheets, faces))
+        else:
+            session.do_made("Give faces", lambda: give_to_twin(at, sheets, faces, twin))
+
+    def _rest(self) -> None:
+        at = self.session.at
+        self.session.do_made("Divide", lambda: rest_region(at, self.session.sheets))
 
     def _roll(self) -> None:
         self.seed.setValue(self.seed.value() % 9999 + 1)

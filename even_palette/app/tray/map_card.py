@@ -2,21 +2,26 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import QSize, pyqtSignal
+from PyQt6.QtGui import QIcon, QPixmap
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QPushButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
 from even_palette.app.controls import choice, label, row, show_choice, tool
 from even_palette.app.files import FILTER
+from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
-from even_palette.app.tray.layout_rows import LayoutRows, made_small
+from even_palette.app.stand.renderer import to_image
+from even_palette.app.tray.layout_rows import PICTURE_PX, LayoutRows, made_small, side_by_side
 from even_palette.app.tray.plain_colour import PlainColour
 from even_palette.core.kit import commands
 from even_palette.core.kit.sheet import Source
-from even_palette.core.raster.guess import COLOUR_ROLES, Role
+from even_palette.core.material.drawn import Way
+from even_palette.core.raster.alpha import looks_multiplied
+from even_palette.core.raster.guess import COLOUR_ROLES, Role, may_be_masks
 from even_palette.core.raster.layouts import layout_name
 from even_palette.core.raster.normals import points_down
-from even_palette.core.raster.plane import Encoding, Plane, colour_plane
+from even_palette.core.raster.plane import Encoding, Plane, colour_plane, rgb_of, stored_values, to_levels8
 from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import known_map
 from even_palette.core.results.regions_from_masks import regions_from_masks
@@ -42,7 +47,7 @@ class MapCard(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        name = label(source.label, "section")
+        name = plain.FileName(source.label)
         column.addWidget(name)
         remove = tool(f"Remove {source.role}", "trash", "Remove this map from the sheet")
         remove.clicked.connect(lambda: session.do(commands.remove_map(session.at.key, source.key)))
@@ -63,11 +68,18 @@ class MapCard(QWidget):
             column.addWidget(self._green())
             told = {True: "The picture says down.", False: "The picture says up.", None: "The picture does not tell."}
             column.addWidget(label(told[points_down(plane.samples)], "quiet"))
+            column.addWidget(self._strength())
         elif plane is not None:
             few = made_small(plane)
             few = colour_plane(few) if source.role in COLOUR_ROLES else few
             if few.channels > 1 or source.layout:
                 column.addWidget(self._layout_rows(few))
+        if plane is not None:
+            for box in self._of_alpha(plane):
+                column.addWidget(box)
+        unclear = source.role == Role.NONE and not source.layout
+        if plane is not None and unclear and may_be_masks(Path(source.path), plane.samples):
+            column.addWidget(self._question(plane))
         take = tool(
             f"Take {source.role} into the kit",
             "package",
@@ -98,6 +110,56 @@ class MapCard(QWidget):
         show_choice(box, self.source.green_down)
         box.activated.connect(lambda i: session.do(commands.set_green_down(session.at.key, key, box.itemData(i))))
         return box
+
+    def _question(self, plane: Plane) -> QWidget:
+        """What masks are meant as, each way with its picture."""
+        asks, session, key = QWidget(), self.session, self.source.key
+        few = made_small(plane)
+        column = QVBoxLayout(asks)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(label("It may hold masks. What tells its regions apart?", "section"))
+        ids = QPushButton("ID colours")
+        ids.setToolTip("Each colour is a region: the map becomes the sheet's ID map")
+        ids.setIcon(QIcon(QPixmap.fromImage(to_image(to_levels8(stored_values(rgb_of(few.samples)))))))
+        ids.clicked.connect(lambda: session.do(commands.set_role(session.at.key, key, Role.ID)))
+        split = QPushButton("Its channels")
+        split.setToolTip("Each channel is the mask of a region")
+        split.setIcon(QIcon(QPixmap.fromImage(to_image(side_by_side(few)))))
+        split.clicked.connect(self._split)
+        for button in (ids, split):
+            button.setIconSize(QSize(4 * PICTURE_PX if button is split else PICTURE_PX, PICTURE_PX))
+        column.addLayout(row(ids, split, stretch=1))
+        return asks
+
+    def _of_alpha(self, plane: Plane) -> list[QWidget]:
+        """What can be said of a map with opacity in it, where there is something to say."""
+        session, source, sheet = self.session, self.source, self.session.at.key
+        found: list[QWidget] = []
+        if source.premultiplied or looks_multiplied(plane.samples):
+            divide = QCheckBox("Divide colour by alpha")
+            divide.setToolTip("Its colour was multiplied by its alpha, as it seems; edges would be dark")
+            divide.setChecked(source.premultiplied)
+            divide.clicked.connect(lambda on: session.do(commands.set_premultiplied(sheet, source.key, on)))
+            if not source.premultiplied:
+                found.append(label("Its colour seems to be multiplied by its alpha.", "quiet"))
+            found.append(divide)
+        if Role.OPACITY in source.roles and session.at.sheet.drawing.way == Way.CUT_OUT:
+            keep = QCheckBox("Mips keep what is cut out")
+            keep.setToolTip("Each mip shows as large a share as the map itself; leaves do not thin out at a distance")
+            keep.setChecked(source.keep_coverage)
+            keep.clicked.connect(lambda on: session.do(commands.set_keep_coverage(sheet, source.key, on)))
+            found.append(keep)
+        return found
+
+    def _strength(self) -> NumberRow:
+        """How steep its slopes are."""
+        session, key = self.session, self.source.key
+        made = NumberRow("Strength", 0, 4, "×", 2, "Factor on the slopes: 0 is flat, 1 as the map stores them")
+        made.show_value(self.source.strength)
+        made.changed.connect(lambda value: session.do(commands.set_normal_strength(session.at.key, key, value)))
+        made.finished.connect(session.history.end_merge)
+        return made
 
     def _layout_rows(self, plane: Plane) -> LayoutRows:
         """What each channel of the map holds."""

@@ -1,21 +1,31 @@
 """Choosing a plane that a coat reads: which one, its channel, and how its values are used."""
 
+from collections.abc import Collection
+
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QMenu, QToolButton, QVBoxLayout, QWidget
 
-from even_palette.app.controls import Fold, choice, offer, row, show_choice
+from even_palette.app.controls import Fold, choice, offer, row, show_choice, tool
 from even_palette.app.number import NumberRow
 from even_palette.core.kit.model import Focus
 from even_palette.core.limits import MOST_GRID
 from even_palette.core.material.declare import Reads
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.material.plane_numbers import NUMBERS, PlaneNumber
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.sampling import Filter, Wrap
 
 CHANNELS: list[tuple[str, object]] = [("R", 0), ("G", 1), ("B", 2), ("A", 3)]
 FILTERS: list[tuple[str, object]] = [("Linear", Filter.LINEAR), ("Nearest", Filter.NEAREST)]
 WRAPS: list[tuple[str, object]] = [("Clamp", Wrap.CLAMP), ("Repeat", Wrap.REPEAT), ("Mirror", Wrap.MIRROR)]
+
+REACH = {
+    "power": (0.1, 8.0), "turn": (-180.0, 180.0),
+    **dict.fromkeys(("tiling_across", "tiling_down"), (0.1, 64.0)),
+    **dict.fromkeys(("speed_across", "speed_down"), (-2.0, 2.0)),
+}  # fmt: skip
+"""How far a hand goes with a number, where that is less than what it may be."""
 
 
 def pictures_of(at: Focus, tones: list[str] | None = None) -> list[tuple[str, object]]:
@@ -67,13 +77,20 @@ class StripBox(QComboBox):
 
 
 class PlaneUseEditor(QWidget):
-    """`changed` gives the new use, None for no plane; `finished` where a step of the history ends."""
+    """`changed` gives the new use, None for no plane; `finished` where a step of the history ends.
+
+    `bind_wanted` gives the name of a number that shall follow a parameter.
+    """
 
     changed = pyqtSignal(object)
     finished = pyqtSignal()
+    bind_wanted = pyqtSignal(str)
 
-    def __init__(self, name: str, nothing: str, reads: Reads = Reads.VALUE, lies: bool = True) -> None:
-        """`reads` is what the plane is read as; where it `lies` over the sheet it can be tiled, turned and moved."""
+    def __init__(
+        self, name: str, nothing: str, reads: Reads = Reads.VALUE, lies: bool = True, binds: bool = False
+    ) -> None:
+        """`reads` is what the plane is read as; where it `lies` over the sheet it can be tiled, turned and moved, and
+        where it `binds` the runtime may set its numbers."""
         super().__init__()
         self._reads = reads
         self._use: PlaneUse | None = None
@@ -81,9 +98,10 @@ class PlaneUseEditor(QWidget):
         self.plane = choice(name, [])
         self.channel = choice(f"Channel of {name}", CHANNELS)
         self.channel.setFixedWidth(52)
-        self.low = NumberRow("Low", 0, 1, "", 2, "The value that counts as 0")
-        self.high = NumberRow("High", 0, 1, "", 2, "The value that counts as 1")
-        self.power = NumberRow("Power", 0.1, 8, "", 2, "Above 1 darkens the middle, below 1 lightens it")
+        self.numbers = {
+            each.name: NumberRow(each.label, *REACH.get(each.name, (each.low, each.high)), each.unit, 2, each.help)
+            for each in NUMBERS
+        }
         self.filter = choice(f"Filter of {name}", FILTERS)
         self.wrap = choice(f"Wrap of {name}", WRAPS)
         self.invert = QCheckBox("Inverted")
@@ -91,22 +109,29 @@ class PlaneUseEditor(QWidget):
         self.columns = NumberRow("Columns", 1, MOST_GRID, "", 0, "Cells beside each other in the atlas")
         self.rows = NumberRow("Rows", 1, MOST_GRID, "", 0, "Cells below each other in the atlas")
         self.cells = NumberRow("Cells", 0, MOST_GRID**2, "", 0, "How many of them there are; 0 for all of the grid")
-        self.tiles = NumberRow("Tiles", 0.1, 64, "×", 2, "How often it lies over the sheet")
-        self.turn = NumberRow("Turn", -180, 180, "°", 1, "How far it is turned about the middle of the sheet")
-        self.moves = [
-            NumberRow(f"Moves {way}", -2, 2, "/s", 2, f"How many of its own sizes it goes {way} in a second")
-            for way in ("right", "down")
-        ]
+        self.by_runtime = tool("For the runtime", "link-break", "Make a number of this plane a parameter")
+        self.by_runtime.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self.by_runtime)
+        self.actions_by_number = {}
+        for each in NUMBERS:
+            if binds and (reads == Reads.VALUE or (reads == Reads.COLOUR and not each.is_level)):
+                action = menu.addAction(f"{each.label} by a parameter")
+                assert action is not None
+                action.triggered.connect(lambda _, number=each.name: self.bind_wanted.emit(number))
+                self.actions_by_number[each.name] = action
+        self.by_runtime.setMenu(menu)
+        if not self.actions_by_number:
+            self.by_runtime.hide()
         self.placement = Fold("Tiled, turned, moving")
-        for part in (self.tiles, self.turn, *self.moves):
-            self.placement.column.addWidget(part)
         self.more = QWidget()
         column = QVBoxLayout(self.more)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        for widget in (self.low, self.high, self.power, self.columns, self.rows, self.cells):
+        for each in NUMBERS:
+            (column if each.is_level else self.placement.column).addWidget(self.numbers[each.name])
+        for widget in (self.columns, self.rows, self.cells):
             column.addWidget(widget)
-        column.addLayout(row(self.filter, self.wrap, self.invert))
+        column.addLayout(row(self.filter, self.wrap, self.invert, self.by_runtime))
         column.addWidget(self.placement)
         self.placement.setVisible(lies and reads in (Reads.VALUE, Reads.COLOUR))
         whole = QVBoxLayout(self)
@@ -119,26 +144,28 @@ class PlaneUseEditor(QWidget):
         self.filter.activated.connect(lambda i: self._change(filter=self.filter.itemData(i)))
         self.wrap.activated.connect(lambda i: self._change(wrap=self.wrap.itemData(i)))
         self.invert.clicked.connect(lambda on: self._change(invert=bool(on)))
-        plain = (("low", self.low), ("high", self.high), ("power", self.power), ("turn", self.turn))
-        for field, number in plain:
-            number.changed.connect(lambda value, field=field: self._change(**{field: value}))
-        self.tiles.changed.connect(self._tile)
-        for part in self.moves:
-            part.changed.connect(lambda _: self._change(speed=(self.moves[0].value(), self.moves[1].value())))
+        for each in NUMBERS:
+            number = self.numbers[each.name]
+            number.changed.connect(lambda value, each=each: self._put(each, value))
         for part in (self.columns, self.rows, self.cells):
             part.changed.connect(lambda _: self._cut())
-        for number in (*(number for _, number in plain), self.tiles, *self.moves, self.columns, self.rows, self.cells):
+        for number in (*self.numbers.values(), self.columns, self.rows, self.cells):
             number.finished.connect(self.finished)
 
-    def show_use(self, at: Focus, use: PlaneUse | None) -> None:
-        """Show what is used, and offer what the sheet has."""
+    def show_use(self, at: Focus, use: PlaneUse | None, bound: Collection[str] = ()) -> None:
+        """Show what is used, and offer what the sheet has; numbers that are `bound` are set elsewhere."""
         self._use = use
         offer(self.plane, [(self._nothing, None), *planes_of(at)], use.plane if use else None)
         self.channel.setEnabled(use is not None)
         self.more.setVisible(use is not None)
         self.channel.setVisible(self._reads in (Reads.VALUE, Reads.INDEX))
-        for widget in (self.low, self.high, self.power, self.invert):
-            widget.setVisible(self._reads == Reads.VALUE)
+        self.invert.setVisible(self._reads == Reads.VALUE)
+        for each in NUMBERS:
+            self.numbers[each.name].setVisible(
+                each.name not in bound and (self._reads == Reads.VALUE or not each.is_level)
+            )
+        for name, action in self.actions_by_number.items():
+            action.setVisible(name not in bound)
         self.filter.setVisible(self._reads in (Reads.VALUE, Reads.COLOUR))
         self.wrap.setVisible(self._reads != Reads.ATLAS)
         for number in (self.columns, self.rows, self.cells):
@@ -149,11 +176,9 @@ class PlaneUseEditor(QWidget):
         show_choice(self.filter, use.filter)
         show_choice(self.wrap, use.wrap)
         self.invert.setChecked(use.invert)
-        for number, value in (
-            (self.low, use.low), (self.high, use.high), (self.power, use.power), (self.turn, use.turn),
-            (self.tiles, use.tiling[0]), (self.moves[0], use.speed[0]), (self.moves[1], use.speed[1]),
-            (self.columns, use.grid[0]), (self.rows, use.grid[1]), (self.cells, use.cells),
-        ):  # fmt: skip
+        for each in NUMBERS:
+            self.numbers[each.name].show_value(each.get(use))
+        for number, value in ((self.columns, use.grid[0]), (self.rows, use.grid[1]), (self.cells, use.cells)):
             number.show_value(value)
 
     def _choose(self, ref: PlaneRef | None) -> None:
@@ -162,10 +187,16 @@ class PlaneUseEditor(QWidget):
         else:
             self.changed.emit(replace(self._use, plane=ref) if self._use else PlaneUse(ref))
 
-    def _tile(self, times: float) -> None:
-        """As often down as across; what is tiled repeats."""
-        wrap = Wrap.REPEAT if self._use is not None and self._use.wrap == Wrap.CLAMP else None
-        self._change(tiling=(times, times), **({"wrap": wrap} if wrap else {}))
+    def _put(self, number: PlaneNumber, value: float) -> None:
+        """Set a number; tiles go along down where they are alike and set across, and what is tiled repeats."""
+        if self._use is None:
+            return
+        use = number.put(self._use, value)
+        if number.name.startswith("tiling"):
+            both = number.name == "tiling_across" and self._use.tiling[0] == self._use.tiling[1]
+            wrap = Wrap.REPEAT if use.wrap == Wrap.CLAMP else use.wrap
+            use = replace(use, tiling=(value, value) if both else use.tiling, wrap=wrap)
+        self.changed.emit(use)
 
     def _cut(self) -> None:
         columns, rows = int(self.columns.value()), int(self.rows.value())

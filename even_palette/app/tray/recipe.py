@@ -140,3 +140,10 @@ class RecipeRow(QWidget):
         name = self.name.text().strip()
         if worn and name and name != self.session.kit.recipe(worn).name:
             self.session.do(commands.rename_recipe(worn, name))
+
+
+def headed(text: str, editor: QWidget) -> QHBoxLayout:
+    """A control behind its name."""
+    name = label(text, "section")
+    name.setFixedWidth(HEAD_PX)
+    return row(name, editor, stretch=1)

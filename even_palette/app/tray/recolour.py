@@ -2,9 +2,8 @@
 
 from collections.abc import Callable
 
-import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from even_palette.app import plain
 from even_palette.app.controls import Fold, choice, empty, label, row, show_choice, tool
@@ -20,11 +19,8 @@ from even_palette.app.tray.order import Order
 from even_palette.app.tray.overcoats import DEFAULT_OVERCOATS, suited
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.app.tray.plane_use import PlaneUseEditor, StripBox
-from even_palette.app.tray.recipe import HEAD_PX, RecipeRow
-from even_palette.app.tray.starts import StartChart
-from even_palette.core.arrays import float32
-from even_palette.core.colour.srgb import srgb_to_linear
-from even_palette.core.errors import NotReady, UserError
+from even_palette.app.tray.recipe import HEAD_PX, RecipeRow, headed
+from even_palette.app.tray.starts import StartChart, seen_colour
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import (
     Overcoats,
@@ -36,12 +32,12 @@ from even_palette.core.kit.coat_owners import (
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.declare import CoatKind, Reads, ValueSpec
-from even_palette.core.material.model import Blending, Coat, Colour, PlaneUse, Setting, ValueKind
+from even_palette.core.material.declare import COMMON, CoatKind, Reads, ValueSpec
+from even_palette.core.material.model import Blending, Coat, PlaneUse, Setting, ValueKind
+from even_palette.core.material.plane_numbers import PATTERN, numbers_of
 from even_palette.core.results.cache import Seen
 from even_palette.core.results.looks import Look
 from even_palette.core.results.looks.coat import coats_that_vary
-from even_palette.core.results.strips import coat_strip
 
 
 class RecolourPanel(Panel):
@@ -94,7 +90,7 @@ class RecolourPanel(Panel):
         self.all_parameters.column.addWidget(self.parameters)
         self.all_parameters.head.clicked.connect(self.follow)
         self.column.addWidget(self.all_parameters)
-        self.column.addLayout(_headed("All", self.blending))
+        self.column.addLayout(headed("All", self.blending))
         self._shape: object = None
         self._seen = Seen()
         self.editors: dict[str, QWidget] = {}
@@ -117,7 +113,8 @@ class RecolourPanel(Panel):
             self.recipe_row.setEnabled(False)
             self._show_nothing("No region is selected", "Make regions in stage 2 first.")
             return
-        self.cell.setText(f"{owner_name(at.kit, owner)} · {at.kit.variant_names[self.session.variant]}")
+        twin = f" · {at.kit.twin(at.twin)[1].name}" if at.twin else ""
+        self.cell.setText(f"{owner_name(at.kit, owner)}{twin} · {at.kit.variant_names[self.session.variant]}")
         self.coat = min(self.coat, max(0, len(coats) - 1))
         self._show_coats(coats)
         for button in self.defaults:
@@ -275,34 +272,47 @@ class RecolourPanel(Panel):
             self.values.addWidget(self.cells)
         values = [spec for spec in kind.values if counts(spec.when)]
         several = sum(spec.kind == ValueKind.COLOUR for spec in values) > 1
-        for spec in sorted(values, key=lambda spec: spec.bindable):
-            editor = self._editor(owner, spec, several)
-            editor.setToolTip(plain.tip(spec.help))
-            self.editors[spec.name] = editor
-            if spec.kind == ValueKind.CHOICE:
-                self.values.addLayout(_headed(spec.label, editor))
-                continue
-            head, binding = label(spec.label, "section"), BindingButton(self.session, at, owner, self.coat, spec)
-            if spec.kind == ValueKind.NUMBER:
-                head.setFixedWidth(HEAD_PX)
-                binding.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
-                self.values.addLayout(row(head, editor, binding, stretch=1))
-            else:
-                self.values.addLayout(row(head, binding, stretch=0))
-                self.values.addWidget(editor)
-            if (others := sharers(at, owner, self.coat, spec)) != "":
-                self.values.addWidget(label(f"Shared with {others}.", "quiet"))
+        for spec in sorted(values, key=lambda spec: (spec in COMMON, spec.bindable)):
+            self._add_value(at, owner, spec, spec.label, several)
         for plane in kind.planes:
             if not counts(plane.when):
                 continue
             editor = (
                 StripBox(plane.label, plane.strips)
                 if plane.reads == Reads.STRIP
-                else PlaneUseEditor(plane.label, "Nothing is read", plane.reads)
+                else PlaneUseEditor(plane.label, "Nothing is read", plane.reads, binds=True)
             )
             self._add_plane(plane.label, plane.help, f"plane {plane.name}", editor, plane.name)
-        pattern = PlaneUseEditor("Pattern", "Everywhere")
+            self._add_numbers(at, owner, plane.name)
+        pattern = PlaneUseEditor("Pattern", "Everywhere", binds=True)
         self._add_plane("Pattern", "Where the coat acts: 0 not at all, 1 wholly.", "pattern", pattern, "")
+        self._add_numbers(at, owner, PATTERN)
+
+    def _add_value(self, at: Focus, owner: SheetOwner, spec: ValueSpec, title: str, several: bool = False) -> None:
+        """A value with its name, and how it is bound."""
+        editor = self._editor(owner, spec, several)
+        editor.setToolTip(plain.tip(spec.help))
+        self.editors[spec.name] = editor
+        if spec.kind == ValueKind.CHOICE:
+            self.values.addLayout(headed(title, editor))
+            return
+        head, binding = label(title, "section"), BindingButton(self.session, at, owner, self.coat, spec)
+        if spec.kind == ValueKind.NUMBER:
+            head.setFixedWidth(HEAD_PX)
+            binding.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
+            self.values.addLayout(row(head, editor, binding, stretch=1))
+        else:
+            self.values.addLayout(row(head, binding, stretch=0))
+            self.values.addWidget(editor)
+        if (others := sharers(at, owner, self.coat, spec)) != "":
+            self.values.addWidget(label(f"Shared with {others}.", "quiet"))
+
+    def _add_numbers(self, at: Focus, owner: SheetOwner, plane: str) -> None:
+        """The numbers of a plane that are not fixed, below it."""
+        coat = coats_of(at.kit, owner)[self.coat]
+        for name, (of, number, spec) in numbers_of(COATS[coat.kind]).items():
+            if of == plane and name in coat.values:
+                self._add_value(at, owner, spec, number.label)
 
     def _choose_cell(self, owner: SheetOwner, number: int) -> None:
         self.session.do(commands.set_cell_value(owner, "cell", float(number), self.session.variant, self.coat))
@@ -319,6 +329,9 @@ class RecolourPanel(Panel):
 
         editor.changed.connect(change)
         editor.finished.connect(self.session.history.end_merge)
+        if isinstance(editor, PlaneUseEditor):
+            of = plane or PATTERN
+            editor.bind_wanted.connect(lambda number: self.session.do(commands.expose(owner, f"{of}_{number}", coat)))
         self.editors[name] = editor
         self.values.addWidget(label(title, "section"))
         self.values.addWidget(editor)
@@ -349,15 +362,20 @@ class RecolourPanel(Panel):
         cell, coat = commands.read_cell(at.kit, owner, self.session.variant), coats_of(at.kit, owner)[self.coat]
         choices, settings = cell.choices[self.coat], cell.settings[self.coat]
         if self.starts is not None:
-            self.starts.show_colour(self._seen_colour(at, owner))
+            self.starts.show_colour(seen_colour(self.session, at, owner))
         if self.cells is not None and "cell" in settings:
             number = settings["cell"]
             assert not isinstance(number, tuple)
             self.cells.show_cells(at, coat.planes.get("atlas"), number)
         for name, editor in self.editors.items():
             if isinstance(editor, PlaneUseEditor | StripBox):
-                use = coat.pattern if name == "pattern" else coat.planes.get(name.removeprefix("plane "))
-                editor.show_use(at, use)
+                plane = name.removeprefix("plane ")
+                use = coat.pattern if plane == PATTERN else coat.planes.get(plane)
+                if isinstance(editor, StripBox):
+                    editor.show_use(at, use)
+                else:
+                    own = [value.removeprefix(f"{plane}_") for value in coat.values if value.startswith(f"{plane}_")]
+                    editor.show_use(at, use, own)
             elif name in choices:
                 show_choice(editor, choices[name])  # type: ignore[arg-type]
             elif isinstance(editor, SwatchEditor):
@@ -369,15 +387,6 @@ class RecolourPanel(Panel):
                 assert not isinstance(value, tuple)
                 editor.show_value(value)
 
-    def _seen_colour(self, at: Focus, owner: SheetOwner) -> Colour:
-        """The mean colour of the owner as the variant wears it, linear; grey while that is made."""
-        try:
-            strip = coat_strip(at, self.session.sheets, owner, self.session.variant)
-        except (NotReady, UserError):
-            return (0.4, 0.4, 0.4)
-        red, green, blue = srgb_to_linear(float32(strip) / np.float32(255)).mean(axis=0).round(2).tolist()
-        return (red, green, blue)
-
     def focus_first(self) -> None:
         """Put the keyboard into the first value, as Enter on the board asks for."""
         if self.editors:
@@ -387,10 +396,3 @@ class RecolourPanel(Panel):
             target.setFocus()
             if isinstance(target, QLineEdit):
                 target.selectAll()
-
-
-def _headed(text: str, editor: QWidget) -> QHBoxLayout:
-    """A control behind its name."""
-    name = label(text, "section")
-    name.setFixedWidth(HEAD_PX)
-    return row(name, editor, stretch=1)

@@ -1,5 +1,6 @@
 """Stage 8, Ship: write the package, and prove it by the player."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,15 +14,18 @@ from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.tray.packings import PACKINGS
 from even_palette.core.disk.gate import size_text
+from even_palette.core.graph import nodes
+from even_palette.core.graph.types import Type
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Kit
+from even_palette.core.material.outputs import ALPHA
 from even_palette.core.material.variants import MASTER
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.regions.packing import Packing, PackingPlan
 from even_palette.core.results.looks import Look, picture
-from even_palette.core.results.pictures import whole_sheet
+from even_palette.core.results.pictures import SHOWN, whole_sheet
 from even_palette.core.ship.costs import suggested_channels, told_of
 from even_palette.core.ship.targets import TARGETS
 from even_palette.core.ship.write import Planned, plan, ship
@@ -110,7 +114,7 @@ class ShipPanel(Panel):
         show_choice(self.packing, self.session.at.sheet.packing)
         self._show_channels()
         self._show_obstacle("")
-        fresh = self.shipped is not None and self.shipped[1].kit == self.session.kit
+        fresh = self.shipped is not None and self.shipped[1].whole == self.session.document.kit
         self.proof_button.setEnabled(fresh)
         if not fresh:
             self.proof_result.setText("Ship first; the proof needs a package of the present kit.")
@@ -118,13 +122,13 @@ class ShipPanel(Panel):
             self._show_obstacle("There is nothing to ship: maps are missing. Open them in Source.")
             return
         target = self.target.currentData()
-        self._planned_for = at.kit
+        self._planned_for = at.whole
         self._measure(at)
         self.session.jobs.run(
             "Package",
-            lambda progress, cancel: plan(at.kit, self.session.sheets, target),
-            lambda planned: self._show_plan(at.kit, planned),
-            lambda text: self._show_obstacle(text) if self._planned_for is at.kit else None,
+            lambda progress, cancel: plan(at.whole, self.session.sheets, target),
+            lambda planned: self._show_plan(at.whole, planned),
+            lambda text: self._show_obstacle(text) if self._planned_for is at.whole else None,
             rank=Rank.VIEW,
             place="package",
         )
@@ -168,7 +172,7 @@ class ShipPanel(Panel):
         """List the files that a package of the kit will hold."""
         if kit is not self._planned_for:
             return
-        fresh = self.shipped is not None and self.shipped[1].kit == self.session.kit
+        fresh = self.shipped is not None and self.shipped[1].whole == self.session.document.kit
         self.files.clear()
         total = 0
         for item in planned:
@@ -206,7 +210,7 @@ class ShipPanel(Panel):
         self.ship_button.setEnabled(False)
 
         def work(progress: Progress, cancel: CancelToken) -> dict[str, int]:
-            return ship(at.kit, self.session.sheets, folder, progress, cancel, target)
+            return ship(at.whole, self.session.sheets, folder, progress, cancel, target)
 
         def done(sizes: dict[str, int]) -> None:
             self.shipped = (folder, at, sizes)
@@ -245,21 +249,28 @@ class ShipPanel(Panel):
 
         process.finished.connect(finished)
         words = ["play", str(folder), "--out", str(out), f"--sheet={at.sheet.name}"]
-        program, *arguments = command(*words, *([f"--variant={at.kit.variant(variant).name}"] if variant else []))
+        words += [f"--variant={at.kit.variant(variant).name}"] if variant else []
+        words += [f"--twin={at.kit.twin(at.twin)[1].name}"] if at.twin else []
+        program, *arguments = command(*words)
         process.start(program, arguments)
 
     def _compare(self, at: Focus, variant: str, played: Plane) -> None:
         shown = picture(at, self.session.sheets, Look(variant=variant))
-        own = self.renderer.render(shown, whole_sheet(played.width, played.height))[..., :3]
+        view = whole_sheet(played.width, played.height)
+        own = self.renderer.render(shown, view)[..., : played.channels]
+        if played.channels == 4 and ALPHA in shown.outputs:
+            alpha = replace(shown, outputs={SHOWN: nodes.splat(shown.outputs[ALPHA], Type.VEC3)})
+            own = np.concatenate([own[..., :3], self.renderer.render(alpha, view)[..., :1]], axis=-1)
         name = at.kit.variant_names[variant]
 
         def work(progress: Progress, cancel: CancelToken) -> tuple[str, list[Plane]]:
-            difference = np.abs(own.astype(np.int16) - played.samples[..., :3])
+            difference = np.abs(own.astype(np.int16) - played.samples)
             worst, share = int(difference.max()), float((difference.max(axis=-1) > 0).mean())
             told = f"{name}: largest difference {worst} of 255, in {share:.2%} of the texels a difference at all. " + (
                 "The package holds." if worst <= 1 else "The package does not look like the kit."
             )
-            amplified = np.clip(difference * AMPLIFY, 0, 255).astype(np.uint8)
+            worst_of = np.maximum(difference[..., :3], difference[..., 3:].max(axis=-1, initial=0)[..., None])
+            amplified = np.clip(worst_of * AMPLIFY, 0, 255).astype(np.uint8)
             planes = [Plane(np.ascontiguousarray(own), Encoding.SRGB), played, Plane(amplified, Encoding.DATA)]
             return told, planes
 

@@ -19,6 +19,7 @@ from even_palette.app.controls import ShortList, choice, empty, label, patterns,
 from even_palette.app.files import FILTER, MESH_FILTER
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
+from even_palette.app.tray.drawing_card import DrawingCard
 from even_palette.app.tray.map_card import MapCard, told_of_map, what_it_is
 from even_palette.app.tray.plain_colour import FIRST, PlainColour, plain_button
 from even_palette.core.errors import NotReady, UserError
@@ -28,7 +29,7 @@ from even_palette.core.kit.mesh_file import MeshFile, Unit, Up
 from even_palette.core.kit.sheet import Source
 from even_palette.core.mesh.files import WRITABLE
 from even_palette.core.mesh.model import Mesh
-from even_palette.core.raster.guess import Role
+from even_palette.core.raster.guess import Role, words_of
 from even_palette.core.results.looks import Look
 from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.ship.mesh_with_ids import write_with_ids
@@ -40,6 +41,8 @@ UNITS = [
     ("Inches", Unit.INCH),
 ]
 MOST_SLOTS = 24
+REFERENCE_WORDS = ("id", "ids", "high", "hp", "ref", "reference")
+"""Words in the names of meshes that are there to take something from: common practice."""
 
 
 class SourcePanel(Panel):
@@ -55,8 +58,14 @@ class SourcePanel(Panel):
         self.sheet_name.editingFinished.connect(self._rename_sheet)
         self.add_sheet = tool("Add sheet", "plus", "Add an empty sheet and put it in front")
         self.add_sheet.clicked.connect(lambda: session.do(commands.add_sheet("Sheet")))
-        self.remove_sheet = tool("Remove sheet", "trash", "Remove this sheet with its regions")
-        self.remove_sheet.clicked.connect(lambda: session.do(commands.remove_sheet(session.at.key)))
+        self.add_twin = tool(
+            "Add twin", "copy", "Add a twin of this sheet: the same maps, regions and masks, with values of its own"
+        )
+        self.add_twin.clicked.connect(self._add_twin)
+        self.remove_sheet = tool("Remove sheet", "trash", "Remove this sheet with its regions, or the twin in front")
+        self.remove_sheet.clicked.connect(self._remove)
+        self.drawing = DrawingCard(session)
+        self.drawing.behind_changed.connect(session.shown_changed)
         self.files = ShortList("Maps and meshes", 128)
         self.files.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.files.setTextElideMode(Qt.TextElideMode.ElideMiddle)
@@ -68,7 +77,8 @@ class SourcePanel(Panel):
         self._plain: PlainColour | None = None
         self.column.addWidget(self.open_button)
         self.column.addWidget(label("Sheet in front", "section"))
-        self.column.addLayout(row(self.sheet_name, self.add_sheet, self.remove_sheet, stretch=0))
+        self.column.addLayout(row(self.sheet_name, self.add_sheet, self.add_twin, self.remove_sheet, stretch=0))
+        self.column.addWidget(self.drawing)
         self.column.addWidget(label("Maps and meshes", "section"))
         self.column.addWidget(self.files, 10)
         self.column.addLayout(self.card)
@@ -81,8 +91,9 @@ class SourcePanel(Panel):
     def refresh(self) -> None:
         at = self.session.at
         if not self.sheet_name.hasFocus():
-            self.sheet_name.setText(at.sheet.name)
-        self.remove_sheet.setEnabled(len(at.kit.sheets) > 1)
+            self.sheet_name.setText(self._name())
+        self.remove_sheet.setEnabled(len(at.kit.sheets) > 1 or bool(at.twin))
+        self.drawing.show_sheet()
         if self._shape_now() != self._shape:
             self._list_files()
             self._show_card()
@@ -97,8 +108,9 @@ class SourcePanel(Panel):
         told = [told_of_map(self.session, source) for source in shown]
         meshes = [self._mesh(mesh) for mesh in at.kit.meshes if (kind, key) == ("mesh", mesh.key)]
         sheets = [(sheet.key, sheet.name) for sheet in at.kit.sheets]
-        sources = [s if s.plain is None else replace(s, plain=FIRST, width=0, height=0) for s in at.sheet.sources]
-        return at.key, self._current, sources, at.kit.meshes, told, meshes, sheets
+        sources = [replace(s, strength=1.0) for s in at.sheet.sources]
+        sources = [s if s.plain is None else replace(s, plain=FIRST, width=0, height=0) for s in sources]
+        return at.key, at.twin, at.sheet.drawing.way, self._current, sources, at.kit.meshes, told, meshes, sheets
 
     def follow_look(self, look: Look) -> None:
         """Choose the map that the stand looks at."""
@@ -117,7 +129,7 @@ class SourcePanel(Panel):
         listed += [
             (("mesh", mesh.key), f"{Path(mesh.path).name}  ·  {'reference' if mesh.reference else 'mesh'}")
             for mesh in at.kit.meshes
-            if mesh.reference or at.key in (mesh.sheet, *mesh.slots.values())
+            if mesh.reference or at.key in mesh.sheets
         ]
         names = [name for name, _ in listed]
         new = [name for name in names if name not in self._known] if self._known[0] in names else []
@@ -157,14 +169,31 @@ class SourcePanel(Panel):
             if (kind, key) == ("mesh", mesh.key):
                 self._mesh_card(mesh)
         if not key:
-            told = "Nothing yet. Maps (images) and meshes (OBJ, PLY, glTF, GLB) can also be dropped on the window."
+            told = (
+                "Nothing yet. Maps (images) and meshes (glTF, USD, OBJ and others) can also be dropped on the window."
+            )
             self.card.addWidget(label(told, "quiet"))
         if at.sheet.source(Role.BASE_COLOUR) is None:
             self.card.addWidget(plain_button(self.session))
 
     def _rename_sheet(self) -> None:
-        if self.sheet_name.text() != self.session.at.sheet.name:
-            self.session.do(commands.rename_sheet(self.session.at.key, self.sheet_name.text()))
+        at, name = self.session.at, self.sheet_name.text()
+        if name != self._name():
+            self.session.do(commands.rename_twin(at.twin, name) if at.twin else commands.rename_sheet(at.key, name))
+
+    def _name(self) -> str:
+        """What is in front: a sheet or a twin."""
+        at = self.session.at
+        return at.kit.twin(at.twin)[1].name if at.twin else at.sheet.name
+
+    def _add_twin(self) -> None:
+        session = self.session
+        if session.do(commands.add_twin(session.at.key, f"{session.at.sheet.name} twin")):
+            session.show_sheet(session.at.key, session.at.sheet.twins[-1].key)
+
+    def _remove(self) -> None:
+        at = self.session.at
+        self.session.do(commands.remove_twin(at.twin) if at.twin else commands.remove_sheet(at.key))
 
     # Maps
 
@@ -179,7 +208,7 @@ class SourcePanel(Panel):
 
     def _mesh_card(self, file: MeshFile) -> None:
         column = self.card
-        name = label(Path(file.path).name, "section")
+        name = plain.FileName(Path(file.path).name)
         name.setToolTip(plain.tip(file.path))
         column.addWidget(name)
         mesh = self._mesh(file)
@@ -191,14 +220,29 @@ class SourcePanel(Panel):
             column.addLayout(self._reading(file, mesh))
             if not mesh.uv_sets or file.unwrap:
                 column.addLayout(self._unwrapping(file))
+        if not file.reference and set(words_of(Path(file.path))) & set(REFERENCE_WORDS):
+            column.addWidget(label("Its name sounds like a reference.", "quiet"))
         reference = QCheckBox("Only a reference to take IDs from")
         reference.setChecked(file.reference)
         reference.clicked.connect(
             lambda on: self.session.do(
-                commands.change_mesh(file.key, "Call mesh a reference", lambda m: replace(m, reference=on))
+                commands.change_mesh(
+                    file.key, "Call mesh a reference", lambda m: replace(m, reference=on, casts=not on)
+                )
             )
         )
         column.addWidget(reference)
+        casts = QCheckBox("Throws shade and light on others")
+        casts.setToolTip("Rays of bakes on other meshes meet this one: occlusion, thickness and spilled light see it")
+        casts.setChecked(file.casts)
+        casts.clicked.connect(
+            lambda on: self.session.do(
+                commands.change_mesh(
+                    file.key, "Throw shade" if on else "Throw no shade", lambda m: replace(m, casts=on)
+                )
+            )
+        )
+        column.addWidget(casts)
         if not isinstance(mesh, str) and not file.reference:
             self._slots(column, file, mesh)
         find = tool(f"Find mesh {file.key}", "folder-open", "Use another file for this mesh")

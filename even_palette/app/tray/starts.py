@@ -1,12 +1,20 @@
 """Named starting points of a finish as small lit balls; a click takes one."""
 
+import numpy as np
 from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
 from even_palette.app.ball import ball
+from even_palette.app.session import Session
+from even_palette.core.arrays import float32
+from even_palette.core.colour.srgb import srgb_to_linear
+from even_palette.core.errors import NotReady, UserError
+from even_palette.core.kit.coat_owners import SheetOwner
+from even_palette.core.kit.model import Focus
 from even_palette.core.material.declare import CoatKind
 from even_palette.core.material.model import Colour
+from even_palette.core.results.strips import coat_strip
 
 BALL_PX = 36
 
@@ -40,3 +48,13 @@ class StartChart(QListWidget):
             icon = QIcon(QPixmap.fromImage(image))
             icon.addPixmap(QPixmap.fromImage(image), QIcon.Mode.Selected)
             item.setIcon(icon)
+
+
+def seen_colour(session: Session, at: Focus, owner: SheetOwner) -> Colour:
+    """The mean colour of an owner as the variant wears it, linear; grey while that is made."""
+    try:
+        strip = coat_strip(at, session.sheets, owner, session.variant)
+    except (NotReady, UserError):
+        return (0.4, 0.4, 0.4)
+    red, green, blue = srgb_to_linear(float32(strip) / np.float32(255)).mean(axis=0).round(2).tolist()
+    return (red, green, blue)

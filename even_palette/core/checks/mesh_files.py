@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from pathlib import Path
 
-from even_palette.core.checks._finding import Finding, Severity
+from even_palette.core.checks._finding import Finding, Mend, Severity
 from even_palette.core.disk.gate import exists
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
@@ -11,12 +11,13 @@ from even_palette.core.kit.assignment import is_readable
 from even_palette.core.kit.model import Focus
 from even_palette.core.results.sheet_mesh import mesh_of_file
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.uv_tiles import faces_by_tile, sheets_for_tiles, tile_number, told_of_tiles
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     """Mesh files that are missing, cannot be read, have no UVs, or do not fit what was given to regions."""
     for file in at.kit.meshes:
-        if at.key not in (file.sheet, *file.slots.values()):
+        if at.key not in file.sheets:
             continue
         name = Path(file.path).name
         if not exists(Path(file.path)):
@@ -29,6 +30,10 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             continue
         if not mesh.uv_sets and not file.reference:
             yield Finding("Source", Severity.ERROR, f"{name} has no UVs; unwrap it in Source.")
+        if not file.reference and at.key == file.sheet and (told := told_of_tiles(file, sheets)):
+            numbered = any(tile_number(*tile) for tile in faces_by_tile(file, sheets))
+            mend = Mend("A sheet for each tile", sheets_for_tiles(at, sheets, file.key)) if numbered else None
+            yield Finding("Source", Severity.WARNING, f"{name}: {told}", mend=mend)
         if not is_readable(file.faces):
             yield Finding(
                 "Regions",

@@ -35,13 +35,14 @@ def run_frame(
     """
     if frame.width * frame.height > FEW_PIXELS:
         return run_fused(program, slots, inputs, frame, stores, seed, time, progress, cancel)
-    (across, down), uv = frame.steps, frame.uv()
+    (across, down), uv, screen = frame.steps, frame.uv(), frame.screen()
     rows = max(1, PIXELS_AT_ONCE // frame.width)
     bands: dict[str, list[Samples]] = {name: [] for name in program.outputs}
     for first in range(0, frame.height, rows):
         if cancel is not None:
             cancel.check()
-        around = Environment(uv[first : first + rows], slots, inputs, seed, time, (across, 0.0, 0.0, down))
+        part = slice(first, first + rows)
+        around = Environment(uv[part], slots, inputs, seed, time, (across, 0.0, 0.0, down), screen[part])
         for name, values in run(program, around).items():
             texels = values[..., None] if values.ndim == 2 else values
             bands[name].append(_stored(texels, (stores or {}).get(name, "float")))

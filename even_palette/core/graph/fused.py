@@ -17,6 +17,7 @@ from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.graph.compiling import Request, compiled
 from even_palette.core.graph.loop_slots import (
     NO_LEVELS,
+    SlotReading,
     bytes_taken,
     encoding_tables,
     level_kind,
@@ -24,13 +25,13 @@ from even_palette.core.graph.loop_slots import (
     table_of,
     whole_arguments,
 )
-from even_palette.core.graph.loops import SlotReading, write_loop
+from even_palette.core.graph.loops import write_loop
 from even_palette.core.graph.program import LOOK_UPS, OF_LEVELS, Program
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.raster.mips import lod_of
 from even_palette.core.raster.plane import Encoding
-from even_palette.core.raster.sampling import Filter, Wrap, texel_centres
+from even_palette.core.raster.sampling import Filter, Wrap, pixel_numbers, texel_centres
 from even_palette.core.raster.tiles import kind_of
 
 BAND_ROWS = 64
@@ -42,12 +43,16 @@ STORES = {"float": np.float32, "level": np.uint8, "encoded": np.uint8}
 
 @dataclass(frozen=True)
 class Frame:
-    """The pixels that are wanted: how many, the uv of the upper left corner, and how far uv goes in a pixel."""
+    """The pixels that are wanted: how many, the uv of the upper left corner, and how far uv goes in a pixel.
+
+    `corner` is the column and row of the first one, where they are part of a picture.
+    """
 
     width: int
     height: int
     origin: tuple[float, float] = (0.0, 0.0)
     step: tuple[float, float] = (0.0, 0.0)
+    corner: tuple[int, int] = (0, 0)
 
     @property
     def steps(self) -> tuple[float, float]:
@@ -66,6 +71,10 @@ class Frame:
         sides = zip(self.origin, self.steps, (self.width, self.height), strict=True)
         u, v = (float32(left + (np.arange(count) + 0.5) * step) for left, step, count in sides)
         return np.stack(np.broadcast_arrays(u[None, :], v[:, None]), axis=-1)
+
+    def screen(self) -> Floats:
+        """Column and row of every pixel, (height, width, 2) float32."""
+        return pixel_numbers(self.width, self.height, self.corner)
 
 
 def run_fused(
@@ -131,9 +140,10 @@ def _in_order(
 ) -> list[Any]:
     """The arguments of a loop. All that it reads is read-only, so that its kind does not hang on where it is from."""
     (across, down), (left, top) = frame.steps, frame.origin
+    column, row = frame.corner
     read = [values, float32((across, 0, 0, down)), lods, *encoding_tables(), *slots]
     flat, pixel, lods, table, edges, *given = map(_read_only, read)
-    numbers = *rows, left, top, across, down
+    numbers = *rows, column, row, left, top, across, down
     return [*numbers, flat, np.float32(seed), np.float32(time), pixel, lods, table, edges, *given, *planes]
 
 

@@ -1,17 +1,36 @@
 """What a compiled loop is given for the slots that it reads: samples, tables, levels."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
-from even_palette.core.graph.loops import SlotReading
 from even_palette.core.graph.slots import Slot
 from even_palette.core.memory_account import Kept
 from even_palette.core.raster.chain import stored_kind
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, stored_values
 from even_palette.core.raster.tiles import kind_of
+
+
+@dataclass(frozen=True)
+class SlotReading:
+    """How a loop reads a slot: channels, integer samples or floats, filter and wrap.
+
+    `direct` where pixels are texels; `minified` where a pixel has several, so that mips are read; `chained` where there
+    are levels at all, which are integers where `integer_levels` says so; `shares` as the slot says.
+    """
+
+    channels: int
+    integer: bool
+    nearest: bool
+    repeat: bool
+    direct: bool = False
+    minified: bool = False
+    chained: bool = False
+    integer_levels: bool = True
+    shares: bool = False
 
 
 def level_kind(plane: Plane, how: SlotReading) -> "np.dtype[Any]":

@@ -4,12 +4,21 @@ What is the same at every pixel is computed once before the loop. What only coun
 coats of a region, is computed only there.
 """
 
+import hashlib
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from pathlib import Path
 
-from even_palette.core.graph.loop_text import HEAD, LEVELS, READERS
+from even_palette.core.graph.loop_slots import SlotReading
 from even_palette.core.graph.operations import TABLE
 from even_palette.core.graph.program import LOOK_UPS, NodeRecord, Program
+
+PARTS = Path(__file__).with_name("loop_parts.py")
+HEAD = f"""\
+# {hashlib.sha256(PARTS.read_bytes()).hexdigest()}
+from even_palette.core.graph.loop_parts import *
+"""
+"""How loops begin: what they call is part of what they are, so that none outlives it in the cache folder."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -29,25 +38,6 @@ class _Group:
 
 LEAST_SKIPPED = 3
 """Nodes that must hang on a weight for a branch to be worth it."""
-
-
-@dataclass(frozen=True)
-class SlotReading:
-    """How a loop reads a slot: channels, integer samples or floats, filter and wrap.
-
-    `direct` where pixels are texels; `minified` where a pixel has several, so that mips are read; `chained` where there
-    are levels at all, which are integers where `integer_levels` says so; `shares` as the slot says.
-    """
-
-    channels: int
-    integer: bool
-    nearest: bool
-    repeat: bool
-    direct: bool = False
-    minified: bool = False
-    chained: bool = False
-    integer_levels: bool = True
-    shares: bool = False
 
 
 def write_loop(program: Program, bound: Mapping[str, SlotReading], stores: Mapping[str, str]) -> str:
@@ -82,7 +72,7 @@ class _Writer:
     def _fixed(self) -> list[bool]:
         fixed: list[bool] = []
         for record in self.records:
-            varies = record.op == "uv" or (record.op in LOOK_UPS and record.op != "strip")
+            varies = record.op in ("uv", "screen") or (record.op in LOOK_UPS and record.op != "strip")
             fixed.append(not varies and all(fixed[at] for at in record.args))
         return fixed
 
@@ -188,8 +178,9 @@ class _Writer:
             visit(at, self.inside, None, "            ")
         writes = [line for name, at in self.program.outputs.items() for line in self._stored(name, at)]
         arguments = [
-            "first", "rows", "width", "origin_u", "origin_v", "step_u", "step_v", "values", "seed", "time", "pixel",
-            "lods", "table", "edges", *slot_arguments(self.slots), *(f"out_{name}" for name in self.program.outputs),
+            "first", "rows", "width", "column", "row", "origin_u", "origin_v", "step_u", "step_v", "values", "seed",
+            "time", "pixel", "lods", "table", "edges", *slot_arguments(self.slots),
+            *(f"out_{name}" for name in self.program.outputs),
         ]  # fmt: skip
         return "\n".join(
             [
@@ -255,6 +246,8 @@ class _Writer:
                 return [f"values[{first + part}]" for part in range(size)]
             case "uv":
                 return ["u", "v"]
+            case "screen":
+                return ["np.float32(column + x)", "np.float32(row + first + y)"]
             case "seed":
                 return ["seed"]
             case "time":
@@ -334,7 +327,8 @@ class _Writer:
 
         texel = ", ".join(channel(at, "texel") for at in range(4))
         kept = ", ".join(channel(at, "level") for at in range(4))
-        repeat = bound.repeat
         near = "near" if bound.nearest else "between"
-        readers = READERS + (LEVELS if bound.chained else "")
-        return readers.format(n=number, texel=texel, kept=kept, repeat=repeat, near=near)
+        names = ", ".join(
+            f"{name}{number}" for name in ("texel", "sample", "strip", *(("mip",) if bound.chained else ()))
+        )
+        return f"{names} = readers({texel!r}, {kept!r}, {near!r}, {bound.repeat}, {bound.chained})"

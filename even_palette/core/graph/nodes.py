@@ -140,6 +140,8 @@ uv = partial(make, "uv", Type.VEC2)
 """The texture coordinate; v runs down from the top left corner."""
 pixel = partial(make, "pixel", Type.VEC4)
 """How far the texture coordinate goes in one pixel to the right (xy) and in one down (zw); a vec4."""
+screen = partial(make, "screen", Type.VEC2)
+"""Which pixel is drawn: whole numbers of its column and row."""
 seed = partial(make, "seed", Type.FLOAT)
 """The instance's random number, 0..1."""
 time = partial(make, "time", Type.FLOAT)

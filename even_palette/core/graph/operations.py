@@ -94,9 +94,11 @@ TABLE: dict[str, Operation] = {
 """Operations on values. `join` and the texture look-ups need a context and stand in each back end."""
 
 
-INPUTS: dict[str, Type] = {"uv": Type.VEC2, "pixel": Type.VEC4, "seed": Type.FLOAT, "time": Type.FLOAT}
-"""The sheet's texture coordinate, how it changes by one pixel to the right (xy) and down (zw), the instance's random
-number 0..1, and the time in seconds."""
+INPUTS: dict[str, Type] = {
+    "uv": Type.VEC2, "pixel": Type.VEC4, "screen": Type.VEC2, "seed": Type.FLOAT, "time": Type.FLOAT,
+}  # fmt: skip
+"""The sheet's texture coordinate, how it changes by one pixel to the right (xy) and down (zw), the column and row of
+the pixel that is drawn, the instance's random number 0..1, and the time in seconds."""
 
 
 def fits(name: str, args: tuple[Type, ...], declared: Type) -> bool:

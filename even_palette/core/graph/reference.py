@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, float32
+from even_palette.core.arrays import Bools, Floats, float32
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.operations import TABLE
 from even_palette.core.graph.program import NodeRecord, Program, program_of
@@ -16,13 +16,16 @@ from even_palette.core.raster.mips import lod_of
 from even_palette.core.raster.sampling import Filter, Sampler
 from even_palette.core.raster.strip import look_up
 
+FIRST_PIXEL = float32((0.0, 0.0))
+
 
 @dataclass(frozen=True)
 class Environment:
     """What the inputs of a program are.
 
     `uv` (..., 2); `slots` by name; `parameters` maps names to numbers or vectors; `seed` 0..1; `time` in seconds;
-    `pixel` is how far uv goes in one pixel to the right and in one down, 0 where nothing is minified.
+    `pixel` is how far uv goes in one pixel to the right and in one down, 0 where nothing is minified. `screen` (..., 2)
+    are the column and row of each pixel, the first ones where nothing says more.
     """
 
     uv: Floats
@@ -31,6 +34,7 @@ class Environment:
     seed: float = 0.0
     time: float = 0.0
     pixel: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    screen: Floats = field(default_factory=lambda: FIRST_PIXEL)
 
 
 def evaluate(output: Node, environment: Environment) -> Floats:
@@ -74,6 +78,8 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             return float32(environment.time)
         case "pixel":
             return float32(environment.pixel)
+        case "screen":
+            return environment.screen
         case "join":
             return _join(args, kinds)
         case "sample" | "layer":
@@ -88,10 +94,11 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             slot = environment.slots[str(record.payload[0])]
             last = len(slot.chains) - 1
 
-            def of_layer(number: int) -> Floats:
-                return _at_level(slot.chains[min(max(number, 0), last)], args[0], args[2], slot.sampler)
+            def of_layer(number: int, own: Bools) -> Floats:
+                chain, level = slot.chains[min(max(number, 0), last)], args[2]
+                return _at_level(chain, args[0][own], level[own] if np.ndim(level) else level, slot.sampler)
 
-            return _by_number(args[1], of_layer, args[0])
+            return _by_number(args[1], of_layer, args[0].shape[:-1])
         case "strip":
             slot = environment.slots[str(record.payload[0])]
             return _rgba(look_up(slot.plane, args[0], args[1], slot.sampler))
@@ -107,7 +114,7 @@ def _at_level(chain: Chain, uv: Floats, level: Floats, sampler: Sampler) -> Floa
         return _rgba(sample_minified(chain, uv, float(level) if sampler.mips else 0.0, sampler))
 
     def of(numbers: Floats) -> Floats:
-        return _by_number(numbers, lambda at: sample_level(chain, uv, at, sampler), uv)
+        return _by_number(numbers, lambda at, own: sample_level(chain, uv[own], at, sampler), uv.shape[:-1])
 
     level = np.clip(level, 0, chain.count - 1)
     if sampler.filter == Filter.NEAREST:
@@ -117,12 +124,13 @@ def _at_level(chain: Chain, uv: Floats, level: Floats, sampler: Sampler) -> Floa
     return float32(of(low) * (1 - share) + of(low + 1) * share)
 
 
-def _by_number(numbers: Floats, sampled: Callable[[int], Floats], uv: Floats) -> Floats:
-    """What is sampled for the whole number that each place has; `sampled` gives it for all places (..., C)."""
-    wanted = np.broadcast_to(np.floor(numbers + np.float32(0.5)), uv.shape[:-1])
-    found = np.zeros((*uv.shape[:-1], 4), dtype=np.float32)
+def _by_number(numbers: Floats, sampled: Callable[[int, Bools], Floats], shape: tuple[int, ...]) -> Floats:
+    """What is sampled for the whole number that each place has; `sampled` gives it for some places, (n, C)."""
+    wanted = np.broadcast_to(np.floor(numbers + np.float32(0.5)), shape)
+    found = np.zeros((*shape, 4), dtype=np.float32)
     for number in np.unique(wanted):
-        found = np.where((wanted == number)[..., None], _rgba(sampled(int(number))), found)
+        own = wanted == number
+        found[own] = _rgba(sampled(int(number), own))
     return found
 
 

@@ -38,8 +38,8 @@ def write(
     """Write a program as statements; what is used more than once has a name and is computed once.
 
     The setup has what costs much, or with `cheap_setup` all that saves anything (see `setup_of`); it has nothing where
-    texels of one drawing read different values. The body expects `uv` in scope, and `pixel` where the program uses it.
-    Textures are named t_<slot>; the binding says where everything else comes from.
+    texels of one drawing read different values. The body expects `uv` in scope, and `pixel` and `screen` where the
+    program uses them. Textures are named t_<slot>; the binding says where everything else comes from.
     """
     setup = setup_of(program, cheap_setup)
     given = {at: f"setup_{vector}.{channels}" for at, (vector, channels) in setup.places.items()}
@@ -111,7 +111,7 @@ class _Writer:
                 return self.binding.text(language, str(payload[0]), record.type)
             case "seed" | "time":
                 return self.binding.text(language, record.op, record.type)
-            case "uv" | "pixel":
+            case "uv" | "pixel" | "screen":
                 return record.op
             case "join":
                 same = len(set(record.args)) == 1 and self.program.records[record.args[0]].type == Type.FLOAT

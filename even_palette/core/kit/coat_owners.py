@@ -13,6 +13,8 @@ from even_palette.core.kit.trees import with_region
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Bound, Coat, Value
+from even_palette.core.material.plane_numbers import numbers_of
+from even_palette.core.material.variants import MASTER
 
 
 @dataclass(frozen=True)
@@ -163,7 +165,10 @@ class ValueUse:
 
 
 def value_uses(kit: Kit, owner: Owner | None = None) -> Iterator[ValueUse]:
-    """Every value of every coat, defaults filled in: of one owner with its recipe, or of the kit, each once."""
+    """Every value of every coat, defaults filled in: of one owner with its recipe, or of the kit, each once.
+
+    Numbers of planes are among them where they are not fixed (see `plane_numbers`).
+    """
     if owner is not None:
         yield from _uses(owner, coats_of(kit, owner))
         return
@@ -180,8 +185,13 @@ def value_uses(kit: Kit, owner: Owner | None = None) -> Iterator[ValueUse]:
 
 def _uses(owner: Owner, coats: Sequence[Coat]) -> Iterator[ValueUse]:
     for number, coat in enumerate(coats):
-        for spec in COATS[coat.kind].values:
+        kind = COATS[coat.kind]
+        for spec in kind.values:
             yield ValueUse(owner, number, spec, coat.values.get(spec.name, spec.default))
+        if coat.values and (coat.planes or coat.pattern is not None):
+            for name, (_, _, spec) in numbers_of(kind).items():
+                if name in coat.values:
+                    yield ValueUse(owner, number, spec, coat.values[name])
 
 
 def followed_by(coats: Sequence[Coat]) -> set[str]:
@@ -212,4 +222,20 @@ def without_unused(kit: Kit) -> Kit:
     )
     idle = [parameter.key for parameter in kit.parameters if parameter.key not in used]
     kept = tuple(parameter for parameter in kit.parameters if parameter.key in used)
-    return retire(replace(kit, parameters=kept, variants=variants), *idle)
+    sheets = tuple(_without_unused(sheet, used, {MASTER, *(v.key for v in variants)}) for sheet in kit.sheets)
+    return retire(replace(kit, parameters=kept, variants=variants, sheets=sheets), *idle)
+
+
+def _without_unused(sheet: Sheet, parameters: set[str], variants: set[str]) -> Sheet:
+    """A sheet whose twins set values of these parameters and variants alone."""
+    if not sheet.twins:
+        return sheet
+    twins = []
+    for twin in sheet.twins:
+        values = {
+            variant: {key: value for key, value in own.items() if key in parameters}
+            for variant, own in twin.values.items()
+            if variant in variants
+        }
+        twins.append(replace(twin, values={variant: own for variant, own in values.items() if own}))
+    return replace(sheet, twins=tuple(twins))

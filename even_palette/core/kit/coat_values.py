@@ -8,21 +8,26 @@ from even_palette.core.kit.sheet import Region
 from even_palette.core.kit.trees import with_region
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
-from even_palette.core.material.model import Value, ValueKind
+from even_palette.core.material.model import Coat, Value, ValueKind
+from even_palette.core.material.plane_numbers import spec_named, value_in
 
 
 def value_of(kit: Kit, owner: Owner, value_name: str, coat: int) -> Value:
     """What a coat has for a value. Raises KeyError if there is no such coat or value."""
-    spec = spec_of(kit, owner, value_name, coat)
-    return coats_of(kit, owner)[coat].values.get(value_name, spec.default)
+    worn = _coat(kit, owner, coat)
+    return value_in(COATS[worn.kind], worn, value_name)
 
 
 def spec_of(kit: Kit, owner: Owner, value_name: str, coat: int) -> ValueSpec:
     """What a coat declares of a value. Raises KeyError if there is no such coat or value."""
+    return spec_named(COATS[_coat(kit, owner, coat).kind], value_name)
+
+
+def _coat(kit: Kit, owner: Owner, coat: int) -> Coat:
     coats = coats_of(kit, owner)
     if not 0 <= coat < len(coats):
         raise KeyError(coat)
-    return COATS[coats[coat].kind].value(value_name)
+    return coats[coat]
 
 
 def alike(one: ValueSpec, other: ValueSpec) -> bool:

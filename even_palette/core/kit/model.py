@@ -1,5 +1,6 @@
 """The kit as an immutable tree of frozen structs."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Annotated
@@ -10,19 +11,22 @@ from msgspec.structs import replace
 
 from even_palette.core.kit.keyed import by_key, change_one
 from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.output_plan import OutputPlan
 from even_palette.core.kit.sheet import Region, Sheet, Source
+from even_palette.core.kit.twin import Twin
 from even_palette.core.limits import (
     FORMAT,
     MOST_COATS,
     MOST_MESHES,
     MOST_PALETTES,
     MOST_PARAMETERS,
+    MOST_PLANS,
     MOST_RECIPES,
     MOST_SHEETS,
     MOST_VARIANTS,
 )
-from even_palette.core.material.model import Blending, Coat, Parameter, Variant
-from even_palette.core.material.variants import MASTER
+from even_palette.core.material.model import Blending, Coat, Parameter, Setting, Variant
+from even_palette.core.material.variants import MASTER, lineage
 from even_palette.core.ranges import Key
 from even_palette.core.tones.palette import Palette
 from even_palette.core.tones.ramp import Ramp
@@ -62,12 +66,45 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     palettes: Annotated[tuple[Palette, ...], Meta(max_length=MOST_PALETTES)] = ()
     ramps: Annotated[tuple[Ramp, ...], Meta(max_length=MOST_PALETTES)] = ()
     recipes: Annotated[tuple[Recipe, ...], Meta(max_length=MOST_RECIPES)] = ()
+    plans: Annotated[tuple[OutputPlan, ...], Meta(max_length=MOST_PLANS)] = ()
 
-    def at(self, key: str = "") -> "Focus":
-        """The kit at one of its sheets, the first one without a key. Raises KeyError if there is none of this key."""
+    def at(self, key: str = "", twin: str = "") -> "Focus":
+        """The kit at one of its sheets, the first one without a key; or as a twin of that sheet has it.
+
+        Raises KeyError if there is none of this key.
+        """
         key = key or self.sheets[0].key
         self.sheet(key)
-        return Focus(self, key)
+        return Focus(self.as_twin(twin), key, twin, self) if twin else Focus(self, key)
+
+    def at_surface(self, key: str) -> "Focus":
+        """The kit at the sheet or the twin with this key. Raises KeyError if there is none."""
+        return self.at(self.twin(key)[0].key, key) if key in self._twins else self.at(key)
+
+    @property
+    def surface_names(self) -> dict[str, str]:
+        """The names of all sheets, each followed by its twins, by key."""
+        names = dict[str, str]()
+        for sheet in self.sheets:
+            names[sheet.key] = sheet.name
+            names.update((twin.key, twin.name) for twin in sheet.twins)
+        return names
+
+    def twin(self, key: str) -> tuple[Sheet, Twin]:
+        """The twin with this key, with its sheet. Raises KeyError if there is none."""
+        return self._twins[key]
+
+    def as_twin(self, key: str) -> "Kit":
+        """The kit with the values that a twin sets in place of those that all share. Raises KeyError."""
+        if key not in self._as_twins:
+            own = self.twin(key)[1].values
+            parameters, variants = self.parameters, self.variants
+            if defaults := own.get(MASTER):
+                parameters = tuple(replace(p, default=defaults.get(p.key, p.default)) for p in parameters)
+            if own:
+                variants = tuple(self._variant_of(variant, own) for variant in variants)
+            self._as_twins[key] = replace(self, parameters=parameters, variants=variants)
+        return self._as_twins[key]
 
     def sheet(self, key: str) -> Sheet:
         """The sheet with this key. Raises KeyError if there is none."""
@@ -87,7 +124,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
 
     def meshes_on(self, sheet: str) -> list[MeshFile]:
         """The meshes of which a part lies on the sheet with this key; references lie on none."""
-        return [mesh for mesh in self.meshes if not mesh.reference and sheet in (mesh.sheet, *mesh.slots.values())]
+        return [mesh for mesh in self.meshes if not mesh.reference and sheet in mesh.sheets]
 
     @property
     def files(self) -> list[Source | MeshFile | Recipe]:
@@ -130,6 +167,21 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
 
     # What has keys is looked up; a tree never changes, so what was listed once holds.
 
+    def _variant_of(self, variant: Variant, own: Mapping[str, Mapping[str, Setting]]) -> Variant:
+        """A variant where a twin sets these values: what it sets, or inherits from what it sets, nothing else does."""
+        set_above = [own.get(each.key, {}) for each in lineage(self.variants, variant.key)]
+        owned = set[str]().union(own.get(MASTER, {}), *set_above)
+        shared = {key: value for key, value in variant.values.items() if key not in owned}
+        return replace(variant, values={**shared, **own.get(variant.key, {})})
+
+    @cached_property
+    def _twins(self) -> dict[str, tuple[Sheet, Twin]]:
+        return {twin.key: (sheet, twin) for sheet in self.sheets for twin in sheet.twins}
+
+    @cached_property
+    def _as_twins(self) -> "dict[str, Kit]":
+        return {}
+
     @cached_property
     def _sheets(self) -> dict[str, Sheet]:
         return by_key(self.sheets)
@@ -170,10 +222,20 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
 
 @dataclass(frozen=True, eq=False)
 class Focus:
-    """A kit and the key of the sheet that is meant: what results, looks and checks of one sheet are asked with."""
+    """A kit and the key of the sheet that is meant: what results, looks and checks of one sheet are asked with.
+
+    Where a `twin` of the sheet is meant, the kit is as that has it, and `shared` is the kit itself.
+    """
 
     kit: Kit
     key: str
+    twin: str = ""
+    shared: Kit | None = None
+
+    @property
+    def whole(self) -> Kit:
+        """The kit itself, whichever twin is meant."""
+        return self.shared or self.kit
 
     @property
     def sheet(self) -> Sheet:

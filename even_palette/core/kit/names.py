@@ -1,9 +1,11 @@
 """Names and keys: free ones, and the form of keys."""
 
-from collections.abc import Iterable
+import re
+from collections.abc import Iterable, Mapping
 
 from msgspec.structs import replace
 
+from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit
 
 
@@ -31,13 +33,13 @@ def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
 
 def keys_of(kit: Kit) -> set[str]:
     """Every key that is or was in use, whatever for, and those that were retired."""
-    lists = (kit.meshes, kit.parameters, kit.variants, kit.palettes, kit.ramps, kit.recipes)
+    lists = (kit.meshes, kit.parameters, kit.variants, kit.palettes, kit.ramps, kit.recipes, kit.plans)
     keys = {*kit.retired, *(part.key for parts in lists for part in parts)}
     for mesh in kit.meshes:
-        keys.update(mesh.faces.regions)
+        keys.update((*mesh.faces.regions, *mesh.twins.regions))
     for sheet in kit.sheets:
         keys.add(sheet.key)
-        for parts in (sheet.sources, sheet.regions, sheet.bakes, sheet.tones):
+        for parts in (sheet.sources, sheet.regions, sheet.bakes, sheet.tones, sheet.twins):
             keys.update(part.key for part in parts)
     return keys
 
@@ -53,9 +55,21 @@ def retire(kit: Kit, *keys: str) -> Kit:
     return replace(kit, retired=(*kit.retired, *more)) if more else kit
 
 
+def keys_called(what: str, there: Mapping[str, str], wanted: Iterable[str]) -> list[str]:
+    """The keys of what is wanted by name or key, of names by key; all without a wish.
+
+    Raises UserError for what is not there.
+    """
+    found = []
+    for each in wanted or there:
+        key = each if each in there else next((key for key, name in there.items() if name == each), None)
+        if key is None:
+            raise UserError(f"There is no {what} “{each}”; there is {', '.join(there.values())}.")
+        found.append(key)
+    return list(dict.fromkeys(found))
+
+
 def identifier(text: str) -> str:
     """A lower-case ASCII identifier made from any text, without doubled underscores (GLSL reserves those)."""
-    letters = "".join(c if c.isascii() and c.isalnum() else "_" for c in text.lower())
-    words = [word for word in letters.split("_") if word]
-    name = "_".join(words)[:48].rstrip("_") or "item"
+    name = re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")[:48].rstrip("_") or "item"
     return f"n{name}" if name[0].isdigit() else name

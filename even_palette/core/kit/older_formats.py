@@ -11,7 +11,8 @@ def upgraded(stored: object) -> object:
 
     Format 1 had one sheet, without a key; format 2 said which sheet was in front, had one coat a region, and knew maps
     by their roles; format 3 knew parameters and variants by their names; format 4 knew coats by their places; in
-    format 5 all channels of a map were of one role.
+    format 5 all channels of a map were of one role; in format 6 all sheets were opaque, and meshes threw no
+    shade on each other.
     """
     if not isinstance(stored, dict):
         return stored
@@ -28,9 +29,14 @@ def upgraded(stored: object) -> object:
         stored = {**_with_keys(stored), "format": 4}
     if stored.get("format") == 4:
         stored = {**_with_coat_keys(stored), "format": 5}
-    if stored.get("format") == 5:
-        stored = {**stored, "format": FORMAT}
+    if stored.get("format") in (5, 6):
+        stored = {**stored, **_mapped(stored, "meshes", _alone), "format": FORMAT}
     return stored
+
+
+def _alone(mesh: object) -> object:
+    """A mesh that throws nothing on others."""
+    return {**mesh, "casts": False} if isinstance(mesh, dict) else mesh
 
 
 def _with_keys(stored: dict[str, object]) -> dict[str, object]:

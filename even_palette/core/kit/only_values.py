@@ -4,7 +4,9 @@ from msgspec.structs import replace
 
 from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.sheet import Region, Sheet
+from even_palette.core.kit.twin import Twin
 from even_palette.core.material.model import Bound, Coat, Parameter, Value
+from even_palette.core.material.plane_numbers import is_number
 
 VALUES_IN = ("variants", "parameters", "sheets", "recipes")
 
@@ -35,12 +37,17 @@ def _parameters_alike(one: Parameter, other: Parameter) -> bool:
 
 
 def _sheets_alike(one: Sheet, other: Sheet) -> bool:
-    bare = replace(one, regions=other.regions, overcoats=other.overcoats)
+    bare = replace(one, regions=other.regions, overcoats=other.overcoats, twins=other.twins)
     return (
         bare == other
+        and _all(one.twins, other.twins, _twins_alike)
         and _all(one.overcoats, other.overcoats, _coats_alike)
         and _all(one.regions, other.regions, _regions_alike)
     )
+
+
+def _twins_alike(one: Twin, other: Twin) -> bool:
+    return (one.key, one.name) == (other.key, other.name)
 
 
 def _regions_alike(one: Region, other: Region) -> bool:
@@ -62,6 +69,12 @@ def _coats_alike(one: Coat, other: Coat) -> bool:
 
 
 def _values_alike(one: dict[str, Value], other: dict[str, Value]) -> bool:
-    """Whether choices and what follows a parameter are the same. What is not named is a number or a colour, too."""
-    pairs = [(one.get(name), other.get(name)) for name in one.keys() | other.keys()]
-    return all(a == b or (not isinstance(a, str | Bound) and not isinstance(b, str | Bound)) for a, b in pairs)
+    """Whether choices, numbers of planes and what follows a parameter are the same.
+
+    What is not named is a number or a colour, too.
+    """
+    pairs = [(name, one.get(name), other.get(name)) for name in one.keys() | other.keys()]
+    return all(
+        a == b or not (isinstance(a, str | Bound) or isinstance(b, str | Bound) or is_number(name))
+        for name, a, b in pairs
+    )

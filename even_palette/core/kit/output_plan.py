@@ -16,7 +16,7 @@ from even_palette.core.raster.guess import Role
 
 PLAN_FORMAT = 1
 ROLES = [role for role in Role if role != Role.NONE]
-MOST_FILES = 32
+MOST_FILES = 256
 MOST_PLAN_BYTES = 1 << 20
 PATTERN = "{sheet}-{variant}-{map}"
 """How files are called without a wish."""
@@ -29,21 +29,29 @@ class Of(StrEnum):
     MAP = "map"
     ALPHA = "base alpha"
     MASK = "mask"
+    PACKED = "packed mask"
     MASKS = "sum of masks"
+    ID = "ID colours"
+    BAKE = "bake"
+    TONE = "tone"
+    STRIP = "strip"
+    UV = "UV lines"
     CONSTANT = "constant"
 
 
 class PlanChannel(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What one channel of a file holds.
 
-    `name` is that of an output of the material, the role of a map, or the key or name of a region; `part` the channel
-    of what has three. An output that no coat sets is what the sheet's maps say. Values go through levels, `low` to 0
-    and `high` to 1, then are turned where it is `invert`. Where nothing gives it, `absent` stands, as it is.
+    `name` is that of an output of the material, the role of a map, the key or name of a region, of a packed mask its
+    number from 1 on, the key of a bake, or the key or name of a tone, palette or ramp; `part` the channel of what has
+    more than one. An output that no coat sets is what the sheet's maps say. Values go
+    through levels, `low` to 0 and `high` to 1, then are turned where it is `invert`. Where nothing gives it, `absent`
+    stands, as it is.
     """
 
     of: Of
     name: str = ""
-    part: Annotated[int, Meta(ge=0, le=2)] = 0
+    part: Annotated[int, Meta(ge=0, le=3)] = 0
     low: Share = 0.0
     high: Share = 1.0
     invert: bool = False
@@ -51,10 +59,20 @@ class PlanChannel(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class PlanFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A file of a plan: what it is called within a name (see `PATTERN`), and what its channels hold."""
+    """A file of a plan: what it is called within a name (see `PATTERN`), and what its channels hold.
+
+    Where the fourth channel is 0, one with `carry` has the colour of the nearest texel where it is not, so that no
+    filter and no mip brings in what was never seen.
+    """
 
     name: Key
     channels: Annotated[tuple[PlanChannel, ...], Meta(min_length=1, max_length=4)]
+    carry: bool = False
+
+    @property
+    def is_strip(self) -> bool:
+        """Whether it holds a palette or ramp, which is of no sheet."""
+        return any(channel.of == Of.STRIP for channel in self.channels)
 
 
 class OutputPlan(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -121,6 +139,14 @@ READY = (
             PlanFile("metalness_roughness_clear_coat", tuple(map(output, ("metalness", "roughness", "clear_coat")))),
         ),
     ),
+    OutputPlan(
+        "colour_opacity",
+        "Colour with opacity in its alpha",
+        (
+            PlanFile("colour_opacity", (*_three("colour"), output("opacity")), carry=True), _EMISSION, _NORMAL,
+            PlanFile("occlusion_roughness_metalness", (output("occlusion"), output("roughness"), output("metalness"))),
+        ),
+    ),
 )  # fmt: skip
 """Plans that the trade uses, called by their content: common practice."""
 
@@ -134,9 +160,15 @@ def check_plan(plan: OutputPlan) -> None:
     if len(set(names)) != len(names):
         raise UserError(f"{who} has two files of one name.")
     for file in plan.files:
+        if file.carry and len(file.channels) < 4:
+            raise UserError(f"{who} carries colour in “{file.name[:40]}”, which has no fourth channel.")
+        if file.is_strip and any(channel.of not in (Of.STRIP, Of.CONSTANT) for channel in file.channels):
+            raise UserError(f"{who} has a file “{file.name[:40]}” of a strip and of what lies on sheets.")
         for channel in file.channels:
             if channel.of == Of.OUTPUT and channel.name not in OUTPUTS:
                 raise UserError(f"{who} has a channel of the output “{channel.name[:40]}”; there is none.")
+            if channel.of == Of.OUTPUT and channel.part >= len(OUTPUTS[channel.name].default):
+                raise UserError(f"{who} has part {channel.part} of “{channel.name}”, which has none.")
             if channel.of == Of.MAP and channel.name not in ROLES:
                 raise UserError(f"{who} has a channel of the role “{channel.name[:40]}”; there is none.")
             if channel.low >= channel.high:
@@ -159,14 +191,9 @@ def read_plan(path: Path) -> OutputPlan:
     return plan
 
 
-def plan_of(name: str | Path) -> OutputPlan:
-    """A ready plan by its key, or that of a file. Raises UserError."""
-    ready = {plan.key: plan for plan in READY}
-    if str(name) in ready:
-        return ready[str(name)]
-    if not Path(name).suffix:
-        raise UserError(f"There is no plan “{name}”; there is {', '.join(ready)}, or name a file of JSON.")
-    return read_plan(Path(name))
+def plan_text(plan: OutputPlan) -> bytes:
+    """A plan as a file of JSON holds it."""
+    return msgspec.json.format(msgspec.json.encode(plan), indent=2) + b"\n"
 
 
 def plan_schema() -> dict[str, object]:

@@ -8,7 +8,9 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import keyed_coats
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Region, Sheet, Source, Step, Tone
+from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.material.plane_numbers import without_idle_numbers
 from even_palette.core.raster.guess import Role
 
 STRIPS = (PlaneKind.PALETTE, PlaneKind.RAMP)
@@ -113,7 +115,8 @@ def _mended(kit: Kit, sheet: Sheet) -> Sheet:
         if all(use.plane in there for use in uses_of(coat)):
             return coat
         pattern = coat.pattern if coat.pattern and coat.pattern.plane in there else None
-        return replace(coat, pattern=pattern, planes={n: use for n, use in coat.planes.items() if use.plane in there})
+        kept = {name: use for name, use in coat.planes.items() if use.plane in there}
+        return without_idle_numbers(COATS[coat.kind], replace(coat, pattern=pattern, planes=kept))
 
     def region_of(region: Region) -> Region:
         coats = tuple(map(whole, region.coats))

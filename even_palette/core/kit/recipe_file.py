@@ -3,7 +3,7 @@
 import hashlib
 import os
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from threading import Lock
 from typing import Annotated, TypeVar
@@ -18,13 +18,13 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import RecipeCoats, keyed_coats, value_uses
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.model import Kit, Recipe
-from even_palette.core.kit.names import identifier, new_key, unique
+from even_palette.core.kit.names import Names, identifier, keys_of, new_key, unique
 from even_palette.core.kit.planes import STRIPS, missing_plane, uses_of
 from even_palette.core.kit.trees import with_region
 from even_palette.core.kit.validate import check_kit, check_together
 from even_palette.core.kit.validate_coats import plain_setting
 from even_palette.core.limits import MOST_COATS, MOST_PALETTES, MOST_PARAMETERS
-from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse
+from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse, Setting
 from even_palette.core.ranges import told
 from even_palette.core.tones.palette import Palette
 from even_palette.core.tones.ramp import Ramp
@@ -187,16 +187,13 @@ def with_recipe(kit: Kit, path: Path, file: RecipeFile, key: str = "") -> tuple[
     What a wearer sets itself stays where it fits. Raises KeyError, and UserError where the result would not hold.
     """
     before = kit.recipe(key) if key else None
-    linked: dict[str, str] = {}
     known = before.linked if before else {}
-    for parameter in file.parameters:
-        kit, linked[parameter.key] = _with_parameter(kit, parameter, known.get(parameter.key, ""))
-    for palette in file.palettes:
-        palettes, linked[palette.key] = _with_strip(kit, kit.palettes, palette, known.get(palette.key, ""))
-        kit = replace(kit, palettes=palettes)
-    for ramp in file.ramps:
-        ramps, linked[ramp.key] = _with_strip(kit, kit.ramps, ramp, known.get(ramp.key, ""))
-        kit = replace(kit, ramps=ramps)
+    keys = Names(keys_of(kit), "_")
+    kit, linked = _with_parameters(kit, file.parameters, known, keys)
+    palettes, linked_palettes = _with_strips(kit.palettes, file.palettes, known, keys)
+    ramps, linked_ramps = _with_strips(kit.ramps, file.ramps, known, keys)
+    kit = replace(kit, palettes=palettes, ramps=ramps)
+    linked = linked | linked_palettes | linked_ramps
     coats = keyed_coats([_with_keys(coat, lambda name: linked.get(name, name)) for coat in file.coats])
     if before is None:
         stem = path.name.removesuffix(SUFFIX).removesuffix(".json")
@@ -212,24 +209,34 @@ def with_recipe(kit: Kit, path: Path, file: RecipeFile, key: str = "") -> tuple[
     return kit, key
 
 
-def _with_parameter(kit: Kit, given: Parameter, own: str) -> tuple[Kit, str]:
-    there = next((parameter for parameter in kit.parameters if parameter.key == own), None)
-    if there is None or there.kind != given.kind:
-        key = new_key(kit, given.key)
-        name = unique(identifier(given.key), [parameter.name for parameter in kit.parameters], "_")
-        return replace(kit, parameters=(*kit.parameters, replace(given, key=key, name=name))), key
-    changed = replace(given, key=own, name=there.name)
-    variants = tuple(
-        replace(v, values={k: value for k, value in v.values.items() if k != own or _is_allowed(changed, value)})
-        for v in kit.variants
-    )
-    kit = replace(kit, variants=variants)
-    return replace(kit, parameters=change_one(kit.parameters, lambda p: p.key == own, lambda _: changed)), own
+def _with_parameters(
+    kit: Kit, given: Iterable[Parameter], known: Mapping[str, str], keys: Names
+) -> tuple[Kit, dict[str, str]]:
+    """The kit with the parameters of a file, and their keys there by those in the file."""
+    there = {parameter.key: parameter for parameter in kit.parameters}
+    names = Names((parameter.name for parameter in kit.parameters), "_")
+    linked: dict[str, str] = {}
+    changed: dict[str, Parameter] = {}
+    for parameter in given:
+        own, name = known.get(parameter.key, ""), identifier(parameter.key)
+        old = there.get(own)
+        if old is None or old.kind != parameter.kind:
+            own = keys.give(name)
+            there[own] = replace(parameter, key=own, name=names.give(name))
+        else:
+            there[own] = changed[own] = replace(parameter, key=own, name=old.name)
+        linked[parameter.key] = own
+
+    def stays(key: str, value: Setting) -> bool:
+        return key not in changed or _is_allowed(changed[key], value)
+
+    variants = tuple(replace(v, values={k: x for k, x in v.values.items() if stays(k, x)}) for v in kit.variants)
+    return replace(kit, parameters=tuple(there.values()), variants=variants), linked
 
 
-def _is_allowed(parameter: Parameter, value: object) -> bool:
+def _is_allowed(parameter: Parameter, value: Setting) -> bool:
     try:
-        plain_setting(parameter, value)  # type: ignore[arg-type]
+        plain_setting(parameter, value)
     except UserError:
         return False
     return True
@@ -238,15 +245,22 @@ def _is_allowed(parameter: Parameter, value: object) -> bool:
 Strip = TypeVar("Strip", Palette, Ramp)
 
 
-def _with_strip(kit: Kit, strips: tuple[Strip, ...], given: Strip, own: str) -> tuple[tuple[Strip, ...], str]:
-    there = next((strip for strip in strips if strip.key == own), None)
-    if there is not None:
-        changed = replace(given, key=own, name=there.name)
-        return change_one(strips, lambda strip: strip.key == own, lambda _: changed), own
-    key = new_key(kit, given.key)
-    name = unique(given.key.replace("_", " ").capitalize(), [strip.name for strip in strips])
-    added: tuple[Strip, ...] = (replace(given, key=key, name=name),)
-    return strips + added, key
+def _with_strips(
+    strips: tuple[Strip, ...], given: Iterable[Strip], known: Mapping[str, str], keys: Names
+) -> tuple[tuple[Strip, ...], dict[str, str]]:
+    """The palettes or ramps with those of a file, and their keys there by those in the file."""
+    there, names = {strip.key: strip for strip in strips}, Names(strip.name for strip in strips)
+    linked: dict[str, str] = {}
+    for strip in given:
+        own = known.get(strip.key, "")
+        if own in there:
+            name = there[own].name
+        else:
+            own = keys.give(identifier(strip.key))
+            name = names.give(strip.key.replace("_", " ").capitalize())
+        there[own] = replace(strip, key=own, name=name)
+        linked[strip.key] = own
+    return tuple(there.values()), linked
 
 
 def _where_it_fits(kit: Kit, key: str, before: tuple[Coat, ...]) -> Kit:

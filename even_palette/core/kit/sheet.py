@@ -7,6 +7,7 @@ import msgspec
 from msgspec import Meta
 
 from even_palette.core.colour.hexcode import Rgb8
+from even_palette.core.kit.twin import Twin
 from even_palette.core.limits import (
     LEAST_BAKE,
     MOST_BAKE,
@@ -18,10 +19,13 @@ from even_palette.core.limits import (
     MOST_MIP,
     MOST_PADDING,
     MOST_REGIONS,
+    MOST_SLOPE,
     MOST_STEPS,
     MOST_TOLERANCE,
     MOST_TONES,
+    MOST_TWINS,
 )
+from even_palette.core.material.drawn import OPAQUE, Drawing
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Value
 from even_palette.core.ranges import Key, Natural, Share
 from even_palette.core.raster.guess import Role
@@ -45,7 +49,9 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     `key` is an identifier that stays, whatever the map is called or is for; a sheet has one map of a role at the most.
     Where channels hold different things, `layout` says what each of them holds, and has roles of its own. Width and
-    height are in texels, 0 where they are not known yet. The green of a normal map points up, or `green_down`.
+    height are in texels, 0 where they are not known yet. The green of a normal map points up, or `green_down`. Mips of
+    opacity that `keep_coverage` show as much of what is cut out as the map does; colour that was `premultiplied` is
+    divided by its alpha. Slopes of a normal map are multiplied by its `strength`.
     """
 
     key: Key
@@ -59,6 +65,9 @@ class Source(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     layout: Annotated[tuple[Hold, ...], Meta(max_length=4)] = ()
     plain: Rgb8 | None = None
     green_down: bool = False
+    keep_coverage: bool = False
+    premultiplied: bool = False
+    strength: Annotated[float, Meta(ge=0, le=MOST_SLOPE)] = 1.0
 
     @property
     def label(self) -> str:
@@ -191,7 +200,8 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the sheet alone. Weights are
     shipped as `packing` says, the regions of `channels` first, in that order. `tones` are made of its pictures; the one
     with the key `base_tone` takes the place of the base colour under all coats. Masks that no ID map gives are
-    `mask_side` texels wide, 0 for as wide as the base colour.
+    `mask_side` texels wide, 0 for as wide as the base colour. `drawing` says what its opacity does. Its
+    `twins` are drawn with other values.
     """
 
     key: Key
@@ -210,6 +220,8 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     tones: Annotated[tuple[Tone, ...], Meta(max_length=MOST_TONES)] = ()
     base_tone: str = ""
     mask_side: Annotated[int, Meta(ge=0, le=MOST_MASK)] = 0
+    drawing: Drawing = OPAQUE
+    twins: Annotated[tuple[Twin, ...], Meta(max_length=MOST_TWINS)] = ()
 
     def tone(self, key: str) -> Tone:
         """The tone with this key. Raises KeyError if there is none."""

@@ -2,8 +2,9 @@
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import value_uses
-from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.mesh_file import MeshFile, move_of
 from even_palette.core.kit.model import Kit
+from even_palette.core.kit.output_plan import check_plan
 from even_palette.core.kit.planes import check_coats_on, check_steps_on
 from even_palette.core.kit.sheet import Sheet
 from even_palette.core.kit.trees import without_tiles
@@ -12,6 +13,7 @@ from even_palette.core.kit.validate_sheet import check_sheet, check_tones, disti
 from even_palette.core.limits import FORMAT, MOST_COATS, MOST_PAINTED
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import ValueKind
+from even_palette.core.material.plane_numbers import has_value
 from even_palette.core.ranges import check_declared
 from even_palette.core.tones.palette import check_rows
 from even_palette.core.tones.ramp import check_order
@@ -53,6 +55,10 @@ def check_together(kit: Kit) -> None:
         if parameter.kind == ValueKind.SWITCH and (low, high) != (0.0, 1.0):
             raise UserError(f"“{parameter.name}” is a switch; it goes from 0 to 1.")
         plain_setting(parameter, parameter.default)
+    _check_twins(kit)
+    distinct("output plan", [plan.key for plan in kit.plans])
+    for plan in kit.plans:
+        check_plan(plan)
     _check_recipes(kit)
     for use in value_uses(kit):
         check_value(kit, use)
@@ -79,9 +85,27 @@ def _check_planes(kit: Kit, sheet: Sheet) -> None:
 
 
 def _check_mesh(mesh: MeshFile, sheets: list[str]) -> None:
-    for key in (mesh.sheet, *mesh.slots.values()):
+    for key in mesh.sheets:
         if key not in sheets:
             raise UserError(f"mesh “{mesh.key}” lies on sheet “{key[:40]}”, which is not there.")
+    for name in mesh.moved.regions:
+        try:
+            move_of(name)
+        except ValueError:
+            raise UserError(f"mesh “{mesh.key}” has faces that are moved by “{name[:40]}”, which is no move.") from None
+
+
+def _check_twins(kit: Kit) -> None:
+    """Raise UserError for twins that share a key or a name, and for values that are none of their parameters."""
+    twins = [twin for sheet in kit.sheets for twin in sheet.twins]
+    distinct("twin", [twin.key for twin in twins])
+    distinct("name of a sheet or twin", [*(sheet.name for sheet in kit.sheets), *(twin.name for twin in twins)])
+    parameters = {parameter.key: parameter for parameter in kit.parameters}
+    for twin in twins:
+        for own in twin.values.values():
+            for key, value in own.items():
+                if key in parameters:
+                    plain_setting(parameters[key], value)
 
 
 def _check_recipes(kit: Kit) -> None:
@@ -102,7 +126,7 @@ def _check_recipes(kit: Kit) -> None:
         kinds = {coat.key: COATS[coat.kind] for coat in worn}
         for coat, own in region.own_values.items():
             for name in own:
-                if coat not in kinds or name not in [spec.name for spec in kinds[coat].values]:
+                if coat not in kinds or not has_value(kinds[coat], name):
                     told = f"sets “{name[:40]}” of “{coat[:40]}”, which its recipe does not have."
                     raise UserError(f"region “{region.name[:40]}” {told}")
 

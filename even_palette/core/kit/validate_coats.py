@@ -6,6 +6,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse, Setting, ValueKind
+from even_palette.core.material.plane_numbers import has_value
 
 
 def plain_setting(of: Parameter | ValueSpec, setting: Setting) -> Setting:
@@ -37,7 +38,7 @@ def check_coats(who: str, coats: tuple[Coat, ...]) -> None:
             raise UserError(f"{who} has an unknown coat “{coat.kind[:40]}”.")
         kind = COATS[coat.kind]
         for name in coat.values:
-            if name not in [spec.name for spec in kind.values]:
+            if not has_value(kind, name):
                 raise UserError(f"a coat of {who} has no value “{name[:40]}”.")
         for name in coat.planes:
             if name not in [spec.name for spec in kind.planes]:

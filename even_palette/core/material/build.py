@@ -13,7 +13,9 @@ from even_palette.core.graph.types import Type
 from even_palette.core.graph.walks import replaced
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import decode, encode
-from even_palette.core.material.declare import STRENGTH, CoatInputs, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.declare import BLENDING, MIXING, STRENGTH, CoatInputs, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.drawn import OPAQUE, Drawing, Way, alpha_of
+from even_palette.core.material.mixing import LINEAR_MIXING, MIXINGS, MODES, NORMAL_MODE
 from even_palette.core.material.model import (
     Blending,
     Bound,
@@ -25,7 +27,8 @@ from even_palette.core.material.model import (
     Value,
     ValueKind,
 )
-from even_palette.core.material.outputs import COLOUR, OUTPUTS
+from even_palette.core.material.outputs import ALPHA, COLOUR, OPACITY, OUTPUTS
+from even_palette.core.material.plane_numbers import PATTERN, numbers_of
 from even_palette.core.material.plane_reads import Pictures, PlaneReads, SlotUse, in_one_sheet
 from even_palette.core.raster.sampling import SMOOTH
 from even_palette.core.regions.packing import PackingPlan
@@ -59,6 +62,11 @@ class Material:
     parameters: tuple[Parameter, ...]
     slots: Mapping[str, SlotUse]
     extra: Mapping[str, float | Colour]
+
+    @property
+    def base(self) -> Node:
+        """The base colour, linear vec3."""
+        return self.sections[0][1]
 
     def inputs(self, settings: Mapping[str, Setting]) -> dict[str, float | Colour]:
         """Values for every parameter node, by key: colours as linear light, numbers as they are."""
@@ -135,7 +143,7 @@ def acting(
     coat, name = region.coats[number], f"{region.key}_C{number}"
     inputs = builder.inputs(name, coat, region.means[number], under)
     own = COATS[coat.kind].share
-    share = builder.strength(inputs, coat) * (own(inputs) if own is not None else 1.0)
+    share = builder.strength(name, inputs, coat) * (own(inputs) if own is not None else 1.0)
     return Worn({"share": nodes.clamp(share)}, (), builder.reads.slots, builder.extra)
 
 
@@ -146,8 +154,9 @@ def build_material(
     live: bool = False,
     overcoats: Dressed | None = None,
     pictures: Pictures | None = None,
+    drawing: Drawing = OPAQUE,
 ) -> Material:
-    """The material of a sheet.
+    """The material of a sheet. One that is not drawn opaque gives its opacity, and the alpha that it is drawn with.
 
     An output of a texel = base + sum over the regions of w_r (coats of r), base having 1 - sum w; then the overcoats.
     Colour is clipped to 0..1 after each coat. A `live` material takes fixed values and means as inputs too, so that
@@ -178,6 +187,9 @@ def build_material(
         mixed = builder.dressed(overcoats, mixed, [])
         kinds = ", ".join(COATS[coat.kind].label.lower() for coat in overcoats.coats)
         sections.append((f"Overcoats: {kinds}", mixed[COLOUR]))
+    if drawing.way != Way.OPAQUE:
+        seen = mixed.get(OPACITY) or builder.under(OPACITY)
+        mixed |= {OPACITY: seen, ALPHA: alpha_of(seen, drawing)}
     roots, slots = in_one_sheet(
         [*mixed.values(), *(node for _, node in sections)], builder.reads.slots, builder.reads.strips
     )
@@ -209,6 +221,8 @@ class _Builder:
         if name not in self.reads.pictures.maps:
             return OUTPUTS[name].node
         use, whole = self.reads.pictures.maps[name]
+        if use == self.reads.pictures.beside_colour:
+            return nodes.texture(BASE_SLOT, nodes.uv())["w"]
         if OUTPUTS[name].type == Type.VEC3 and whole:
             return self.reads.sampled(use.plane, SMOOTH)["xyz"]
         value = self.reads.value(use)
@@ -228,43 +242,75 @@ class _Builder:
         """What the formula of a coat may use."""
         kind = COATS[coat.kind]
         values = {spec.name: coat.values.get(spec.name, spec.default) for spec in kind.values}
+        texels = {
+            spec.name: self.reads.texel(*self._placed(name, coat, spec.name, use), colour=True)
+            for spec, use in _read(kind.planes, coat, Reads.COLOUR)
+        }
         return CoatInputs(
             _Under(under, self),
             self.base,
             self._fixed(f"{name}_Mean", mean),
             {spec.name: self._value(name, spec, values[spec.name]) for spec in kind.values if spec.bindable},
             {spec.name: str(values[spec.name]) for spec in kind.values if not spec.bindable},
-            {spec.name: self.reads.value(use) for spec, use in _read(kind.planes, coat, Reads.VALUE)},
+            {
+                spec.name: self.reads.value(*self._placed(name, coat, spec.name, use))
+                for spec, use in _read(kind.planes, coat, Reads.VALUE)
+            },
             {spec.name: self.reads.strip(use) for spec, use in _read(kind.planes, coat, Reads.STRIP)},
             {spec.name: self.reads.index(use) for spec, use in _read(kind.planes, coat, Reads.INDEX)},
-            {
-                spec.name: self.reads.texel(use, colour=True)["xyz"]
-                for spec, use in _read(kind.planes, coat, Reads.COLOUR)
-            },
+            {plane: texel["xyz"] for plane, texel in texels.items()},
+            {plane: texel["w"] for plane, texel in texels.items()},
             {spec.name: self.reads.atlas(use) for spec, use in _read(kind.planes, coat, Reads.ATLAS)},
             self.as_opened,
             frozenset(under),
         )
 
-    def strength(self, inputs: CoatInputs, coat: Coat) -> Node:
+    def strength(self, name: str, inputs: CoatInputs, coat: Coat) -> Node:
         """How much of a coat is put on."""
         share = inputs.values[STRENGTH.name]
-        return share if coat.pattern is None else share * self.reads.value(coat.pattern)
+        if coat.pattern is None:
+            return share
+        return share * self.reads.value(*self._placed(name, coat, PATTERN, coat.pattern))
+
+    def _placed(self, name: str, coat: Coat, plane: str, use: PlaneUse) -> tuple[PlaneUse, dict[str, Node]]:
+        """The use of a plane with the numbers that the coat sets, and those that follow parameters."""
+        bound, numbers = dict[str, Node](), numbers_of(COATS[coat.kind])
+        for value_name, value in coat.values.items():
+            of, number, spec = numbers.get(value_name, ("", None, None))
+            if of != plane or number is None or spec is None:
+                continue
+            if isinstance(value, Bound):
+                bound[number.name] = self._value(name, spec, value)
+            else:
+                assert isinstance(value, float | int)
+                use = number.put(use, float(value))
+        return use, bound
 
     def _coat(
         self, name: str, coat: Coat, mean: Colour, under: Mapping[str, Node], unclipped: list[Node]
     ) -> dict[str, Node]:
         inputs = self.inputs(name, coat, mean, under)
-        share = self.strength(inputs, coat)
+        share = self.strength(name, inputs, coat)
         whole = coat.values.get(STRENGTH.name, STRENGTH.default) == 1.0 and coat.pattern is None
-        changed: dict[str, Node] = {}
-        for output, value in COATS[coat.kind].formula(inputs).items():
-            if output == COLOUR and value is inputs.colour:
+        kind, changed = COATS[coat.kind], dict[str, Node]()
+        mode, mixing = (str(coat.values.get(spec.name, spec.default)) for spec in (BLENDING, MIXING))
+        made = dict(kind.formula(inputs))
+        mode = NORMAL_MODE if kind.lays_itself else mode
+        if mode != NORMAL_MODE and COLOUR in kind.set_by(coat.planes):
+            made.setdefault(COLOUR, inputs.colour)  # what changes nothing is laid over itself
+        for output, value in made.items():
+            if output == COLOUR and value is inputs.colour and mode == NORMAL_MODE:
                 continue
             if output == COLOUR:
                 unclipped.append(value)
             clipped = nodes.maximum(value, 0) if output == "emission" else nodes.clamp(value)
-            changed[output] = clipped if whole else nodes.mix(inputs.output(output), clipped, share)
+            if output == COLOUR and not (mode == NORMAL_MODE and (whole or mixing == LINEAR_MIXING)):
+                how = MIXINGS[mixing]
+                under_it = how.made(inputs.colour)
+                laid = MODES[mode].laid(under_it, how.made(clipped))
+                changed[output] = how.back(laid if whole else nodes.mix(under_it, laid, share))
+            else:
+                changed[output] = clipped if whole else nodes.mix(inputs.output(output), clipped, share)
         return changed
 
     def _value(self, name: str, spec: ValueSpec, value: Value) -> Node:

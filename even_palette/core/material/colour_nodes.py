@@ -32,7 +32,7 @@ def curved(x: Node, exponent: Operand) -> Node:
     return select(step(LEAST_STEP, x), power(x, exponent), straight)
 
 
-def above(x: Node, border: float) -> Node:
+def above(x: Node, border: Operand) -> Node:
     """1 from a border on, 0 from one of 255 levels below it, straight between: a threshold of what 8 bits hold."""
     return clamp((x - border) / LEAST_STEP + 1)
 

@@ -6,6 +6,7 @@ from enum import StrEnum
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node, Operand
+from even_palette.core.material.mixing import LINEAR_MIXING, MIXINGS, MODES, NORMAL_MODE
 from even_palette.core.material.model import PlaneKind, Setting, ValueKind
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
 from even_palette.core.raster.guess import Role
@@ -33,7 +34,17 @@ class ValueSpec:
         return self.kind != ValueKind.CHOICE
 
 
+BLENDING = ValueSpec(
+    "blending", "Laid over", ValueKind.CHOICE, NORMAL_MODE, "How the coat's colour is laid over what is under it.",
+    choices=tuple((name, mode.label) for name, mode in MODES.items()),
+)  # fmt: skip
+MIXING = ValueSpec(
+    "mixing", "Mixed in", ValueKind.CHOICE, LINEAR_MIXING, "In which numbers both colours are mixed.",
+    choices=tuple((name, mixing.label) for name, mixing in MIXINGS.items()),
+)  # fmt: skip
 STRENGTH = ValueSpec("strength", "Strength", ValueKind.NUMBER, 1.0, "How much of the coat is put on; 0 is none of it.")
+COMMON = (BLENDING, MIXING, STRENGTH)
+"""What coats have beside what their kinds declare."""
 
 
 class Reads(StrEnum):
@@ -113,8 +124,9 @@ class CoatInputs:
 
     `under` are the outputs under the coat, `base` the sheet's base colour and `mean` the region's weighted mean of the
     colour under the coat, both linear vec3. Colours among `values` are linear vec3, numbers floats. `planes` are the
-    values of the planes that it reads, floats 0..1 after their levels; `colours` those that are colours, linear vec3;
-    `strips`, `indices` and `atlases` those that are more. `as_opened` gives an output as the maps alone say;
+    values of the planes that it reads, floats 0..1 after their levels; `colours` those that are colours, linear vec3,
+    and `alphas` how much there is of each of these; `strips`, `indices` and `atlases` those that are more. `as_opened`
+    gives an output as the maps alone say;
     `changed` are the outputs that coats before it have set.
     """
 
@@ -127,6 +139,7 @@ class CoatInputs:
     strips: Mapping[str, Strip] = field(default_factory=dict)
     indices: Mapping[str, IndexMap] = field(default_factory=dict)
     colours: Mapping[str, Node] = field(default_factory=dict)
+    alphas: Mapping[str, Node] = field(default_factory=dict)
     atlases: Mapping[str, Atlas] = field(default_factory=dict)
     as_opened: Callable[[str], Node] = field(default=lambda name: OUTPUTS[name].node)
     changed: frozenset[str] = frozenset()
@@ -162,6 +175,8 @@ class CoatKind:
     """Named sets of values to begin with."""
     share: Callable[[CoatInputs], Node] | None = None
     """How far the coat acts at a texel, 0..1, where its formula works that out."""
+    lays_itself: bool = False
+    """Whether the formula lays its colour over what is under it, by the way that is chosen (see `mixing`)."""
     share_when: tuple[str, tuple[str, ...]] | None = None
     """The name of a choice and those ways of it under which `share` is not 1 everywhere; None for always."""
 
@@ -185,6 +200,7 @@ class CoatKind:
                 return spec
         raise KeyError(name)
 
-    def with_strength(self) -> "CoatKind":
-        """The kind with the value that all coats have."""
-        return replace(self, values=(*self.values, STRENGTH))
+    def with_common(self) -> "CoatKind":
+        """The kind with the values that all coats have: a strength, and where they set a colour how that is laid on."""
+        laid = (BLENDING, MIXING) if COLOUR in self.sets else ()
+        return replace(self, values=(*self.values, *laid, STRENGTH))

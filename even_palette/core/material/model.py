@@ -59,6 +59,7 @@ class PlaneRef(msgspec.Struct, frozen=True):
 
 Tiling = Annotated[float, Meta(ge=LEAST_TILING, le=MOST_TILING)]
 Speed = Annotated[float, Meta(ge=-FASTEST, le=FASTEST)]
+Offset = Annotated[float, Meta(ge=-1, le=1)]
 Cells = Annotated[int, Meta(ge=1, le=MOST_GRID)]
 
 
@@ -66,8 +67,9 @@ class PlaneUse(msgspec.Struct, frozen=True):
     """A channel of a plane as a number 0..1: levels from `low` to `high`, then a power, then perhaps turned round.
 
     `channel` is 0 to 3; filter, wrap and mips are those of the sampler. The plane lies `tiling` times over the sheet,
-    turned by `turn` degrees about the middle, and moves by `speed` of its own widths and heights a second. An atlas has
-    a `grid` of columns and rows, of which the first `cells` are used, 0 for all.
+    turned by `turn` degrees about the middle, then by `offset` of its own widths and heights, and moves by `speed` of
+    those a second. An atlas has a `grid` of columns and rows, of which the first `cells` are used, 0 for all. Numbers
+    that are not fixed stand among the values of the coat (see `plane_numbers`).
     """
 
     plane: PlaneRef
@@ -82,6 +84,7 @@ class PlaneUse(msgspec.Struct, frozen=True):
     tiling: tuple[Tiling, Tiling] = (1.0, 1.0)
     turn: Annotated[float, Meta(ge=-360, le=360)] = 0.0
     speed: tuple[Speed, Speed] = (0.0, 0.0)
+    offset: tuple[Offset, Offset] = (0.0, 0.0)
     grid: tuple[Cells, Cells] = (1, 1)
     cells: Annotated[int, Meta(ge=0, le=MOST_GRID**2)] = 0
 

@@ -5,7 +5,8 @@ from dataclasses import dataclass, field, replace
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.mip_level import fitting_level
-from even_palette.core.graph.nodes import Node
+from even_palette.core.graph.nodes import Node, as_node, is_constant
+from even_palette.core.graph.types import Type
 from even_palette.core.graph.walks import replaced
 from even_palette.core.material import tiling
 from even_palette.core.material.colour_nodes import above, curved
@@ -18,6 +19,10 @@ IN_STRIP = Sampler(mips=False)
 """How strips are sampled: filtered, their ends held, never in mips."""
 IN_ATLAS = Sampler(wrap=Wrap.REPEAT)
 """How cells of atlases are sampled: each repeats, and has mips of its own."""
+Followed = Mapping[str, Node]
+"""Numbers of a plane that follow parameters, by their names (see `plane_numbers`)."""
+NOTHING: Followed = {}
+WAYS = ("across", "down")
 
 
 @dataclass(frozen=True)
@@ -41,12 +46,14 @@ class Pictures:
 
     `maps` are those of surface values, by the output that they set, each with whether all of its channels count;
     `size` gives width and height of a plane, entries and rows of a strip. Where the base is `grey`, one number a texel
-    stands in its place, encoded.
+    stands in its place, encoded. `beside_colour` is read with the base colour: its alpha, where that lies under all
+    coats as it was painted.
     """
 
     maps: Mapping[str, tuple[PlaneUse, bool]] = field(default_factory=dict)
     size: Callable[[PlaneRef], tuple[int, int]] = lambda ref: (1, 1)
     grey: bool = False
+    beside_colour: PlaneUse | None = None
 
 
 class PlaneReads:
@@ -57,14 +64,18 @@ class PlaneReads:
         self.slots: dict[str, SlotUse] = {}
         self.strips: dict[str, tuple[int, int]] = {}
 
-    def value(self, use: PlaneUse) -> Node:
-        """The number 0..1 that a plane gives at the texel."""
-        x = self.texel(use)["xyzw"[use.channel]]
-        if (use.low, use.high) != (0.0, 1.0):
-            wide = use.high - use.low
-            x = nodes.clamp((x - use.low) / wide) if wide >= LEAST_STEP else above(x, use.low)
-        if use.power != 1.0:
-            x = curved(nodes.maximum(x, 0), use.power)
+    def value(self, use: PlaneUse, bound: Followed = NOTHING) -> Node:
+        """The number 0..1 that a plane gives at the texel; `bound` are its numbers that are not fixed, by name."""
+        x = self.texel(use, bound)["xyzw"[use.channel]]
+        if "low" in bound or "high" in bound:
+            low, wide = bound.get("low", use.low), bound.get("high", use.high) - bound.get("low", as_node(use.low))
+            held = nodes.clamp((x - low) / nodes.maximum(wide, LEAST_STEP))
+            x = nodes.select(nodes.step(LEAST_STEP, wide), held, above(x, low))
+        elif (use.low, use.high) != (0.0, 1.0):
+            fixed = use.high - use.low
+            x = nodes.clamp((x - use.low) / fixed) if fixed >= LEAST_STEP else above(x, use.low)
+        if "power" in bound or use.power != 1.0:
+            x = curved(nodes.maximum(x, 0), bound.get("power", use.power))
         return 1 - x if use.invert else x
 
     def strip(self, use: PlaneUse) -> Strip:
@@ -106,20 +117,21 @@ class PlaneReads:
 
         return Atlas(use.count, sample, size[0] == size[1])
 
-    def texel(self, use: PlaneUse, colour: bool = False) -> Node:
+    def texel(self, use: PlaneUse, bound: Followed = NOTHING, colour: bool = False) -> Node:
         """A plane as it lies over the sheet; one that is tiled or turned has the mips that its own steps ask for."""
-        sampler, (across, down) = Sampler(use.filter, use.wrap, use.mips), use.tiling
-        moved = _moved(use) if any(use.speed) else nodes.constant(0, 0)
+        sampler = Sampler(use.filter, use.wrap, use.mips)
+        scale, turn = _pair("tiling", use.tiling, bound), bound.get("turn", use.turn)
+        moved = _moved(use, bound, scale)
         # At the folds of a mirror drivers would see no way from one pixel to the next, and take a finer mip.
         folded = use.wrap == Wrap.MIRROR and use.mips
-        if (across, down, use.turn % 360) == (1.0, 1.0, 0.0) and not folded:
+        straight = not isinstance(turn, Node) and turn % 360 == 0
+        if is_constant(scale, 1) and straight and not folded:
             return self.sampled(use.plane, sampler, nodes.uv() + moved, colour)
-        scale, middle = nodes.constant(across, down), nodes.constant(across / 2, down / 2)
 
         def turned(at: Node) -> Node:
-            return tiling.turned(at, nodes.constant(use.turn / 360))
+            return tiling.turned(at, turn / 360)
 
-        at = turned(nodes.uv() * scale - middle) + middle + moved
+        at = turned(nodes.uv() * scale - scale / 2) + scale / 2 + moved
         if not use.mips:
             return self.sampled(use.plane, sampler, at, colour)
         slot, at = self._slot(use.plane, sampler, colour), _held(sampler, at)
@@ -168,20 +180,32 @@ def in_one_sheet(
     return (replaced(roots, "strip", look_up) if moved else roots), made
 
 
-def _moved(use: PlaneUse) -> Node:
-    """How far a plane has gone, in widths and heights: what repeats is taken off before it is added to a place.
+def _pair(name: str, fixed: tuple[float, float], bound: Followed) -> Node:
+    """Two numbers of a plane, across and down, a vec2."""
+    parts = [bound.get(f"{name}_{way}", fixed[n]) for n, way in enumerate(WAYS)]
+    return nodes.constant(*fixed) if not any(isinstance(part, Node) for part in parts) else nodes.join(*parts)
 
-    After hours the way alone is so long that float32 has no digits left for the place in it.
+
+def _moved(use: PlaneUse, bound: Followed, tiles: Node) -> Node:
+    """How far a plane lies from where it would, and how far it has gone, in widths and heights.
+
+    What repeats is taken off the way before it is added to a place: after hours the way alone is so long that float32
+    has no digits left for the place in it.
     """
-    way = nodes.constant(*use.speed) * nodes.time()
+    offset, speed = _pair("offset", use.offset, bound), _pair("speed", use.speed, bound)
+    if is_constant(speed, 0):
+        return offset
+    way = speed * nodes.time()
     match use.wrap:
         case Wrap.REPEAT:
-            return nodes.fract(way)
+            way = nodes.fract(way)
         case Wrap.MIRROR:
-            return nodes.fract(way / 2) * 2
-    # The held edge goes on for ever: beyond the plane, turned or not, there is nothing else.
-    far = 2 * sum(use.tiling) + 2
-    return nodes.clamp(way, -far, far)
+            way = nodes.fract(way / 2) * 2
+        case _:
+            # The held edge goes on for ever: beyond the plane, turned or not, there is nothing else.
+            far = nodes.splat((tiles["x"] + tiles["y"]) * 2 + 3, Type.VEC2)
+            way = nodes.clamp(way, -far, far)
+    return way + offset
 
 
 def _held(sampler: Sampler, uv: Node) -> Node:

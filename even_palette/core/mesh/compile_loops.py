@@ -18,6 +18,7 @@ from even_palette.core.mesh.raster import overlapping_faces
 from even_palette.core.mesh.scatter import scatter
 from even_palette.core.mesh.smoothing import smoothed
 from even_palette.core.mesh.texels import surface_texels
+from even_palette.core.mesh.uv_lines import uv_lines
 
 TRIANGLE = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nvn 0 0 1\nf 1/1/1 2/2/1 3/3/1\n"
 
@@ -31,6 +32,7 @@ def main() -> None:
     seen = footprint(ground.uv, 64, 64, 2, 2)
     surface_texels(mesh, ground.uv, seen)
     overlapping_faces(float32(np.repeat(ground.uv, 2, axis=0)), seen.claims * 2)
+    uv_lines(ground.uv, 64, 64)
     smoothed(np.zeros((4, 4, 3), np.float32), np.zeros((4, 4), np.int64), np.zeros((4, 4, 3), np.float32), 1)
     scatter(np.ones(4), [1.0, 1.0], 1, False, np.array([[0, 1], [1, 2]]))
 

@@ -7,22 +7,29 @@ from typing import Any
 import numba as nb
 import numpy as np
 
-from even_palette.core.arrays import Floats, Samples, float32
+from even_palette.core.arrays import Bools, Floats, Samples, float32
 from even_palette.core.chance_kernel import pcg_compiled
 from even_palette.core.jobs import CancelToken
 from even_palette.core.mesh.model import Mesh, diagonal
 
 RAYS_A_CALL = 1 << 18
+MOST_HOLES = 64
+"""So many holes a ray goes through; what lies behind them is not met."""
 LIFT = 1e-5
 """Rays start this share of the mesh's diagonal off the surface."""
 
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """A mesh that rays can be shot at, from any thread. Holds its arrays, which Embree reads."""
+    """A mesh that rays can be shot at, from any thread. Holds its arrays, which Embree reads.
+
+    Where `solid_at` is given, it says of faces (n,) at barycentric places (u, v) whether there is anything to hit:
+    elsewhere rays go on.
+    """
 
     embree: Any
     diagonal: float
+    solid_at: Callable[[Samples, Floats, Floats], Bools] | None = None
 
     def open_share(
         self, points: Floats, normals: Floats, faces_up: Floats, numbers: Samples, rays: int, reach: float, seed: int,
@@ -49,12 +56,38 @@ class Scene:
         result = np.empty(len(points), dtype=np.float32)
         fans = self._fans(points, normals, faces_up, numbers, rays, seed, cancel)
         for first, last, origins, directions, weights in fans:
-            limits = np.full(len(origins), reach, dtype=np.float32)
-            hit = self.embree.run(origins, directions, dists=limits, query=query)
-            # A ray that hits something is 0, one that hits nothing -1; distances are beyond the reach for those.
-            values = float32(hit != 0) if query == "OCCLUDED" else np.minimum(hit, np.float32(reach))
+            if self.solid_at is not None:
+                met = self._first_solid(origins, directions, reach)
+                far = np.where(met.faces >= 0, met.distances, reach)
+                values = float32(met.faces < 0) if query == "OCCLUDED" else np.minimum(far, np.float32(reach))
+            else:
+                limits = np.full(len(origins), reach, dtype=np.float32)
+                hit = self.embree.run(origins, directions, dists=limits, query=query)
+                # A ray that hits something is 0, one that hits nothing -1; distances are beyond the reach for those.
+                values = float32(hit != 0) if query == "OCCLUDED" else np.minimum(hit, np.float32(reach))
             result[first:last] = _mean(values, weights, rays)
         return result
+
+    def _first_solid(self, origins: Floats, directions: Floats, reach: float) -> "Met":
+        """What each ray meets first within the reach, holes left out."""
+        count = len(origins)
+        u, v, way = np.zeros((3, count), np.float32)
+        met = Met(np.full(count, -1, np.int32), u, v, way, np.zeros((count, 3), np.float32))
+        on, begin, gone = np.arange(count), np.array(origins, np.float32), np.zeros(count, np.float32)
+        for _ in range(MOST_HOLES):
+            if not len(on):
+                break
+            limits = np.maximum(np.float32(reach) - gone[on], 0)
+            hit = self.embree.run(begin[on], directions[on], dists=limits, query="INTERSECT", output=True)
+            there = hit["primID"] >= 0
+            on, faces = on[there], hit["primID"][there]
+            u, v, way = (float32(hit[name][there]) for name in ("u", "v", "tfar"))
+            solid = np.ones(len(on), bool) if self.solid_at is None else self.solid_at(faces, u, v)
+            met.take(on[solid], faces[solid], u[solid], v[solid], (gone[on] + way)[solid], hit["Ng"][there][solid])
+            on, way = on[~solid], way[~solid] + np.float32(self.diagonal * LIFT)
+            begin[on] += directions[on] * way[:, None]
+            gone[on] += way
+        return met
 
     def _fans(
         self, points: Floats, normals: Floats, faces_up: Floats, numbers: Samples, rays: int, seed: int,
@@ -89,12 +122,10 @@ class Scene:
         result = np.zeros((len(points), 3), dtype=np.float32)
         fans = self._fans(points, normals, faces_up, numbers, rays, seed, cancel)
         for first, last, origins, directions, weights in fans:
-            limits = np.full(len(origins), reach, dtype=np.float32)
-            hit = self.embree.run(origins, directions, dists=limits, query="INTERSECT", output=True)
-            faces = hit["primID"]
-            front = (faces >= 0) & ((hit["Ng"] * directions).sum(axis=-1) < 0)
+            met = self._first_solid(origins, directions, reach)
+            front = (met.faces >= 0) & ((met.outwards * directions).sum(axis=-1) < 0)
             light = np.zeros((len(origins), 3), dtype=np.float32)
-            light[front] = light_at(faces[front], float32(hit["u"][front]), float32(hit["v"][front]))
+            light[front] = light_at(met.faces[front], met.u[front], met.v[front])
             share = weights.reshape(-1, rays)
             total = (light.reshape(-1, rays, 3) * share[..., None]).sum(axis=1)
             result[first:last] = total / np.maximum(share.sum(axis=1), 1e-9)[:, None]
@@ -109,16 +140,40 @@ class Scene:
         return np.asarray(face), float32(np.where(face >= 0, distance, np.inf))
 
 
-def build_scene(mesh: Mesh) -> Scene:
-    """The mesh in Embree's tree."""
+@dataclass(frozen=True, eq=False)
+class Met:
+    """What rays (n,) meet: the face, -1 for none, the barycentric place (u, v) on it, how far it is, and its normal."""
+
+    faces: Samples
+    u: Floats
+    v: Floats
+    distances: Floats
+    outwards: Floats
+
+    def take(self, rays: Samples, faces: Samples, u: Floats, v: Floats, distances: Floats, outwards: Floats) -> None:
+        """What some of the rays meet."""
+        self.faces[rays], self.u[rays], self.v[rays] = faces, u, v
+        self.distances[rays], self.outwards[rays] = distances, outwards
+
+
+def build_scene(
+    mesh: Mesh,
+    around: Floats | None = None,
+    solid_at: Callable[[Samples, Floats, Floats], Bools] | None = None,
+) -> Scene:
+    """The mesh in Embree's tree; then, counted on from its faces, triangles (F, 3, 3) that stand around it."""
     from embreex.mesh_construction import TriangleMesh
     from embreex.rtcore_scene import EmbreeScene
 
     scene = EmbreeScene()
-    TriangleMesh(scene, np.ascontiguousarray(mesh.points), np.ascontiguousarray(mesh.faces, dtype=np.int32))
+    points, faces = mesh.points, mesh.faces
+    if around is not None and len(around):
+        more = np.arange(len(around) * 3).reshape(-1, 3) + len(points)
+        points, faces = np.concatenate([points, around.reshape(-1, 3)]), np.concatenate([faces, more])
+    TriangleMesh(scene, np.ascontiguousarray(points, np.float32), np.ascontiguousarray(faces, dtype=np.int32))
     # The tree is built with the first ray; let it not be two threads that shoot it.
     scene.run(np.zeros((1, 3), np.float32), np.ones((1, 3), np.float32), query="OCCLUDED")
-    return Scene(scene, diagonal(mesh))
+    return Scene(scene, diagonal(mesh), solid_at)
 
 
 @nb.njit(nogil=True, cache=True)

@@ -17,16 +17,26 @@ from even_palette.core.raster.sampling import SMOOTH, Filter, Sampler, sample
 from even_palette.core.raster.tiles import Spot, Tile, TiledPlane, each_tile, kind_of, spots
 
 
+@dataclass(frozen=True)
+class Coverage:
+    """What levels keep: of a channel, the share of texels that have a threshold or more."""
+
+    channel: int
+    threshold: float
+
+
 @dataclass(frozen=True, eq=False)
 class Chain:
     """A plane with its levels as textures hold them, down to 1 x 1.
 
     A level is the mean of the areas of the one before (see `mips`), unless they are `given`: those below the plane, in
-    order, each of half the size rounded down and of the plane's channels. Raises ValueError for others.
+    order, each of half the size rounded down and of the plane's channels. Raises ValueError for others. `keeps` says
+    what coverage the given ones keep (see `coverage`).
     """
 
     plane: Plane
     given: tuple[Plane, ...] = ()
+    keeps: Coverage | None = None
 
     def __post_init__(self) -> None:
         if self.given and len(self.given) != self.count - 1:

@@ -28,12 +28,13 @@ def read_plane(path: Path, encoding: Encoding, limits: Limits | None = None) -> 
         raise UserError(f"{path.name}: this kind of file is not read; use {', '.join(READABLE)}.")
     before = FileState.of(path)
     digest = sha256_of(path, limits.file_bytes)
-    samples, notes = kind.read(path, limits)
+    found = kind.read(path, limits)
+    samples = found.samples
     if FileState.of(path) != before:
         raise UserError(f"{path.name}: was written to while it was read; try again.")
     if samples.dtype == np.float32 and not np.isfinite(samples).all():
         samples = np.nan_to_num(samples, nan=0.0, posinf=65504.0, neginf=-65504.0)
-    return Plane(samples, encoding, digest, notes)
+    return Plane(samples, encoding, digest, found.notes, found.space)
 
 
 def write_plane(path: Path, plane: Plane, compression: int = 4) -> None:

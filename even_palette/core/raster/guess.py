@@ -26,8 +26,9 @@ class Role(StrEnum):
     NONE = "no role"
 
 
+FLAT_SHARE = 0.8
 ROLE_WORDS = {
-    Role.ID: ("id", "ids", "idmap", "mask", "masks", "matid"),
+    Role.ID: ("id", "ids", "idmap", "matid"),
     Role.NORMAL: ("normal", "normals", "nrm", "nor", "norm", "n"),
     Role.OCCLUSION: ("occlusion", "ao", "occ"),
     Role.ROUGHNESS: ("roughness", "rough", "r"),
@@ -48,13 +49,30 @@ def words_of(path: Path) -> list[str]:
     return re.findall(r"[a-z]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", path.stem).lower())
 
 
+MASK_WORDS = ("mask", "masks", "matte", "mattes", "splat")
+"""Words that tell of masks, which may be channels or colours: common practice has both."""
+
+
 def guess_role(path: Path, samples: Samples) -> Role:
-    """The likeliest role of samples (H, W, C) read from a file of this name."""
-    for word in reversed(words_of(path)):
+    """The likeliest role of samples (H, W, C) read from a file of this name; none for masks, which are asked for."""
+    words = words_of(path)
+    for word in reversed(words):
         for role, names in ROLE_WORDS.items():
             if word in names:
                 return role
-    return _role_by_content(samples)
+    return Role.NONE if set(words) & set(MASK_WORDS) else _role_by_content(samples)
+
+
+def may_be_masks(path: Path, samples: Samples) -> bool:
+    """Whether samples (H, W, C) without a role may be regions, as channels or as ID colours: by name, or by content.
+
+    Masks have areas of few colours: where most texels have the colour of their neighbour to the right.
+    """
+    if set(words_of(path)) & set(MASK_WORDS):
+        return True
+    step = max(1, max(samples.shape[:2]) // 512)
+    few = samples[::step, ::step]
+    return few.shape[1] > 1 and float((few[:, 1:] == few[:, :-1]).all(axis=-1).mean()) > FLAT_SHARE
 
 
 def _role_by_content(samples: Samples) -> Role:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from even_palette.core.arrays import Samples
+from even_palette.core.arrays import Floats, Samples
 from even_palette.core.raster.guess import ROLE_WORDS, Role, guess_encoding, guess_role, words_of
 from even_palette.core.raster.plane import Encoding, stored_values
 
@@ -96,6 +96,15 @@ def guess_map(path: Path, samples: Samples) -> tuple[Role, Encoding, Layout]:
     if layout and Hold.COLOUR not in layout:
         role = Role.NONE
     return role, guess_encoding(role, samples), layout
+
+
+def opacity_of(samples: Samples, role: Role, layout: Layout) -> Floats | None:
+    """The opacity that samples (H, W, C) of a map hold by its role and layout, (H, W), 0..1; None for none."""
+    if role == Role.OPACITY:
+        return stored_values(samples[..., 0])
+    if Hold.OPACITY not in layout:
+        return None
+    return stored_values(samples[..., min(layout.index(Hold.OPACITY), samples.shape[2] - 1)])
 
 
 def guess_layout(path: Path, samples: Samples, role: Role) -> Layout:

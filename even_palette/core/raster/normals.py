@@ -7,8 +7,9 @@ from even_palette.core.raster.plane import stored_values
 
 LEAST_CLEAR = 0.2
 """How far the slopes of a picture must agree (correlation) for it to tell which way green points."""
-FEW = 256
-"""Texels a side that are looked at."""
+BAND = 256
+PATCH, PATCHES = 64, 4
+"""Texels a side of the patches that are looked at, spread over the whole sheet, and how many there are a side."""
 
 
 def points_down(samples: Samples) -> bool | None:
@@ -17,19 +18,24 @@ def points_down(samples: Samples) -> bool | None:
     The slopes of a surface have no curl: how the slope to the right changes downwards is how the slope downwards
     changes to the right. With green turned over the two have opposite signs.
     """
-    cut = samples[:FEW, :FEW]
-    if cut.shape[0] < 3 or cut.shape[1] < 3 or cut.shape[2] < 2:
+    height, width, channels = samples.shape
+    if height < 3 or width < 3 or channels < 2:
         return None
-    x, y = np.moveaxis(np.asarray(stored_values(cut[..., :2]), np.float64) * 2 - 1, -1, 0)
+    rows, columns = (np.linspace(0, max(0, side - PATCH), PATCHES).astype(int) for side in (height, width))
+    cut = np.stack([samples[r : r + PATCH, c : c + PATCH, :2] for r in rows for c in columns])
+    x, y = np.moveaxis(np.asarray(stored_values(cut), np.float64) * 2 - 1, -1, 0)
     z = np.sqrt(np.maximum(1 - x * x - y * y, 0.01))
-    across, down = np.gradient(-x / z, axis=0), np.gradient(y / z, axis=1)
+    across, down = np.gradient(-x / z, axis=1), np.gradient(y / z, axis=2)
     size = float(np.sqrt(np.mean(across**2) * np.mean(down**2)))
     agree = float(np.mean(across * down)) / size if size > 0 else 0.0
     return None if abs(agree) < LEAST_CLEAR else agree < 0
 
 
-def as_stored(samples: Samples, green_down: bool) -> Samples:
-    """The samples of a normal map with green up and all three parts, in their own numbers (H, W, 3)."""
+def as_stored(samples: Samples, green_down: bool, strength: float = 1.0) -> Samples:
+    """The samples of a normal map with green up and all three parts, in their own numbers (H, W, 3).
+
+    Slopes are multiplied by `strength`; then normals have length 1 again.
+    """
     levels = samples.dtype.kind != "f"
     most = float(np.iinfo(samples.dtype).max) if levels else 1.0
     found = np.empty((*samples.shape[:2], 3), samples.dtype)
@@ -38,8 +44,16 @@ def as_stored(samples: Samples, green_down: bool) -> Samples:
     found[..., 1] = np.asarray(most - green, samples.dtype) if green_down else green
     if samples.shape[2] > 2:
         found[..., 2] = samples[..., 2]
+    else:
+        x, y = np.moveaxis(np.asarray(stored_values(samples[..., :2]), np.float32) * 2 - 1, -1, 0)
+        z = (np.sqrt(np.maximum(1 - x * x - y * y, 0)) + 1) / 2
+        found[..., 2] = np.asarray(z * most + (0.5 if levels else 0), samples.dtype)
+    if strength == 1:
         return found
-    x, y = np.moveaxis(np.asarray(stored_values(samples[..., :2]), np.float32) * 2 - 1, -1, 0)
-    z = (np.sqrt(np.maximum(1 - x * x - y * y, 0)) + 1) / 2
-    found[..., 2] = np.asarray(z * most + (0.5 if levels else 0), samples.dtype)
+    for first in range(0, len(found), BAND):
+        band = stored_values(found[first : first + BAND]) * 2 - 1
+        band[..., :2] *= np.float32(strength)
+        length = np.linalg.norm(band, axis=-1, keepdims=True)
+        whole = (band / np.where(length > 0, length, 1) + 1) / 2
+        found[first : first + BAND] = np.asarray(whole * most + (0.5 if levels else 0), samples.dtype)
     return found

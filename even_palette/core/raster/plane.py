@@ -33,13 +33,14 @@ class Plane:
     """Samples of shape (H, W, C), C 1..4, of type uint8, uint16 or float32, never written to.
 
     Row 0 is the top of the picture. `content_id` names the samples and their encoding: equal ids mean equal planes.
-    `notes` tell what a file held besides.
+    `notes` tell what a file held besides, `space` in which colour space it says that its colours are, "" for sRGB.
     """
 
     samples: Samples
     encoding: Encoding
     known_id: str = ""
     notes: tuple[str, ...] = ()
+    space: str = ""
 
     def __post_init__(self) -> None:
         self.samples.setflags(write=False)
@@ -82,7 +83,7 @@ class Plane:
 
     def fetch(self, rows: Samples, columns: Samples) -> Floats:
         """The texels at these positions, (...) each, as a shader samples them; (..., C)."""
-        return self._decode(self.samples[rows, columns])
+        return self._decode(picked(self.samples, rows, columns))
 
     def _decode(self, samples: Samples) -> Floats:
         if self.encoding != Encoding.SRGB:
@@ -104,11 +105,19 @@ class Plane:
         return to_levels8(self.values())
 
 
+def picked(samples: Samples, rows: Samples, columns: Samples) -> Samples:
+    """Samples (H, W, C) at rows and columns within them, (...) each; (..., C)."""
+    if not samples.flags.c_contiguous:
+        return np.asarray(samples[rows, columns])
+    flat = samples.reshape(-1, samples.shape[2])
+    return np.asarray(flat.take(rows * samples.shape[1] + columns, axis=0))
+
+
 def decode_levels(samples: Samples) -> Floats:
     """sRGB samples of any shape decoded to linear light; integer levels by table, with the formula's values."""
     if samples.dtype == np.float32:
         return srgb_to_linear(samples)
-    return _linear_table(samples.dtype.name)[samples]
+    return _linear_table(samples.dtype.name).take(samples)
 
 
 @cache

@@ -47,17 +47,20 @@ def sample(plane: Plane, uv: Floats, sampler: Sampler = SMOOTH) -> Floats:
     x = float32(uv)[..., 0] * width
     y = float32(uv)[..., 1] * height
 
-    def fetch(column: Floats, row: Floats) -> Floats:
-        i, j = column.astype(np.int64), row.astype(np.int64)
-        return plane.fetch(wrapped(j, height, sampler.wrap), wrapped(i, width, sampler.wrap))
+    def columns(x: Floats) -> Samples:
+        return wrapped(x.astype(np.int64), width, sampler.wrap)
+
+    def rows(y: Floats) -> Samples:
+        return wrapped(y.astype(np.int64), height, sampler.wrap)
 
     if sampler.filter == Filter.NEAREST:
-        return fetch(float32(np.floor(x)), float32(np.floor(y)))
+        return plane.fetch(rows(np.floor(y)), columns(np.floor(x)))
     x, y = x - np.float32(0.5), y - np.float32(0.5)
     left, top = float32(np.floor(x)), float32(np.floor(y))
     across, down = (x - left)[..., None], (y - top)[..., None]
-    upper = fetch(left, top) * (1 - across) + fetch(left + 1, top) * across
-    lower = fetch(left, top + 1) * (1 - across) + fetch(left + 1, top + 1) * across
+    one, other, high, low = columns(left), columns(left + 1), rows(top), rows(top + 1)
+    upper = plane.fetch(high, one) * (1 - across) + plane.fetch(high, other) * across
+    lower = plane.fetch(low, one) * (1 - across) + plane.fetch(low, other) * across
     return float32(upper * (1 - down) + lower * down)
 
 
@@ -70,7 +73,7 @@ def wrapped(texels: Samples, count: int, wrap: Wrap) -> Samples:
             turned = texels % (2 * count)
             return np.asarray(np.where(turned < count, turned, 2 * count - 1 - turned))
         case _:
-            return np.asarray(np.clip(texels, 0, count - 1))
+            return np.minimum(np.maximum(texels, 0), count - 1)
 
 
 def texel_centres(height: int, width: int) -> Floats:
@@ -78,6 +81,12 @@ def texel_centres(height: int, width: int) -> Floats:
     u = (np.arange(width, dtype=np.float32) + np.float32(0.5)) / np.float32(width)
     v = (np.arange(height, dtype=np.float32) + np.float32(0.5)) / np.float32(height)
     return np.stack(np.broadcast_arrays(u[None, :], v[:, None]), axis=-1)
+
+
+def pixel_numbers(width: int, height: int, corner: tuple[int, int] = (0, 0)) -> Floats:
+    """Column and row of every pixel of a picture or a part of it, (height, width, 2) float32."""
+    columns, rows = (float32(np.arange(count) + first) for count, first in zip((width, height), corner, strict=True))
+    return np.stack(np.broadcast_arrays(columns[None, :], rows[:, None]), axis=-1)
 
 
 def texels_beside(first: int, last: int, count: int, other: int) -> tuple[Samples, Samples, Floats]:

@@ -17,7 +17,7 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Samples
 from even_palette.core.jobs import CancelToken
-from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.plane import Encoding, Plane, picked
 
 TILE = 256
 SHARES = 4
@@ -225,7 +225,7 @@ class TiledPlane(Plane):
 
     def __init__(self, grid: Grid, encoding: Encoding = Encoding.DATA) -> None:
         for name, value in (
-            ("grid", grid), ("encoding", encoding), ("known_id", ""), ("notes", ()), ("_whole", None)
+            ("grid", grid), ("encoding", encoding), ("known_id", ""), ("notes", ()), ("space", ""), ("_whole", None)
         ):  # fmt: skip
             object.__setattr__(self, name, value)
 
@@ -269,7 +269,7 @@ class TiledPlane(Plane):
         """Decoded texels at rows and columns, float32, 0..1; few of them cost only the tiles that they lie on."""
         few = rows.size * 64 < self.height * self.width
         if not few or not rows.size:
-            return self._decode(self.samples[rows, columns])
+            return self._decode(picked(self.samples, rows, columns))
         shape = np.broadcast_shapes(rows.shape, columns.shape)
         rows, columns = (np.broadcast_to(part, shape).ravel() for part in (rows, columns))
         number = rows // TILE * self.grid.across + columns // TILE

@@ -16,6 +16,7 @@ from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.mesh.bakes._declare import Ground, Reads
 from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.tiles import TiledPlane, grid_of
+from even_palette.core.results.around import around_name, give_around
 from even_palette.core.results.file_names import name_of
 from even_palette.core.results.sheet_mesh import (
     SheetMesh,
@@ -82,6 +83,7 @@ PARTS = {
     Reads.ROOTS: _Part(_roots_name, _give_roots),
     Reads.OTHER: _Part(_other_name, _give_other),
     Reads.LIGHT: _Part(_light_name, _give_light),
+    Reads.AROUND: _Part(around_name, give_around),
 }
 
 

@@ -43,15 +43,15 @@ def clipped_share(
     found = worn(region, at.kit.parameters, pictures_of(at, store), live=True)
     read = slots_of(at, store, found.slots)
     planes = tuple((name, slot.content_id) for name, slot in sorted(read.items()))
-    key = ("clipped", planes, weights.content_id, number, repr(region), repr(cell.settings))
+    plane, channel = plane_and_channel(number)
+    packed = weights.packed[plane]
+    key = ("clipped", planes, packed.content_id, channel, repr(region), repr(cell.settings))
 
     def compute() -> Floats:
         program = program_of({f"coat_{index}": node for index, node in enumerate(found.unclipped)})
         inputs = {**found.extra, **{name: linear_setting(setting) for name, setting in settings.items()}}
         there = {name: replace(slot, sampler=replace(slot.sampler, mips=False))
                  for name, slot in read.items()}  # fmt: skip
-        plane, channel = plane_and_channel(number)
-        packed = weights.packed[plane]
         step = 1 / packed.width, 1 / packed.height
         clipped = total = 0.0
         for first in range(0, packed.height, TILE):

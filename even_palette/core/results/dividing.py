@@ -1,5 +1,6 @@
 """Dividing the mesh on a sheet into regions: assigning chosen faces, a region for each element, scatter split."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,14 +12,23 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.assignment import pack_chosen, pack_faces, unpack_faces
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.mesh_file import FaceRegions
+from even_palette.core.kit.mesh_file import FARTHEST_MOVE, MOVE_STEP, FaceRegions, move_name
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.names import Names, identifier, keys_of
 from even_palette.core.kit.sheet import Bake, Region
 from even_palette.core.limits import MOST_REGIONS
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.fresh_colours import fresh_id_colours
-from even_palette.core.results.sheet_mesh import SheetMesh, elements_of, mesh_of_file, mesh_on_sheet, reference_colours
+from even_palette.core.results.sheet_mesh import (
+    SheetMesh,
+    elements_of,
+    mesh_of_file,
+    mesh_on_sheet,
+    moves_of,
+    reference_colours,
+    regions_of_faces,
+    twins_of_faces,
+)
 from even_palette.core.results.store import Store
 
 TOUCH_SHARE = 0.01
@@ -29,6 +39,83 @@ def assign(at: Focus, store: Store, chosen: Bools, region: str) -> Command:
     """Give the chosen faces (F,) of the sheet to a region, or to none with ""."""
     name = at.kit.region(region).name if region else "no region"
     return commands.set_faces(f"Give faces to {name}", _relabelled(at, store, {region: chosen}))
+
+
+def unassigned(at: Focus, store: Store) -> Bools:
+    """The faces (F,) of the sheet that no region has."""
+    return np.asarray(regions_of_faces(at, store) < 0)
+
+
+def rest_region(at: Focus, store: Store) -> Command:
+    """Make a region of all faces that no region has. Raises UserError if there are none, or no room for it."""
+    left = unassigned(at, store)
+    if not left.any():
+        raise UserError("Every face of this sheet has a region already.")
+    if len(at.sheet.regions) >= MOST_REGIONS:
+        raise UserError(f"A sheet holds at most {MOST_REGIONS} regions.")
+    (colour,) = fresh_id_colours(1, [region.id_colour for region in at.sheet.regions])
+    made = new_regions(at, ["Rest"], [colour])
+    return commands.set_faces("A region for the rest", _relabelled(at, store, {made[0].key: left}), at.key, made)
+
+
+def give_to_twin(at: Focus, store: Store, chosen: Bools, twin: str) -> Command:
+    """Let the chosen faces (F,) of the sheet look as one of its twins does, or with "" as the sheet itself."""
+    found = mesh_on_sheet(at, store)
+    assert found is not None
+    number = [each.key for each in at.sheet.twins].index(twin) if twin else -1
+    labels = np.where(chosen, number, twins_of_faces(at, store))
+    changed, first = {}, 0
+    for key, count, faces in found.origins:
+        stored = at.kit.mesh(key).twins
+        names = tuple(dict.fromkeys((*stored.regions, *(each.key for each in at.sheet.twins))))
+        whole = unpack_faces(stored, count)
+        place = np.array([*(names.index(each.key) for each in at.sheet.twins), -1], dtype=np.int32)
+        whole[faces] = place[labels[first : first + len(faces)]]
+        changed[key] = pack_faces(whole, names)
+        first += len(faces)
+    name = at.kit.twin(twin)[1].name if twin else at.sheet.name
+    return commands.set_twin_faces(f"Give faces to {name}", changed)
+
+
+def give_to_new_twin(at: Focus, store: Store, chosen: Bools) -> Command:
+    """Let the chosen faces (F,) of the sheet look as a new twin of it does. Raises UserError where there is no room."""
+    add = commands.add_twin(at.key, f"{at.sheet.name} twin")
+    made = add.apply(at.kit).at(at.key)
+    give = give_to_twin(made, store, chosen, made.sheet.twins[-1].key)
+    return Command("Give faces to a new twin", lambda kit: give.apply(add.apply(kit)))
+
+
+def move_on_sheet(at: Focus, store: Store, chosen: Bools, across: int, down: int) -> Command:
+    """Move the chosen faces (F,) of the sheet by so many steps to the right and down (see MOVE_STEP).
+
+    Raises UserError where that goes too far.
+    """
+    return _with_moves(
+        at, store, "Move on the sheet", chosen, lambda moves: moves + np.array((across, down), dtype=np.int32)
+    )
+
+
+def move_back(at: Focus, store: Store, chosen: Bools) -> Command:
+    """Put the chosen faces (F,) of the sheet where they lie in their file."""
+    return _with_moves(at, store, "Move back on the sheet", chosen, np.zeros_like)
+
+
+def _with_moves(at: Focus, store: Store, label: str, chosen: Bools, change: Callable[[Samples], Samples]) -> Command:
+    found = mesh_on_sheet(at, store)
+    assert found is not None
+    changed, first = {}, 0
+    for key, count, faces in found.origins:
+        moves, own = moves_of(at.kit.mesh(key), count), faces[chosen[first : first + len(faces)]]
+        moves[own] = change(moves[own])
+        first += len(faces)
+        if np.abs(moves).max(initial=0) > FARTHEST_MOVE:
+            raise UserError(f"Faces are moved by at most {FARTHEST_MOVE * MOVE_STEP:g} sheets.")
+        there, labels = np.unique(moves, axis=0, return_inverse=True)
+        names = tuple(move_name(int(right), int(below)) for right, below in there)
+        labels = labels.reshape(-1).astype(np.int32)
+        labels[(moves == 0).all(axis=1)] = -1
+        changed[key] = pack_faces(labels, names) if moves.any() else FaceRegions()
+    return commands.set_moved(label, changed)
 
 
 def divide(at: Focus, store: Store, kind: ElementKind) -> Command:

@@ -21,4 +21,6 @@ def name_of(file: Source | MeshFile) -> str:
 
 def map_name(source: Source | None) -> tuple[object, ...]:
     """Names the plane of a map: the file, and how its samples are meant."""
-    return (name_of(source), source.encoding, source.role, source.green_down) if source else ()
+    if source is None:
+        return ()
+    return name_of(source), source.encoding, source.role, source.green_down, source.premultiplied, source.strength

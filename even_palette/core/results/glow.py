@@ -2,15 +2,28 @@
 
 from collections.abc import Mapping
 
+from msgspec.structs import replace
+
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.graph.program import program_of
-from even_palette.core.kit.coat_owners import Overcoats, SheetOwner, coats_of
+from even_palette.core.kit.coat_owners import (
+    Overcoats,
+    RecipeCoats,
+    SheetOwner,
+    coats_of,
+    own_coats,
+    owners_on,
+    with_coats,
+)
 from even_palette.core.kit.commands.maps import without_plane
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Bake
 from even_palette.core.material.build import BASE_SLOT, Dressed, Material, build_material
-from even_palette.core.material.model import PlaneKind, Setting
+from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, Setting
 from even_palette.core.material.variants import MASTER, resolve
+from even_palette.core.mesh.bakes import BAKES
+from even_palette.core.mesh.bakes._declare import Reads
+from even_palette.core.regions.packing import Packing
 from even_palette.core.results.base_colour import base_name_of
 from even_palette.core.results.materials import pictures_of
 from even_palette.core.results.planes import plane_name
@@ -26,7 +39,7 @@ class SheetLight:
 
     def key(self, at: Focus, store: Store, bake: Bake) -> tuple[object, ...]:
         """Names the light by what its program reads: slots, parameters, weights and means; () where nothing glows."""
-        lit = _without(at, bake)
+        lit = _without(at)
         material = _without_means(lit, store)
         if EMISSION not in material.outputs:
             return ()
@@ -48,15 +61,33 @@ class SheetLight:
 
     def made(self, at: Focus, store: Store, bake: Bake) -> Floats | None:
         """The emission (size, size, 3) float32, linear, in the bake's variant; None where nothing glows."""
-        ready = SheetRender(_without(at, bake), store)
+        ready = SheetRender(_packed_plainly(_without(at)), store)
         if EMISSION not in ready.outputs:
             return None
         return float32(ready.render([EMISSION], _settings(at, bake), (bake.size, bake.size))[EMISSION])
 
 
-def _without(at: Focus, bake: Bake) -> Focus:
-    """The kit without coats that read this bake, so that light does not come from what it is to make."""
-    return without_plane(at.kit, at.key, PlaneKind.BAKE, bake.key).at(at.key)
+def _without(at: Focus) -> Focus:
+    """The kit in which coats of the sheet that read a bake of light do nothing: none comes from what is made of it."""
+    made = {PlaneRef(PlaneKind.BAKE, bake.key) for bake in at.sheet.bakes if Reads.LIGHT in BAKES[bake.kind].reads}
+    kit = at.kit
+    if not made:
+        return at
+
+    def dark(coat: Coat) -> Coat:
+        uses = [use for use in (*coat.planes.values(), coat.pattern) if use is not None]
+        return replace(coat, on=False) if any(use.plane in made for use in uses) else coat
+
+    for owner in (*owners_on(at.sheet), *(RecipeCoats(recipe.key) for recipe in kit.recipes)):
+        kit = with_coats(kit, owner, tuple(map(dark, own_coats(kit, owner))))
+    for ref in made:
+        kit = without_plane(kit, at.key, PlaneKind.BAKE, ref.key)
+    return kit.at(at.key)
+
+
+def _packed_plainly(at: Focus) -> Focus:
+    """The kit in which the weights of the sheet are packed as without a word: how they ship is nothing to the light."""
+    return at.kit.with_sheet(replace(at.sheet, packing=Packing.PLANES, channels=())).at(at.key)
 
 
 def _settings(at: Focus, bake: Bake) -> Mapping[str, Setting]:

@@ -14,7 +14,8 @@ def made_of(at: Focus) -> tuple[object, ...]:
 def sampled_made_of(at: Focus) -> tuple[object, ...]:
     """All parts that the material, its weights and the planes that it samples are made of.
 
-    What variants set is among them only where a bake spills their light.
+    What variants set is among them only where a bake spills their light, and other sheets where rays may meet them.
     """
-    spilled = any(Reads.LIGHT in BAKES[bake.kind].reads for bake in at.sheet.bakes)
-    return *made_of(at), at.kit.variants if spilled else None
+    reads = frozenset[Reads]().union(*(BAKES[bake.kind].reads for bake in at.sheet.bakes))
+    around = at.kit.sheets if Reads.AROUND in reads else None
+    return *made_of(at), at.kit.variants if Reads.LIGHT in reads else None, around

@@ -9,7 +9,9 @@ from even_palette.core.disk.gate import check_memory
 from even_palette.core.errors import FileChanged, UserError
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Source
+from even_palette.core.raster.alpha import divided
 from even_palette.core.raster.files import read_plane
+from even_palette.core.raster.formats import in_srgb
 from even_palette.core.raster.guess import COLOUR_ROLES, Role
 from even_palette.core.raster.normals import as_stored
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane
@@ -48,10 +50,24 @@ def plane_of_map(source: Source, store: Store) -> Plane:
         texels = read.width * read.height
         check_memory(Path(source.path).name, texels * (read.channels + ID_BYTES), "keying")
     read = read.with_encoding(source.encoding)
-    if source.role == Role.NORMAL and read.channels > 1 and (source.green_down or read.channels == 2):
-        name = ("normal", read.content_id, source.green_down)
-        return store.cache.get(name, lambda: Plane(as_stored(read.samples, source.green_down), Encoding.DATA))
+    changed = source.green_down or read.channels == 2 or source.strength != 1
+    if source.role == Role.NORMAL and read.channels > 1 and changed:
+        down, strength = source.green_down, source.strength
+        name = ("normal", read.content_id, down, strength)
+        return store.cache.get(name, lambda: Plane(as_stored(read.samples, down, strength), Encoding.DATA))
+    if read.space and source.role in COLOUR_ROLES and source.encoding == Encoding.SRGB:
+        foreign = read
+        read = store.cache.get(("in sRGB", read.content_id, read.space), lambda: _as_srgb(foreign))
+    if source.premultiplied and read.channels == 4:
+        multiplied = read
+        read = store.cache.get(
+            ("straight", read.content_id), lambda: Plane(divided(multiplied.samples), multiplied.encoding)
+        )
     return colour_plane(read) if source.role in COLOUR_ROLES else read
+
+
+def _as_srgb(plane: Plane) -> Plane:
+    return Plane(in_srgb(plane.samples, plane.space), Encoding.SRGB, f"{plane.content_id} in sRGB", plane.notes)
 
 
 def _plain(colour: Rgb8, width: int, height: int) -> Plane:

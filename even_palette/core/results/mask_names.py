@@ -1,7 +1,7 @@
 """What masks are called in the keys of results, and the order in which regions that take each other's are made."""
 
 import hashlib
-from collections.abc import Iterable
+from collections.abc import Container, Iterable
 
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Region, Step
@@ -38,7 +38,7 @@ class MaskNames:
 
     def __init__(self, at: Focus, store: Store) -> None:
         found = mesh_on_sheet(at, store)
-        self.claims: tuple[object, ...] = (
+        self.claims = _digest(
             id_name_of(at, store),
             (found.content_id, faces_name(at), at.sheet.padding) if found else "",
             mask_size_of(at, store),
@@ -74,15 +74,16 @@ class MaskNames:
             if STEPS[step.kind].reads_region
         ]
 
-    def in_order(self, wanted: Iterable[Wanted]) -> list[Wanted]:
-        """The masks that are wanted and all that they need, each behind those that it takes. Chains may be as long as
-        a sheet has regions; there are no circles (see `validate_sheet.check_circles`)."""
+    def in_order(self, wanted: Iterable[Wanted], without: Container[Wanted] = ()) -> list[Wanted]:
+        """The masks that are wanted and all that they need, each behind those that it takes; without some and what
+        these alone need. Chains may be as long as a sheet has regions; there are no circles (see
+        `validate_sheet.check_circles`)."""
         done: dict[Wanted, None] = {}
         for start in wanted:
             stack = [(start, False)]
             while stack:
                 one, ready = stack.pop()
-                if one in done:
+                if one in done or one in without:
                     continue
                 if ready:
                     done[one] = None
@@ -93,17 +94,20 @@ class MaskNames:
 
     def name(self, wanted: Wanted) -> str:
         """The name of a mask."""
-        for one in self.in_order([wanted]) if wanted not in self._names else ():
-            if one not in self._names:
-                told = (self.claims, one[0], [name for _, name in self._acting(one)])
-                taken = [self._names[other] for other in self._needs(one)]
-                self._names[one] = hashlib.blake2b(repr((told, taken)).encode(), digest_size=16).hexdigest()
+        for one in self.in_order([wanted], self._names):
+            steps = [name for _, name in self._acting(one)]
+            taken = [self._names[other] for other in self._needs(one)]
+            self._names[one] = _digest(self.claims, one[0], steps, taken)
         return self._names[wanted]
 
 
 def mask_names_of(at: Focus, store: Store) -> MaskNames:
     """The names of the masks of a sheet."""
     return store.named(at, MaskNames)
+
+
+def _digest(*parts: object) -> str:
+    return hashlib.blake2b(repr(parts).encode(), digest_size=16).hexdigest()
 
 
 def _claims(region: Region) -> tuple[object, ...]:

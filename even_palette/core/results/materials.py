@@ -10,10 +10,11 @@ from even_palette.core.kit.coat_owners import Overcoats, SheetOwner, coats_of, o
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import Dressed, Material, build_material, linear_setting, worn
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.model import Coat, Colour, Setting
+from even_palette.core.material.model import Coat, Colour, PlaneUse, Setting
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
-from even_palette.core.material.plane_reads import Pictures
+from even_palette.core.material.plane_reads import Pictures, map_plane
 from even_palette.core.material.variants import MASTER, resolve
+from even_palette.core.raster.guess import Role
 from even_palette.core.regions.packing import Packing, PackingPlan
 from even_palette.core.results.base_colour import has_grey_base
 from even_palette.core.results.made_of import made_of
@@ -32,7 +33,9 @@ def pictures_of(at: Focus, store: Store) -> Pictures:
         given = at.sheet.given(output.role) if output.role and name != COLOUR else None
         if given is not None:
             found[name] = given.use, given.whole
-    return Pictures(found, lambda ref: plane_size(at, store, ref), has_grey_base(at))
+    paint = at.sheet.source(Role.BASE_COLOUR)
+    alpha = None if paint is None or at.sheet.base_tone else PlaneUse(map_plane(paint.key), channel=3)
+    return Pictures(found, lambda ref: plane_size(at, store, ref), has_grey_base(at), alpha)
 
 
 def material_of(at: Focus, store: Store, live: bool = False) -> Material:
@@ -44,7 +47,9 @@ def material_of(at: Focus, store: Store, live: bool = False) -> Material:
     def build() -> Material:
         regions = [dressed(at, store, region.key) for region in at.sheet.regions]
         over = dressed(at, store, Overcoats(at.key)) if at.sheet.overcoats else None
-        return build_material(regions, at.kit.parameters, at.kit.blending, live, over, pictures_of(at, store))
+        return build_material(
+            regions, at.kit.parameters, at.kit.blending, live, over, pictures_of(at, store), at.sheet.drawing
+        )
 
     return store.seen.get(("material", at.key, live), made_of(at), build) if store.cache.is_looked_at else build()
 

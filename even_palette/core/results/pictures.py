@@ -10,12 +10,13 @@ from even_palette.core.arrays import Bools, Floats, Levels, float32
 from even_palette.core.graph import nodes, slots
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.program import Program, program_of
-from even_palette.core.graph.reference import Environment, run
+from even_palette.core.graph.reference import FIRST_PIXEL, Environment, run
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken
 from even_palette.core.material.colour_nodes import encode
+from even_palette.core.material.outputs import ALPHA
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
-from even_palette.core.raster.sampling import SHARP, SMOOTH
+from even_palette.core.raster.sampling import SHARP, SMOOTH, pixel_numbers
 
 SHOWN = "shown"
 """The output of a picture that is seen, encoded RGB; others are surface values that a lit view takes."""
@@ -25,7 +26,7 @@ SHOWN = "shown"
 class Picture:
     """A look made ready: expressions by name, of which `shown` is what is seen, with the slots and inputs they need.
 
-    `light` is what is seen in linear light, where it is a colour of the material.
+    `light` is what is seen in linear light, where it is a colour of the material, and `paint` the base colour under it.
     """
 
     outputs: Mapping[str, Node]
@@ -34,19 +35,26 @@ class Picture:
     seed: float = 0.0
     time: float = 0.0
     light: Node | None = None
+    paint: Node | None = None
 
     @property
     def program(self) -> Program:
         """The program of all outputs."""
         return program_of(self.outputs)
 
+    @property
+    def seen(self) -> Program:
+        """The program of what is seen: the colour, and how much of it where that is not all."""
+        return program_of({name: self.outputs[name] for name in (SHOWN, ALPHA) if name in self.outputs})
+
     def looks_like(self, other: "Picture") -> bool:
         """Whether both are the same at every pixel, as they are made of the same."""
         mine, others = ((shown.inputs, shown.seed, shown.time, shown.outputs) for shown in (self, other))
-        return mine == others and (self.slots is other.slots or self._sampled == other._sampled)
+        return mine == others and (self.slots is other.slots or self.sampled == other.sampled)
 
     @property
-    def _sampled(self) -> dict[str, tuple[object, ...]]:
+    def sampled(self) -> dict[str, tuple[object, ...]]:
+        """By slot what is sampled and how."""
         return {name: (slot.content_id, slot.sampler, slot.is_array) for name, slot in self.slots.items()}
 
     @property
@@ -141,7 +149,7 @@ def render_reference(shown: Picture, view: View, filtered: bool = True, cancel: 
 
     Works by rows, so that memory stays small at any size. Raises Cancelled.
     """
-    uv = view.uv()
+    uv, screen = view.uv(), pixel_numbers(view.width, view.height)
     result = np.empty((view.height, view.width, 3), dtype=np.uint8)
     program = program_of({SHOWN: shown.outputs[SHOWN]})
     step = view.scale if filtered else (1 / shown.finest[0], 1 / shown.finest[1])
@@ -149,17 +157,19 @@ def render_reference(shown: Picture, view: View, filtered: bool = True, cancel: 
     for first in range(0, view.height, 64):
         if cancel is not None:
             cancel.check()
-        part = uv[first : first + 64]
+        part, numbers = uv[first : first + 64], screen[first : first + 64]
         if not filtered:
             part = texel_centres_at(part, shown)
-        result[first : first + 64] = to_levels8(run(program, environment_of(shown, part, pixel))[SHOWN])
+        result[first : first + 64] = to_levels8(run(program, environment_of(shown, part, pixel, numbers))[SHOWN])
     result[~on_sheet(uv)] = 0
     return result
 
 
-def environment_of(shown: Picture, uv: Floats, pixel: tuple[float, float, float, float]) -> Environment:
-    """What a picture's program is evaluated in, at uv (..., 2)."""
-    return Environment(uv, shown.slots, shown.inputs, shown.seed, shown.time, pixel)
+def environment_of(
+    shown: Picture, uv: Floats, pixel: tuple[float, float, float, float], screen: Floats = FIRST_PIXEL
+) -> Environment:
+    """What a picture's program is evaluated in, at uv (..., 2), in the pixels of these columns and rows."""
+    return Environment(uv, shown.slots, shown.inputs, shown.seed, shown.time, pixel, screen)
 
 
 def texel_centres_at(uv: Floats, shown: Picture) -> Floats:

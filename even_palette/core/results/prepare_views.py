@@ -21,7 +21,7 @@ def sheets_seen(at: Focus) -> list[str]:
     """The keys of the sheet that is meant, and of those that lie on the same meshes."""
     seen = {at.key: None}
     for mesh in at.kit.meshes_on(at.key):
-        seen.update(dict.fromkeys((mesh.sheet, *mesh.slots.values())))
+        seen.update(dict.fromkeys(mesh.sheets))
     return list(seen)
 
 

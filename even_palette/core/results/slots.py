@@ -11,11 +11,14 @@ from even_palette.core.graph import slots
 from even_palette.core.graph.slots import Slot
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import BASE_SLOT
+from even_palette.core.material.drawn import Way
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
-from even_palette.core.material.plane_reads import IN_ATLAS, SlotUse
-from even_palette.core.raster.chain import Chain
+from even_palette.core.material.plane_reads import IN_ATLAS, SlotUse, map_plane
+from even_palette.core.raster.chain import Chain, Coverage
+from even_palette.core.raster.coverage import covering
+from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane, to_levels8
-from even_palette.core.raster.sampling import SMOOTH, sample, texel_centres
+from even_palette.core.raster.sampling import SMOOTH, Sampler, sample, texel_centres
 from even_palette.core.results.base_colour import base_colour_of, has_grey_base
 from even_palette.core.results.planes import plane_of, tone_of
 from even_palette.core.results.store import Store
@@ -25,7 +28,10 @@ from even_palette.core.tones.kinds import TONES
 def slots_of(at: Focus, store: Store, used: Mapping[str, SlotUse]) -> dict[str, Slot]:
     """The base colour and the planes that coats sample, by slot. Raises UserError for one that is not there."""
     base = tone_of(at, store, at.sheet.tone(at.sheet.base_tone)) if has_grey_base(at) else base_colour_of(at, store)
-    found = {BASE_SLOT: slots.of(base)}
+    kept_of, kept = coverage_kept(at)
+    paint = at.sheet.source(Role.BASE_COLOUR)
+    base_kept = kept if paint is not None and paint.key == kept_of and not at.sheet.base_tone else None
+    found = {BASE_SLOT: _slot(store, base, SMOOTH, base_kept)}
     for name, use in used.items():
         plane = plane_of(at, store, use.plane)
         if use.cells:
@@ -34,8 +40,27 @@ def slots_of(at: Focus, store: Store, used: Mapping[str, SlotUse]) -> dict[str, 
             strips = [plane, *(plane_of(at, store, ref) for ref in use.below)]
             found[name] = slots.of(_below_each_other(store, strips), use.sampler)
         else:
-            found[name] = slots.of(_as_colour(at, store, use.plane, plane) if use.colour else plane, use.sampler)
+            own = kept if use.plane == map_plane(kept_of) else None
+            found[name] = _slot(
+                store, _as_colour(at, store, use.plane, plane) if use.colour else plane, use.sampler, own
+            )
     return found
+
+
+def coverage_kept(at: Focus) -> tuple[str, Coverage | None]:
+    """The key of the map whose mips keep what is cut out of a sheet, and what they keep; "" for none."""
+    given, drawing = at.sheet.given(Role.OPACITY), at.sheet.drawing
+    if given is None or drawing.way != Way.CUT_OUT or not given.source.keep_coverage:
+        return "", None
+    return given.source.key, Coverage(given.use.channel, drawing.threshold)
+
+
+def _slot(store: Store, plane: Plane, sampler: Sampler, kept: Coverage | None) -> Slot:
+    """The slot of a plane, whose levels keep its coverage where that is wanted."""
+    if kept is None or not sampler.mips:
+        return slots.of(plane, sampler)
+    chain = store.cache.get(("coverage", plane.content_id, kept), lambda: covering(Chain(plane), kept))
+    return Slot((chain,), sampler)
 
 
 def _below_each_other(store: Store, strips: list[Plane]) -> Plane:

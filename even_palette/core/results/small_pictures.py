@@ -2,10 +2,20 @@
 
 from dataclasses import replace
 
+import numpy as np
+
+from even_palette.core.arrays import Levels
+from even_palette.core.graph.program import program_of
 from even_palette.core.graph.slots import Slot
+from even_palette.core.kit.model import Focus
 from even_palette.core.raster.chain import Chain
-from even_palette.core.results.pictures import Picture
+from even_palette.core.results.behind import over
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import SHOWN, Picture, render_reference, whole_sheet
 from even_palette.core.results.store import Store
+
+FINER = 2
+"""So many samples a pixel each way, where a look is made small."""
 
 ASK_FOR_LEVELS = ("sample_lod", "layer_lod")
 """Look-ups that say which level they read, counted from the whole plane."""
@@ -41,3 +51,23 @@ def _small_chain_of(chain: Chain, store: Store, most_side: int) -> Chain:
     if not number:
         return chain
     return store.cache.get(("levels", chain.content_id, number), lambda: chain.from_level(number))
+
+
+def look_made_small(at: Focus, store: Store, look: Look, most_side: int) -> Levels:
+    """A look by the reference, (h, w, 3) uint8 of at most so many pixels a side, kept by what it is made of.
+
+    Raises UserError.
+    """
+    shown = over(picture(at, store, look))
+    program = program_of({SHOWN: shown.outputs[SHOWN]})
+    wide, high = shown.finest
+    scale = most_side / max(wide, high)
+    width, height = (max(1, round(side * scale)) * FINER for side in (wide, high))
+
+    def make() -> Levels:
+        fine = render_reference(shown, whole_sheet(width, height)).astype(np.float32)
+        rows = fine.reshape(height // FINER, FINER, width // FINER, FINER, 3)
+        return np.asarray(rows.mean(axis=(1, 3)) + 0.5, dtype=np.uint8)
+
+    made_of = program.records, tuple(shown.sampled.items()), tuple(shown.inputs.items()), shown.seed, shown.time
+    return store.cache.get(("small picture", width, height, made_of), make)

@@ -7,10 +7,19 @@ from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.graph.binding import uniform_name
 from even_palette.core.kit.coat_owners import ValueUse, owner_name, users_of_all
 from even_palette.core.kit.model import Kit
+from even_palette.core.kit.twin import Twin
 from even_palette.core.material.build import linear_setting
 from even_palette.core.material.model import Parameter, Setting, ValueKind
-from even_palette.core.material.variants import resolve_all
-from even_palette.core.ship.package import FORMAT, MAKER, Package, PackageParameter, PackageSheet, PackageVariant
+from even_palette.core.material.variants import MASTER, resolve_all
+from even_palette.core.ship.package import (
+    FORMAT,
+    MAKER,
+    Package,
+    PackageParameter,
+    PackageSheet,
+    PackageTwin,
+    PackageVariant,
+)
 
 KINDS: dict[ValueKind, Literal["colour", "number", "switch", "row"]] = {
     ValueKind.COLOUR: "colour", ValueKind.NUMBER: "number", ValueKind.SWITCH: "switch", ValueKind.ROW: "row",
@@ -32,7 +41,23 @@ def described(kit: Kit, shipped: tuple[PackageSheet, ...], parameters: list[Para
     )
     users = users_of_all(kit)
     told = tuple(_parameter(kit, parameter, users.get(parameter.key, [])) for parameter in parameters)
-    return Package(FORMAT, kit.name, f"{MAKER}{__version__}", kit.blending, shipped, told, variants)
+    sheets = {sheet.name for sheet in shipped}
+    twins = tuple(
+        _twin(kit, sheet.name, twin, names) for sheet in kit.sheets if sheet.name in sheets for twin in sheet.twins
+    )
+    made_by = f"{MAKER}{__version__}"
+    return Package(FORMAT, kit.name, made_by, kit.blending, shipped, told, variants, twins=twins)
+
+
+def _twin(kit: Kit, sheet: str, twin: Twin, names: dict[str, str]) -> PackageTwin:
+    """A twin with the values of all parameters in all variants; `names` are those of parameters that are shipped."""
+    worn = kit.as_twin(twin.key)
+    called = {MASTER: "", **{variant.key: variant.name for variant in kit.variants}}
+    values = {
+        called[key]: _runtime({names[name]: value for name, value in settings.items() if name in names})
+        for key, settings in resolve_all(worn.parameters, worn.variants).items()
+    }
+    return PackageTwin(twin.name, sheet, values)
 
 
 def _parameter(kit: Kit, parameter: Parameter, users: list[ValueUse]) -> PackageParameter:

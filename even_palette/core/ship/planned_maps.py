@@ -1,62 +1,66 @@
 """Writing maps by an output plan: every channel of every file from what the plan says."""
 
+from collections import deque
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from functools import cached_property
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Samples, float32
-from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.arrays import Samples
 from even_palette.core.disk.folders import adding_files
 from even_palette.core.disk.gate import reason
 from even_palette.core.errors import UserError
-from even_palette.core.graph import nodes, slots
-from even_palette.core.graph.frames import run_frame
-from even_palette.core.graph.fused import Frame
-from even_palette.core.graph.program import program_of
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.kit.model import Focus, Kit
-from even_palette.core.kit.names import identifier
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.names import Names, identifier
 from even_palette.core.kit.output_plan import PATTERN, Of, OutputPlan, PlanChannel, PlanFile, check_plan
-from even_palette.core.material.outputs import LIGHT, OUTPUTS
-from even_palette.core.material.variants import resolve
+from even_palette.core.limits import MOST_ROW_TEXELS
+from even_palette.core.raster.alpha import carried
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.formats import format_to_write
-from even_palette.core.raster.guess import Role
+from even_palette.core.raster.layered import LAYERED, write_layers
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
-from even_palette.core.regions.packing import plane_and_channel
-from even_palette.core.results.id_map import has_masks
-from even_palette.core.results.maps import given_plane, paint_of
-from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheets import Sheets
-from even_palette.core.results.weights import MOST_MASK_SUM, weights_of
+from even_palette.core.ship.plan_channels import PlanSheet, Size, is_light
 
 QUICK = 1
-"""Compression of PNG (see `render`)."""
-ALL_VARIANTS = "all"
+"""Compression of PNG: of 4096 x 4096 texels level 1 takes half the time of level 6 for 3 % more bytes (measured)."""
+WRITERS = 2
+ALL = "all"
+"""What a name says of sheets or variants where a file is of none of them."""
 TOKENS = ("kit", "sheet", "variant", "map", "size")
 
 
 @dataclass(frozen=True)
 class Wish:
-    """What shall be written: a plan, for sheets in variants (keys), and how.
+    """What shall be written: a plan, for surfaces in variants (keys), and how.
 
-    `side` is the width in texels, 0 for the sheet's own; formats of light hold 32-bit floats, others `bits` 8 or 16.
+    A surface is a sheet or a twin of one. `side` is the width in texels, 0 for that of the paint, and of the masks
+    where a file holds nothing else; rows of strips are `row_texels` high. Formats of light hold 32-bit floats, others
+    `bits` 8 or 16.
     """
 
     plan: OutputPlan
     variants: Sequence[str]
-    sheets: Sequence[str]
+    surfaces: Sequence[str]
     side: int = 0
     suffix: str = ".png"
     bits: int = 8
     pattern: str = PATTERN
+    row_texels: int = 1
+
+    @property
+    def in_layers(self) -> bool:
+        """Whether all files of a sheet and variant become layers of one."""
+        return self.suffix == LAYERED
 
     @property
     def depth(self) -> int:
         """Bits a channel as they are written. Raises UserError for more than the format holds."""
+        if self.in_layers:
+            return self.bits
         kind = format_to_write(f"map{self.suffix}")
         if kind.of_light:
             return 32
@@ -68,12 +72,27 @@ class Wish:
 
 @dataclass(frozen=True)
 class Wanted:
-    """A file that is to be written: its name, of which sheet and variant (keys), by which file of the plan."""
+    """A file that is to be written: its name, of which surface and variant (keys), by which file of the plan.
+
+    One of `layers` has all files of the plan that are there, from the lowest up.
+    """
 
     name: str
-    sheet: str
+    surface: str
     variant: str
     file: PlanFile
+    layers: tuple[PlanFile, ...] = ()
+
+    @property
+    def channels(self) -> list[PlanChannel]:
+        """The channels of all that it holds."""
+        return [channel for file in self.layers or (self.file,) for channel in file.channels]
+
+    @property
+    def channels_in_memory(self) -> int:
+        """How many channels a texel takes on a graphics card, which has none of three."""
+        counts = [len(file.channels) for file in self.layers or (self.file,)]
+        return sum(4 if count == 3 else count for count in counts)
 
 
 @dataclass(frozen=True)
@@ -84,91 +103,6 @@ class PlannedMap:
     width: int
     height: int
     memory: int
-
-
-class _Sheet:
-    """A sheet whose channels are asked for, at one size; what takes long is made once."""
-
-    def __init__(self, at: Focus, store: Sheets, side: int, cancel: CancelToken | None = None) -> None:
-        self.at, self.store, self._cancel = at, store, cancel
-        own = self._ready.size
-        self.size = (side, max(1, round(side * own[1] / own[0]))) if side else own
-        self._rendered: tuple[tuple[str, ...], dict[str, Samples]] = ((), {})
-
-    @cached_property
-    def _ready(self) -> SheetRender:
-        return SheetRender(self.at, self.store, cancel=self._cancel)
-
-    def gives(self, channel: PlanChannel) -> bool:
-        """Whether anything gives a channel here."""
-        match channel.of:
-            case Of.OUTPUT:
-                return channel.name in self._ready.outputs or self._map(channel) is not None
-            case Of.MAP:
-                return self._map(channel) is not None
-            case Of.ALPHA:
-                return paint_of(self.at, self.store).channels == 4
-            case Of.MASK:
-                return self._region(channel) is not None
-            case Of.MASKS:
-                return bool(self.at.sheet.regions) and has_masks(self.at, self.store)
-        return False
-
-    def varies(self, channel: PlanChannel) -> bool:
-        """Whether a channel may differ from variant to variant: what coats set may, maps and masks do not."""
-        return channel.of == Of.OUTPUT and channel.name in self._ready.outputs
-
-    def values(self, channel: PlanChannel, variant: str, outputs: Sequence[str]) -> Floats:
-        """A channel as numbers (H, W) float32, light encoded in no way; `outputs` are all that the variant is asked."""
-        if not self.gives(channel):
-            width, height = self.size
-            return np.full((height, width), channel.absent, np.float32)
-        found = self._values(channel, variant, outputs)
-        if (channel.low, channel.high) != (0.0, 1.0):
-            found = np.clip((found - channel.low) / (channel.high - channel.low), 0, 1)
-        return float32(1 - found if channel.invert else found)
-
-    def _values(self, channel: PlanChannel, variant: str, outputs: Sequence[str]) -> Floats:
-        match channel.of:
-            case Of.OUTPUT if channel.name in self._ready.outputs:
-                return float32(self._outputs(variant, outputs)[channel.name][..., channel.part])
-            case Of.MASK:
-                number = self._region(channel)
-                assert number is not None
-                plane, place = plane_and_channel(number)
-                return self._sampled(weights_of(self.at, self.store, cancel=self._cancel).packed[plane], place)
-            case Of.MASKS:
-                summed = weights_of(self.at, self.store, cancel=self._cancel).mask_sum
-                return np.minimum(self._sampled(summed, 0) * MOST_MASK_SUM, 1)
-            case Of.ALPHA:
-                return self._sampled(paint_of(self.at, self.store), 3)
-        given = self._map(channel)
-        assert given is not None
-        return self._sampled(given, min(channel.part, given.channels - 1))
-
-    def _outputs(self, variant: str, outputs: Sequence[str]) -> dict[str, Samples]:
-        """What the material gives in a variant; all that is asked for is rendered at once."""
-        wanted = (variant, *outputs)
-        if self._rendered[0] != wanted:
-            settings = resolve(self.at.kit.parameters, self.at.kit.variants, variant)
-            asked = [name for name in outputs if name in self._ready.outputs]
-            self._rendered = wanted, self._ready.render(asked, settings, self.size, cancel=self._cancel)
-        return self._rendered[1]
-
-    def _map(self, channel: PlanChannel) -> Plane | None:
-        """The map that gives what a channel asks for, if there is one."""
-        role = OUTPUTS[channel.name].role if channel.of == Of.OUTPUT else Role(channel.name)
-        return given_plane(self.at, role, self.store) if role is not None else None
-
-    def _region(self, channel: PlanChannel) -> int | None:
-        found = (n for n, region in enumerate(self.at.sheet.regions) if channel.name in (region.key, region.name))
-        return next(found, None) if has_masks(self.at, self.store) else None
-
-    def _sampled(self, plane: Plane, channel: int) -> Floats:
-        """A channel of a plane at every texel, by the filter and the mips of a runtime."""
-        program = program_of({"value": nodes.texture("map", nodes.uv())["xyzw"[channel]]})
-        frame = Frame(*self.size)
-        return float32(run_frame(program, {"map": slots.of(plane)}, {}, frame, cancel=self._cancel)["value"][..., 0])
 
 
 def named(pattern: str, tokens: Mapping[str, str]) -> str:
@@ -187,106 +121,153 @@ def named(pattern: str, tokens: Mapping[str, str]) -> str:
     return name
 
 
-def plan_maps(kit: Kit, store: Sheets, wish: Wish, cancel: CancelToken | None = None) -> list[PlannedMap]:
-    """The files that `write_planned` would write, with what they take. Raises UserError, Cancelled.
+def plan_maps(
+    kit: Kit, store: Sheets, wishes: Sequence[Wish], cancel: CancelToken | None = None
+) -> list[list[PlannedMap]]:
+    """The files that `write_planned` would write for each wish, with what they take. Raises UserError, Cancelled."""
+    names = set[str]()
+    found = [_planned(kit, store, wish, names, cancel) for wish in wishes]
+    if not names:
+        raise UserError("Nothing gives any channel of this plan here.")
+    return found
 
-    One that is the same in all of several variants is there once, called after all of them.
+
+def _planned(kit: Kit, store: Sheets, wish: Wish, names: set[str], cancel: CancelToken | None) -> list[PlannedMap]:
+    """The files of one wish; their names are added to those that are taken.
+
+    One that is the same in all of several variants is there once, called after all of them; a strip is there once, and
+    with its sheet so is what twins share with it.
     """
     check_plan(wish.plan)
-    texel_bytes = wish.depth // 8
-    found, names = list[PlannedMap](), set[str]()
-    for key in wish.sheets:
-        sheet = _Sheet(kit.at(key), store, wish.side, cancel)
-        width, height = sheet.size
-        there = [file for file in wish.plan.files if any(map(sheet.gives, file.channels))]
+    if not 1 <= wish.row_texels <= MOST_ROW_TEXELS:
+        raise UserError(f"Rows of strips are 1 to {MOST_ROW_TEXELS} texels high, not {wish.row_texels}.")
+    found, strips = list[PlannedMap](), set[str]()
+    surfaces, variants = _labels(kit.surface_names), _labels(kit.variant_names)
+    for key in wish.surfaces:
+        at = kit.at_surface(key)
+        sheet = _sheet(kit, store, key, wish, cancel)
+        there = [file for file in wish.plan.files if file.name not in strips and any(map(sheet.gives, file.channels))]
+        strips.update(file.name for file in there if file.is_strip)
+        if wish.in_layers:
+            layers = tuple(file for file in there if not file.is_strip)
+            wanted = [Wanted("", key, "", layers[0], layers)] if layers else []
+        else:
+            wanted = [Wanted("", key, "", file) for file in there]
         for number, variant in enumerate(wish.variants):
-            for file in there:
-                varies = any(map(sheet.varies, file.channels))
-                if number and not varies:
+            for each in wanted:
+                varies = any(map(sheet.varies, each.channels))
+                if not varies and (number or (at.twin and at.key in wish.surfaces)):
                     continue
-                called = identifier(kit.variant_names[variant]) if varies or len(wish.variants) == 1 else ALL_VARIANTS
+                of_one, (width, height) = varies or len(wish.variants) == 1, sheet.size_of(each.file)
                 tokens = {
-                    "kit": identifier(kit.name), "sheet": identifier(kit.sheet(key).name), "variant": called,
-                    "map": file.name, "size": str(width),
+                    "kit": identifier(kit.name), "sheet": ALL if each.file.is_strip else surfaces[key],
+                    "variant": variants[variant] if of_one and not each.file.is_strip else ALL,
+                    "map": "layers" if each.layers else each.file.name, "size": str(width),
                 }  # fmt: skip
                 name = named(wish.pattern, tokens) + wish.suffix
                 if name in names:
                     raise UserError(f"Two maps would be called {name}; put {{sheet}}, {{variant}} and {{map}} into it.")
                 names.add(name)
-                channels = {3: 4}.get(len(file.channels), len(file.channels))
-                memory = width * height * channels * texel_bytes * 4 // 3
-                found.append(PlannedMap(Wanted(name, key, variant, file), width, height, memory))
-    if not found:
-        raise UserError("Nothing gives any channel of this plan here.")
+                memory = width * height * each.channels_in_memory * (wish.depth // 8) * 4 // 3
+                found.append(PlannedMap(replace(each, name=name, variant=variant), width, height, memory))
     return found
 
 
-def planned_plane(sheet: _Sheet, wanted: Wanted, outputs: Sequence[str], bits: int) -> Plane:
-    """A file of a plan as a plane: `bits` 8 or 16, light encoded; 32 for floats, light linear."""
-    parts, light = [], False
-    for channel in wanted.file.channels:
-        values = sheet.values(channel, wanted.variant, outputs)
-        if channel.of == Of.OUTPUT and channel.name in LIGHT:
-            light = True
-            values = values if bits == 32 else linear_to_srgb(np.clip(values, 0, 1))
-        parts.append(values)
-    whole = np.stack(parts, axis=-1)
-    if bits == 8:
-        samples: Samples = to_levels8(whole)
-    elif bits == 16:
-        samples = np.asarray(np.clip(np.nan_to_num(whole), 0, 1) * np.float32(65535) + np.float32(0.5), np.uint16)
-    else:
-        samples = whole
-    return Plane(samples, (Encoding.LINEAR if bits == 32 else Encoding.SRGB) if light else Encoding.DATA)
+def _labels(names: Mapping[str, str]) -> dict[str, str]:
+    """How files call what has these names, by key; no two alike, and none as what stands for all."""
+    free = Names([ALL], "_")
+    return {key: free.give(identifier(name)) for key, name in names.items()}
+
+
+def _sheet(kit: Kit, store: Sheets, key: str, wish: Wish, cancel: CancelToken | None) -> PlanSheet:
+    return PlanSheet(kit.at_surface(key), store, wish.side, wish.depth, wish.row_texels, cancel)
+
+
+class _Maker:
+    """Makes planes of files one after the other; what several of a surface and variant share is made once."""
+
+    def __init__(
+        self, kit: Kit, store: Sheets, wish: Wish, wanted: Sequence[Wanted], cancel: CancelToken | None
+    ) -> None:
+        self._kit, self._store, self._wish, self._cancel = kit, store, wish, cancel
+        self._sheet: PlanSheet | None = None
+        self._surface = ""
+        self._asked = dict[tuple[str, str], list[PlanChannel]]()
+        for each in wanted:
+            channels = self._asked.setdefault((each.surface, each.variant), [])
+            channels += [channel for channel in each.channels if channel.of == Of.OUTPUT and channel not in channels]
+
+    def planes(self, wanted: Wanted) -> dict[str, Plane]:
+        """The planes of a file by the names of its layers. Raises Cancelled."""
+        if self._cancel is not None:
+            self._cancel.check()
+        if self._sheet is None or wanted.surface != self._surface:
+            self._surface = wanted.surface
+            self._sheet = _sheet(self._kit, self._store, wanted.surface, self._wish, self._cancel)
+        sheet, size = self._sheet, self._sheet.size_of(wanted.file)
+        return {file.name: self._plane(sheet, file, wanted, size) for file in wanted.layers or (wanted.file,)}
+
+    def _plane(self, sheet: PlanSheet, file: PlanFile, wanted: Wanted, size: Size) -> Plane:
+        asked, bits = self._asked[wanted.surface, wanted.variant], self._wish.depth
+        whole = np.stack([sheet.values(each, wanted.variant, asked, size) for each in file.channels], axis=-1)
+        if file.carry:
+            whole = carried(whole)
+        if bits == 8:
+            samples: Samples = to_levels8(whole)
+        elif bits == 16:
+            samples = np.asarray(np.clip(np.nan_to_num(whole), 0, 1) * np.float32(65535) + np.float32(0.5), np.uint16)
+        else:
+            samples = whole
+        light = any(is_light(each) and sheet.gives(each) for each in file.channels)
+        return Plane(samples, (Encoding.LINEAR if bits == 32 else Encoding.SRGB) if light else Encoding.DATA)
 
 
 def small_planned(
-    kit: Kit, store: Sheets, wanted: Sequence[Wanted], side: int, cancel: CancelToken | None = None
+    kit: Kit, store: Sheets, wish: Wish, wanted: Sequence[Wanted], side: int, cancel: CancelToken | None = None
 ) -> dict[str, Plane]:
-    """Small pictures of files of a plan, by name, `side` texels wide. Raises UserError, Cancelled."""
-    made, sheets = dict[str, Plane](), dict[str, _Sheet]()
-    for each in wanted:
-        if cancel is not None:
-            cancel.check()
-        if each.sheet not in sheets:
-            sheets[each.sheet] = _Sheet(kit.at(each.sheet), store, side, cancel)
-        made[each.name] = planned_plane(sheets[each.sheet], each, _asked(wanted, each), 8)
-    return made
+    """Small pictures of files of a wish, by name, `side` texels wide. Raises UserError, Cancelled."""
+    maker = _Maker(kit, store, replace(wish, side=side, suffix=".png", bits=8), wanted, cancel)
+    return {each.name: next(iter(maker.planes(each).values())) for each in wanted}
 
 
 def write_planned(
     kit: Kit,
     store: Sheets,
-    wish: Wish,
+    wishes: Sequence[Wish],
     folder: Path,
     progress: Progress = silent,
     cancel: CancelToken | None = None,
 ) -> dict[str, int]:
-    """Write what is wished for; the bytes of each file. In floats light is linear, in 8 and 16 bits encoded.
+    """Write all that is wished for; the bytes of each file. In floats light is linear, in 8 and 16 bits encoded.
 
-    All are made before any appears; a file there that was not written here before is never replaced. Raises UserError,
-    Cancelled.
+    All are made before any appears; a file there that was not written here before is never replaced. A file is written
+    while the next is made, so that memory does not grow with their number. Raises UserError, Cancelled.
     """
-    files = [each.wanted for each in plan_maps(kit, store, wish, cancel)]
-    sheet: _Sheet | None = None
+    wanted = [[each.wanted for each in files] for files in plan_maps(kit, store, wishes, cancel)]
+    names = [each.name for files in wanted for each in files]
+    sources, done = [Path(file.path) for file in kit.files], 0
     try:
-        with adding_files(folder, [each.name for each in files], [Path(file.path) for file in kit.files]) as staging:
-            for number, each in enumerate(files):
-                if cancel is not None:
-                    cancel.check()
-                progress(number / len(files), "Maps")
-                if sheet is None or sheet.at.key != each.sheet:
-                    sheet = _Sheet(kit.at(each.sheet), store, wish.side, cancel)
-                made = planned_plane(sheet, each, _asked(files, each), wish.depth)
-                write_plane(staging / each.name, made, QUICK)
+        with adding_files(folder, names, sources) as staging, ThreadPoolExecutor(WRITERS) as pool:
+            writing = deque[Future[None]]()
+            for wish, files in zip(wishes, wanted, strict=True):
+                maker = _Maker(kit, store, wish, files, cancel)
+                for each in files:
+                    progress(done / len(names), "Maps")
+                    planes = maker.planes(each)
+                    if len(writing) == WRITERS:
+                        writing.popleft().result()
+                    writing.append(pool.submit(_write, staging / each.name, planes, wish.in_layers))
+                    done += 1
+            for job in writing:
+                job.result()
             progress(1.0, "Maps")
-            return {each.name: (staging / each.name).stat().st_size for each in files}
+            return {name: (staging / name).stat().st_size for name in names}
     except OSError as error:
         raise UserError(f"{folder}: the maps could not be written ({reason(error)}).") from error
 
 
-def _asked(files: Sequence[Wanted], one: Wanted) -> list[str]:
-    """All outputs that files of the same sheet and variant ask for."""
-    alike = (each for each in files if (each.sheet, each.variant) == (one.sheet, one.variant))
-    channels = (channel for each in alike for channel in each.file.channels)
-    return list(dict.fromkeys(channel.name for channel in channels if channel.of == Of.OUTPUT))
+def _write(path: Path, planes: Mapping[str, Plane], in_layers: bool) -> None:
+    if in_layers:
+        write_layers(path, planes)
+    else:
+        write_plane(path, next(iter(planes.values())), QUICK)

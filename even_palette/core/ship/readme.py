@@ -1,6 +1,17 @@
 """The text of the package's README.txt, for the engine programmer who hooks it up."""
 
+from even_palette.core.material.drawn import Way
 from even_palette.core.ship.package import Package, PackageSheet
+
+TWINS_TOLD = """\
+  Set the uniforms of such a slot from "values" under "twins" in package.json: by variant, "" where there is none.
+"""
+ALPHA_TOLD = """\
+  The output alpha says how much of a pixel is to be drawn, worked out of opacity as "drawing" in package.json says.
+  Cut out (opacity of the threshold or more) and dithered (so many of each 8 x 8 pixels of the screen): it is 0 or 1;
+  discard where it is 0, and write depth. Blended: mix by it in linear light, behind what is nearer; it is straight, so
+  colour is not multiplied by it. Sheets that are not one-sided are lit from behind with the normal turned.
+"""
 
 
 def readme_text(package: Package) -> str:
@@ -13,6 +24,10 @@ def readme_text(package: Package) -> str:
         or "  none: every value is fixed in the shader"
     )
     variants = ", ".join(variant.name for variant in package.variants) or "none besides the defaults"
+    transparency = "".join(_drawn(each) for each in package.sheets if each.drawing.way != Way.OPAQUE)
+    transparency = f"What shines through\n{transparency}{ALPHA_TOLD}\n" if transparency else ""
+    twins = "".join(f"  {twin.name}: {twin.sheet}\n" for twin in package.twins)
+    twins = f"Twins: material slots with the maps and the shader of a sheet\n{twins}{TWINS_TOLD}\n" if twins else ""
     return f"""\
 {package.name}: a recolouring package
 {"=" * (len(package.name) + 24)}
@@ -25,7 +40,9 @@ How to hook it up
   1. Load the maps. Upload those marked srgb as sRGB textures (the sampler decodes them), all others as plain UNORM.
      Build mips; for srgb maps in linear light. A texel of a level is the mean of the area that it covers one level up,
      also where sides are odd ("mips": "area"). PNG files say nothing of colour unless they are srgb: load data as it
-     stands there, without colour management. Floats are OpenEXR. A file may serve several maps and sheets.
+     stands there, without colour management. Floats are OpenEXR. A file may serve several maps and sheets. A map with
+     "coverage" has its alpha scaled at each level until as large a share of the texels reaches the threshold as in the
+     map itself.
   2. Include the sheet's shader ({sheet.shader}) in your fragment shader and call
          vec3 base_colour = {sheet.function}(uv);
      The result is linear light, Rec. 709 primaries. Feed it to your lighting as the base colour. All that the material
@@ -43,9 +60,10 @@ How to hook it up
      fit a pixel, as your sampler does; "sample_lod" and "layer_lod" the level that the last argument says, 0 to the
      last: the two beside it mixed, or the nearer one of maps with a nearest filter; "strip", with the width N and the
      rows of its map, looks up at u = (p (N - 1) + 0.5) / N of the nearest row, filtered; "pixel" is how far uv goes in
-     one pixel to the right and down; "equal" is 1 where both are the same number.
+     one pixel to the right and down; "screen" is the column and row of the pixel that is drawn, whole numbers; "equal"
+     is 1 where both are the same number.
 
-How weights work
+{transparency}{twins}How weights work
   Each channel of a weights map says how much of a texel a region owns. They add up to at most 1 at every texel; what is
   left shows the base colour as painted. Blending is done in {package.blending} values.
   A map of edge pairs holds two numbers of regions in R and G (0: the base) and the share of the first in B. Upload it
@@ -58,6 +76,13 @@ Uniforms
 Variants
   {variants}
 """
+
+
+def _drawn(sheet: PackageSheet) -> str:
+    """How one sheet is drawn."""
+    drawing = sheet.drawing
+    how = f"cut out at {drawing.threshold:g}" if drawing.way == Way.CUT_OUT else drawing.way.value
+    return f"  {sheet.name}: {how}, {'one side' if drawing.one_sided else 'both sides'}\n"
 
 
 def _maps(sheet: PackageSheet) -> str:

@@ -41,6 +41,7 @@ from even_palette.core.ship.package import (
     SHADER_FILE,
     SURFACE_FUNCTION,
     Package,
+    PackageCoverage,
     PackageMap,
     PackageOutput,
     PackageRegion,
@@ -139,7 +140,8 @@ def shipped_base(plane: Plane) -> Plane:
     """The base colour as a PNG can hold it: integer levels as they are, floats as 16-bit sRGB."""
     if plane.samples.dtype != np.float32:
         return plane
-    encoded = linear_to_srgb(np.clip(plane.linear(), 0, 1))
+    encoded = np.clip(plane.linear(), 0, 1)
+    encoded[..., :3] = linear_to_srgb(encoded[..., :3])
     return Plane(np.asarray(encoded * 65535 + 0.5, dtype=np.uint16), Encoding.SRGB)
 
 
@@ -156,13 +158,13 @@ def _only_read(sheets: Sheets, program: Program, name: str, slot: Slot) -> Slot:
     if count == 4 and wanted == 4 and all(_is_opaque(plane) for plane in planes):
         wanted = 3  # a channel that is not there reads as 1
     if wanted == count:
-        return replace(slot, chains=tuple(map(Chain, planes)))
+        return replace(slot, chains=tuple(Chain(plane, keeps=slot.chain.keeps) for plane in planes))
 
     def part(plane: Plane) -> Plane:
         return Plane(np.ascontiguousarray(plane.samples[..., :wanted]), plane.encoding)
 
     kept = [sheets.cache.get(("channels", plane.content_id, wanted), partial(part, plane)) for plane in planes]
-    return replace(slot, chains=tuple(map(Chain, kept)))
+    return replace(slot, chains=tuple(Chain(plane, keeps=slot.chain.keeps) for plane in kept))
 
 
 def _is_opaque(plane: Plane) -> bool:
@@ -190,7 +192,7 @@ def _maps(
             suffix = ".exr" if plane.samples.dtype == np.float32 else ".png"
             wanted = f"{prefix}{slot}_{number}{suffix}" if held.is_array else f"{prefix}{slot}{suffix}"
             file = files.setdefault(plane.content_id, wanted)
-            sampler = held.sampler
+            sampler, keeps = held.sampler, held.chain.keeps
             entry = PackageMap(
                 slot,
                 texture_name(slot),
@@ -206,6 +208,7 @@ def _maps(
                 "repeat" if sampler.wrap == Wrap.REPEAT else "clamp",
                 holds,
                 number if held.is_array else -1,
+                PackageCoverage(keeps.channel, keeps.threshold) if keeps is not None else None,
             )
             found.append((entry, plane))
     return found
@@ -253,4 +256,5 @@ def _sheet(
             for name, node in program.outputs.items()
         ),
         program.records,
+        sheet.drawing,
     )

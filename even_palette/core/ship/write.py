@@ -16,7 +16,8 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Plane
 from even_palette.core.results.sheets import Sheets
-from even_palette.core.ship.package import PACKAGE_FILE, README_FILE, Package, package_files
+from even_palette.core.ship.package import PACKAGE_FILE, README_FILE, Package
+from even_palette.core.ship.read_package import package_files
 from even_palette.core.ship.shipment import shipment_of
 from even_palette.core.ship.targets import target_of
 

@@ -11,6 +11,8 @@ from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.raster.plane import decode_levels, to_levels8
 
 ALL_COLOURS = 1 << 24
+FEW_LEVELS = 3 << 20
+"""So many levels of pictures are sorted sooner than all colours are counted."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,6 +44,8 @@ def count_colours(pictures: Sequence[Levels], weights: Sequence[Floats | None] =
 
     Texels count as `weights` (H, W) say, 0..1, where there are any; colours that weigh nothing are left out.
     """
+    if sum(rgb.size for rgb in pictures) < FEW_LEVELS:
+        return _count_few(pictures, weights)
     total = np.zeros(ALL_COLOURS)
     for number, rgb in enumerate(pictures):
         weight = weights[number] if number < len(weights) else None
@@ -49,6 +53,20 @@ def count_colours(pictures: Sequence[Levels], weights: Sequence[Floats | None] =
         total += np.bincount(codes, None if weight is None else weight.ravel(), minlength=ALL_COLOURS)
     seen = np.flatnonzero(total)
     return Colours(levels_of(seen), total[seen])
+
+
+def _count_few(pictures: Sequence[Levels], weights: Sequence[Floats | None]) -> Colours:
+    """The same, by sorting those that are there rather than by counting all that there may be."""
+    codes = [codes_of(rgb).ravel() for rgb in pictures]
+    seen, which = np.unique(np.concatenate([*codes, np.zeros(0, np.int64)]), return_inverse=True)
+    total, first = np.zeros(len(seen)), 0
+    for number, own in enumerate(codes):
+        weight = weights[number] if number < len(weights) else None
+        part = which[first : first + len(own)]
+        total += np.bincount(part, None if weight is None else weight.ravel(), minlength=len(seen))
+        first += len(own)
+    there = np.flatnonzero(total)
+    return Colours(levels_of(seen[there]), total[there])
 
 
 def to_oklab(levels: Levels) -> Floats:

@@ -29,6 +29,7 @@ from even_palette.core.material.model import (
     Setting,
     Variant,
 )
+from even_palette.core.material.plane_numbers import numbers_of, plane_of, spec_named
 from even_palette.core.material.variants import MASTER, resolve
 
 
@@ -114,13 +115,14 @@ def paste_cell(cell: Cell, owner: Owner, variant: str) -> Command:
             kit = with_coats(kit, owner, kept)
         taken = False
         for number, (mine, theirs) in enumerate(zip(coats_of(kit, owner), cell.coats, strict=False)):
-            specs = {spec.name: spec for spec in COATS[mine.kind].values}
-            source = COATS[theirs.kind]
+            own, source = COATS[mine.kind], COATS[theirs.kind]
+            specs = {spec.name: spec for spec in own.values}
+            specs |= {name: spec for name, (plane, _, spec) in numbers_of(own).items() if plane_of(mine, plane)}
             if variant == MASTER:
                 for name, choice in cell.choices[number].items():
                     kit = with_value(kit, owner, name, choice, number)
             for name, setting in cell.settings[number].items():
-                if name in specs and alike(specs[name], source.value(name)):
+                if name in specs and alike(specs[name], spec_named(source, name)):
                     taken = taken or name != STRENGTH.name
                     kit = set_cell_value(owner, name, setting, variant, number).apply(kit)
         if not taken and variant != MASTER:

@@ -39,6 +39,7 @@ from even_palette.core.material.model import (
     Value,
     ValueKind,
 )
+from even_palette.core.material.plane_numbers import PATTERN, numbers_of, with_value_in, without_idle_numbers
 from even_palette.core.material.variants import MASTER
 
 
@@ -49,6 +50,7 @@ def set_coat_kind(owner: Owner, kind: str, coat: int = 0) -> Command:
         def change(worn: Coat) -> Coat:
             old, new = COATS[worn.kind], COATS[kind]
             shared = {spec.name for spec in new.values if any(alike(spec, other) for other in old.values)}
+            shared |= {name for name, (plane, _, _) in numbers_of(new).items() if plane == PATTERN}
             values = {name: value for name, value in worn.values.items() if name in shared}
             return replace(worn, kind=kind, values=values, planes={})
 
@@ -263,7 +265,7 @@ def with_value(kit: Kit, owner: Owner, value_name: str, value: Value, coat: int 
     """The kit with one value of a coat replaced: in the recipe that is worn, unless the region sets it itself."""
     if isinstance(owner, str) and overrides(kit, owner, value_name, coat):
         return with_own_value(kit, owner, coat, value_name, value)
-    return _change_coat(kit, owner, coat, lambda worn: replace(worn, values={**worn.values, value_name: value}))
+    return _change_coat(kit, owner, coat, lambda worn: with_value_in(COATS[worn.kind], worn, value_name, value))
 
 
 def _without_values_of(kit: Kit, recipe: str, coat: str) -> Kit:
@@ -290,6 +292,7 @@ def _change_coat(kit: Kit, owner: Owner, coat: int, change: Callable[[Coat], Coa
     home, number = home_of(kit, owner, coat)
     coats = own_coats(kit, home)
     changed = change(coats[number])
+    changed = without_idle_numbers(COATS[changed.kind], changed)
     if isinstance(home, RecipeCoats) and changed.kind != coats[number].kind:
         kit = _without_values_of(kit, home.recipe, changed.key)
     return _with_fitting(kit, home, (*coats[:number], changed, *coats[number + 1 :]))

@@ -19,6 +19,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
 from even_palette.core.kit.sheet import Sheet, Source, Step, Unmix
 from even_palette.core.limits import MOST_MAPS
+from even_palette.core.material.drawn import Way
 from even_palette.core.material.model import (
     Coat,
     PlaneKind,
@@ -31,10 +32,11 @@ from even_palette.core.raster.layouts import GIVES, Hold
 from even_palette.core.raster.plane import Encoding
 
 
-def add_map(sheet: str, source: Source) -> Command:
+def add_map(sheet: str, source: Source, way: Way = Way.CUT_OUT) -> Command:
     """Take a map into a sheet. A map of the same file is renewed; no other map is displaced.
 
-    The key is made unique. What another map gives already, the new one does not: it is there without that role.
+    The key is made unique. What another map gives already, the new one does not: it is there without that role. An
+    opaque sheet that gets its first opacity is drawn in this `way` from then on.
     """
 
     def apply(kit: Kit) -> Kit:
@@ -42,6 +44,8 @@ def add_map(sheet: str, source: Source) -> Command:
         same = next((other for other in old.sources if other.path == source.path), None)
         if same is not None:
             told = {"role": same.role, "encoding": same.encoding, "layout": same.layout, "green_down": same.green_down}
+            told |= {"keep_coverage": same.keep_coverage, "premultiplied": same.premultiplied}
+            told["strength"] = same.strength
             kept = replace(source, key=same.key, **told)
             return kit.with_sheet(replace(old, sources=change_one(old.sources, lambda s: s is same, lambda _: kept)))
         if len(old.sources) >= MOST_MAPS:
@@ -49,7 +53,10 @@ def add_map(sheet: str, source: Source) -> Command:
         role = source.role if old.given(source.role) is None else Role.NONE
         free = tuple(Hold.NOTHING if _is_given(old, hold) else hold for hold in source.layout)
         made = replace(source, key=new_key(kit, source.key), role=role, layout=free)
-        return kit.with_sheet(_with_way_of_keying(replace(old, sources=(*old.sources, made)), old))
+        taken = _with_way_of_keying(replace(old, sources=(*old.sources, made)), old)
+        if Role.OPACITY in made.roles and old.drawing.way == Way.OPAQUE:
+            taken = replace(taken, drawing=replace(old.drawing, way=way))
+        return kit.with_sheet(taken)
 
     return Command(f"Open {source.role}" if source.role != Role.NONE else "Open map", apply)
 
@@ -103,6 +110,24 @@ def set_green_down(sheet: str, key: str, on: bool) -> Command:
     """Say which way the green of a normal map points; what is made of it has green up."""
     told = "Green points down" if on else "Green points up"
     return _change_map(sheet, told, key, lambda source: replace(source, green_down=on))
+
+
+def set_keep_coverage(sheet: str, key: str, on: bool) -> Command:
+    """Say whether the mips of a map of opacity show as much of what is cut out as the map does."""
+    told = "Keep coverage" if on else "Do not keep coverage"
+    return _change_map(sheet, told, key, lambda source: replace(source, keep_coverage=on))
+
+
+def set_premultiplied(sheet: str, key: str, on: bool) -> Command:
+    """Say whether the colour of a map was multiplied by its alpha; what is made of it is straight."""
+    told = "Divide by alpha" if on else "Alpha is straight"
+    return _change_map(sheet, told, key, lambda source: replace(source, premultiplied=on))
+
+
+def set_normal_strength(sheet: str, key: str, value: float) -> Command:
+    """Multiply the slopes of a normal map: 0 is flat, 1 as it is stored."""
+    change = _change_map(sheet, "Strength of normals", key, lambda source: replace(source, strength=value))
+    return Command(change.label, change.apply, f"strength {key}")
 
 
 def add_plain_colour(sheet: str, colour: Rgb8, width: int = 1024) -> Command:

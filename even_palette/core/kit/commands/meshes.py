@@ -84,6 +84,16 @@ def put_regions(sheet: str, regions: tuple[Region, ...]) -> Command:
     return set_faces("Add region" if len(regions) == 1 else f"Add {len(regions)} regions", {}, sheet, regions)
 
 
+def set_moved(label: str, moved: Mapping[str, FaceRegions]) -> Command:
+    """Say which faces of meshes, by mesh key, lie elsewhere on their sheet than in the file (see `move_name`)."""
+
+    def apply(kit: Kit) -> Kit:
+        _check_there(kit, moved)
+        return replace(kit, meshes=tuple(replace(m, moved=moved.get(m.key, m.moved)) for m in kit.meshes))
+
+    return Command(label, apply)
+
+
 def set_roots(roots: Mapping[str, bytes]) -> Command:
     """Choose the faces, by mesh key, at which *along* starts."""
 

@@ -11,6 +11,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire, unique
 from even_palette.core.kit.sheet import Sheet
 from even_palette.core.limits import MOST_SHEETS
+from even_palette.core.material.drawn import Drawing
 
 
 def add_sheet(name: str) -> Command:
@@ -41,6 +42,13 @@ def rename_sheet(key: str, name: str) -> Command:
     return Command("Rename sheet", apply)
 
 
+def set_drawing(key: str, drawing: Drawing) -> Command:
+    """Say how a sheet is drawn where its opacity is not 1."""
+    return Command(
+        "How it is drawn", lambda kit: kit.with_sheet(replace(kit.sheet(key), drawing=drawing)), f"drawing {key}"
+    )
+
+
 def remove_sheet(key: str) -> Command:
     """Remove a sheet with its regions, and the meshes that lie on it alone; the last sheet stays."""
 
@@ -49,10 +57,14 @@ def remove_sheet(key: str) -> Command:
         if not left:
             raise UserError("A kit needs at least one sheet.")
         gone = kit.sheet(key)
-        keys = [part.key for parts in (gone.sources, gone.regions, gone.bakes, gone.tones) for part in parts]
+        keys = [
+            part.key for parts in (gone.sources, gone.regions, gone.bakes, gone.tones, gone.twins) for part in parts
+        ]
         meshes = [_moved_off(mesh, key, left[0].key) for mesh in kit.meshes]
         for region in gone.regions:
             meshes = [mesh and replace(mesh, faces=without_region(mesh.faces, region.key)) for mesh in meshes]
+        for twin in gone.twins:
+            meshes = [mesh and replace(mesh, twins=without_region(mesh.twins, twin.key)) for mesh in meshes]
         keys += [old.key for old, mesh in zip(kit.meshes, meshes, strict=True) if mesh is None]
         return retire(replace(kit, sheets=left, meshes=tuple(mesh for mesh in meshes if mesh)), key, *keys)
 
@@ -60,10 +72,12 @@ def remove_sheet(key: str) -> Command:
 
 
 def _moved_off(mesh: MeshFile, sheet: str, other: str) -> MeshFile | None:
-    """A mesh without the slots that lie on a sheet that goes; None if nothing of it lies elsewhere."""
+    """A mesh without what lies on a sheet that goes; None if nothing of it lies elsewhere."""
     slots = {name: key for name, key in mesh.slots.items() if key != sheet}
+    mesh = replace(mesh, tiles={tile: key for tile, key in mesh.tiles.items() if key != sheet})
     if mesh.sheet != sheet:
         return replace(mesh, slots=slots)
     if mesh.reference:
         return replace(mesh, sheet=other, slots=slots)
-    return replace(mesh, sheet=next(iter(slots.values())), slots=slots) if slots else None
+    left = (*slots.values(), *mesh.tiles.values())
+    return replace(mesh, sheet=left[0], slots=slots) if left else None

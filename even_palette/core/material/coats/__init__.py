@@ -3,4 +3,4 @@
 from even_palette.core.declared import declared
 from even_palette.core.material.declare import CoatKind
 
-COATS: dict[str, CoatKind] = {coat.name: coat.with_strength() for coat in declared(__name__, __path__, "COAT")}
+COATS: dict[str, CoatKind] = {coat.name: coat.with_common() for coat in declared(__name__, __path__, "COAT")}

@@ -6,7 +6,7 @@ import, are imported where a bake is made.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import TYPE_CHECKING
@@ -29,6 +29,21 @@ class Reads(StrEnum):
     ROOTS = "roots"
     OTHER = "other mesh"
     LIGHT = "light"
+    AROUND = "around"
+
+
+@dataclass(frozen=True, eq=False)
+class Caster:
+    """Faces that rays meet: their corners (F, 3, 3) and uv (F, 3, 2) on their sheet.
+
+    `solid` (H, W) says which texels of that sheet there are, None for all; `light` (H, W, 3) float32 what they give,
+    linear, None for nothing.
+    """
+
+    corners: Floats
+    uv: Floats
+    solid: Bools | None = None
+    light: Floats | None = None
 
 
 @dataclass(eq=False)
@@ -37,7 +52,8 @@ class Ground:
 
     What a bake does not say that it reads is not there. `face_colours` (F, 3) uint8 are the ID colours of the regions,
     black for none; `roots` (F,) the picked root faces; `other` another mesh in the same place with the colours of its
-    faces (G, 3) uint8; `light` (H, W, 3) float32 what the texels of the sheet give, linear.
+    faces (G, 3) uint8; `light` (H, W, 3) float32 what the texels of the sheet give, linear; `solid` (H, W) which of
+    them there are, None for all; `around` what stands around.
     """
 
     mesh: Mesh
@@ -47,6 +63,8 @@ class Ground:
     other: Mesh | None = None
     other_colours: Levels | None = None
     light: Floats | None = None
+    solid: Bools | None = None
+    around: tuple[Caster, ...] = ()
     _kept: dict[str, object] = field(default_factory=dict)
 
     @property
@@ -68,27 +86,60 @@ class Ground:
             "islands", lambda: island_labels(replace(self.mesh, uv_sets=(self.uv,)))
         )
 
+    @property
+    def casters(self) -> tuple[Caster, ...]:
+        """All that rays meet, in the order in which a scene counts faces: the mesh itself, then what is around."""
+        return Caster(self.mesh.corners(), self.uv, self.solid, self.light), *self.around
+
     def scene(self) -> Scene:
-        """The mesh made ready for rays."""
+        """The mesh, and what stands around it, made ready for rays."""
         from even_palette.core.mesh.rays import build_scene
 
-        return self._keep("scene", lambda: build_scene(self.mesh))  # type: ignore[return-value]
+        def build() -> Scene:
+            around = np.concatenate([caster.corners for caster in self.around]) if self.around else None
+            holes = any(caster.solid is not None for caster in self.casters)
+            return build_scene(self.mesh, around, self.solid_at if holes else None)
+
+        return self._keep("scene", build)  # type: ignore[return-value]
 
     def light_at(self, faces: Samples, u: Floats, v: Floats) -> Floats:
-        """What the faces (n,) give at barycentric places, (n, 3) linear; that of the nearest texel."""
-        if self.light is None:
-            return np.zeros((len(faces), 3), dtype=np.float32)
-        corners = self.uv[faces]
-        at = corners[:, 0] * (1 - u - v)[:, None] + corners[:, 1] * u[:, None] + corners[:, 2] * v[:, None]
-        height, width = self.light.shape[:2]
-        columns = np.clip((at[:, 0] * width).astype(int), 0, width - 1)
-        rows = np.clip((at[:, 1] * height).astype(int), 0, height - 1)
-        return np.asarray(self.light[rows, columns])
+        """What the faces (n,) of the scene give at barycentric places, (n, 3) linear; that of the nearest texel."""
+        found = np.zeros((len(faces), 3), dtype=np.float32)
+        for caster, chosen, own in self._by_caster(faces):
+            if caster.light is not None:
+                found[chosen] = _nearest(caster.light, caster.uv[own], u[chosen], v[chosen])
+        return found
+
+    def solid_at(self, faces: Samples, u: Floats, v: Floats) -> Bools:
+        """Whether the faces (n,) of the scene are there at barycentric places, by the nearest texel."""
+        found = np.ones(len(faces), dtype=bool)
+        for caster, chosen, own in self._by_caster(faces):
+            if caster.solid is not None:
+                found[chosen] = _nearest(caster.solid, caster.uv[own], u[chosen], v[chosen])
+        return found
+
+    def _by_caster(self, faces: Samples) -> Iterator[tuple[Caster, Samples, Samples]]:
+        """Each caster with the places in a list of faces that are its, and their numbers in it."""
+        first = 0
+        for caster in self.casters:
+            chosen = np.flatnonzero((faces >= first) & (faces < first + len(caster.uv)))
+            if len(chosen):
+                yield caster, chosen, faces[chosen] - first
+            first += len(caster.uv)
 
     def _keep(self, name: str, make: Callable[[], object]) -> object:
         if name not in self._kept:
             self._kept[name] = make()
         return self._kept[name]
+
+
+def _nearest(texels: Samples, corners: Floats, u: Floats, v: Floats) -> Samples:
+    """The texels (H, W, ...) at barycentric places (n,) of triangles in uv (n, 3, 2)."""
+    at = corners[:, 0] * (1 - u - v)[:, None] + corners[:, 1] * u[:, None] + corners[:, 2] * v[:, None]
+    height, width = texels.shape[:2]
+    columns = np.clip((at[:, 0] * width).astype(int), 0, width - 1)
+    rows = np.clip((at[:, 1] * height).astype(int), 0, height - 1)
+    return np.asarray(texels[rows, columns])
 
 
 Tracer = Callable[[Floats, Samples, CancelToken | None], Floats]

@@ -4,7 +4,7 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
-from even_palette.core.mesh.bakes._declare import RAYS, REACH, SEED, SMOOTH, BakeKind, Ground, Tracer, reach_of
+from even_palette.core.mesh.bakes._declare import RAYS, REACH, SEED, SMOOTH, BakeKind, Ground, Reads, Tracer, reach_of
 from even_palette.core.mesh.model import face_normals
 from even_palette.core.settings import Settings
 
@@ -39,5 +39,5 @@ def tracer(ground: Ground, settings: Settings) -> Tracer:
 
 BAKE = BakeKind(
     "occlusion", "Occlusion", "How much of the sky is open, by cosine-weighted rays: 1 is open.", 7, 1, 8, corners,
-    tracer, background=1.0, values=(RAYS, REACH, SEED, SMOOTH),
+    tracer, background=1.0, values=(RAYS, REACH, SEED, SMOOTH), reads=frozenset({Reads.AROUND}),
 )  # fmt: skip

@@ -32,5 +32,5 @@ def tracer(ground: Ground, settings: Settings) -> Tracer:
 BAKE = BakeKind(
     "spill", "Spill", "Light that glowing texels throw around them; add it by a glow with this plane.",
     13, 3, 16, corners, tracer, values=(BRIGHTEST, RAYS, REACH, SEED, SMOOTH),
-    reads=frozenset({Reads.LIGHT}),
+    reads=frozenset({Reads.LIGHT, Reads.AROUND}),
 )  # fmt: skip

@@ -2,7 +2,7 @@
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
-from even_palette.core.mesh.bakes._declare import RAYS, REACH, SEED, BakeKind, Ground, Tracer, reach_of
+from even_palette.core.mesh.bakes._declare import RAYS, REACH, SEED, BakeKind, Ground, Reads, Tracer, reach_of
 from even_palette.core.mesh.bakes.occlusion import corners, unit
 from even_palette.core.settings import Settings
 
@@ -22,5 +22,5 @@ def tracer(ground: Ground, settings: Settings) -> Tracer:
 
 BAKE = BakeKind(
     "thickness", "Thickness", "The mean way through the body below the surface; 1 is the reach or more.", 8, 1, 16,
-    corners, tracer, background=1.0, values=(RAYS, REACH, SEED),
+    corners, tracer, background=1.0, values=(RAYS, REACH, SEED), reads=frozenset({Reads.AROUND}),
 )  # fmt: skip

@@ -4,7 +4,8 @@ from pathlib import Path
 
 from even_palette.core.declared import declared
 from even_palette.core.errors import UserError
-from even_palette.core.raster.formats._declare import ImageFormat, Limits
+from even_palette.core.raster.formats._declare import ImageFormat, Limits, ReadImage
+from even_palette.core.raster.formats._spaces import in_srgb
 
 IMAGE_FORMATS: dict[str, ImageFormat] = {
     suffix: kind
@@ -42,6 +43,8 @@ __all__ = [
     "WRITABLE",
     "ImageFormat",
     "Limits",
+    "ReadImage",
     "format_to_write",
+    "in_srgb",
     "is_lossy",
 ]

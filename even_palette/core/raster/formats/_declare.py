@@ -17,24 +17,31 @@ class Limits:
     file_bytes: int = 2 << 30
 
 
-Notes = tuple[str, ...]
+@dataclass(frozen=True, eq=False)
+class ReadImage:
+    """What a file holds: samples (H, W, 1 to 4) as uint8, uint16 or float32 with straight alpha, and sentences on what
+    was left out or done. `space` is the colour space that its colours say they are in (see `spaces`), "" for sRGB.
+    """
+
+    samples: Samples
+    notes: tuple[str, ...] = ()
+    space: str = ""
 
 
 @dataclass(frozen=True)
 class ImageFormat:
     """A format of image files.
 
-    `read` gives samples (H, W, 1 to 4) as uint8, uint16 or float32 with straight alpha, and sentences on what was left
-    out; it raises UserError, naming the file. `write` writes a plane in its own bit depth with a compression of 0 to 9,
-    where the format has such; it raises UserError and OSError. `check` raises OSError unless a file that was just
-    written is whole and of its plane. `bits` is the most that a channel holds; `of_light` says that renders are kept in
-    it as floats of linear light; `lossy`, that it changes texels: as ID maps such files are unmixed with that allowed
-    for. The first of the `suffixes` is the usual one; formats are offered by `place`.
+    `read` gives what a file holds; it raises UserError, naming the file. `write` writes a plane in its own bit depth
+    with a compression of 0 to 9, where the format has such; it raises UserError and OSError. `check` raises OSError
+    unless a file that was just written is whole and of its plane. `bits` is the most that a channel holds; `of_light`
+    says that renders are kept in it as floats of linear light; `lossy`, that it changes texels: as ID maps such files
+    are unmixed with that allowed for. The first of the `suffixes` is the usual one; formats are offered by `place`.
     """
 
     suffixes: tuple[str, ...]
     place: int
-    read: Callable[[Path, Limits], tuple[Samples, Notes]]
+    read: Callable[[Path, Limits], ReadImage]
     write: Callable[[Path, Plane, int], None] | None = None
     check: Callable[[Path, Plane], None] = lambda path, plane: None
     bits: int = 8

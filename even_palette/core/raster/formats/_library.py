@@ -10,7 +10,8 @@ import numpy as np
 from even_palette.core.arrays import Samples
 from even_palette.core.disk.gate import check_memory
 from even_palette.core.errors import UserError, one_line
-from even_palette.core.raster.formats._declare import Limits
+from even_palette.core.raster.formats._declare import Limits, ReadImage
+from even_palette.core.raster.formats._spaces import space_of
 from even_palette.core.raster.plane import Encoding, Plane
 
 NOT_WHOLE = "what was written is not whole; the disk may be full"
@@ -18,9 +19,9 @@ NOT_WHOLE = "what was written is not whole; the disk may be full"
 
 @dataclass(frozen=True)
 class Decoded:
-    """Samples (H, W, C) of the first image of a file, its name, and what else a format wants to know."""
+    """The first image of a file, its name, and what else a format wants to know."""
 
-    samples: Samples
+    image: ReadImage
     name: str = ""
     of_palette: bool = False
     """Whether the file holds numbers of palette entries, which the library has looked up."""
@@ -54,14 +55,31 @@ def decode(path: Path, limits: Limits) -> Decoded:
         samples = np.ascontiguousarray(samples).reshape(spec.height, spec.width, channels)
         of_palette = spec.get_string_attribute("tiff:ColorSpace") == "palette"
         name = one_line(spec.get_string_attribute("name"), 40)
-        return Decoded(samples, name, of_palette, bool(source.seek_subimage(1, 0)))
+        notes = list[str]()
+        turn = TURNS.get(spec.get_int_attribute("Orientation", 1))
+        if turn is not None and not of_palette:
+            samples = np.ascontiguousarray(turn(samples))
+            notes.append(f"{path.name} is turned as it says itself (its orientation, as cameras store it).")
+        space, told = space_of(
+            spec.get_string_attribute("oiio:ColorSpace"), spec.get_string_attribute("ICCProfile:profile_description")
+        )
+        notes += [f"{path.name} {one_line(told, 160)}"] if told else []
+        return Decoded(ReadImage(samples, tuple(notes), space), name, of_palette, bool(source.seek_subimage(1, 0)))
     finally:
         source.close()
 
 
-def read(path: Path, limits: Limits) -> tuple[Samples, tuple[str, ...]]:
-    """The samples of a file of a format of which nothing is left out."""
-    return decode(path, limits).samples, ()
+TURNS: dict[int, Callable[[Samples], Samples]] = {
+    2: lambda s: s[:, ::-1], 3: lambda s: s[::-1, ::-1], 4: lambda s: s[::-1], 5: lambda s: s.swapaxes(0, 1),
+    6: lambda s: s.swapaxes(0, 1)[:, ::-1], 7: lambda s: s[::-1, ::-1].swapaxes(0, 1),
+    8: lambda s: s.swapaxes(0, 1)[::-1],
+}  # fmt: skip
+"""By the orientation of Exif (2.32, section 4.6.4 A) how stored samples are turned upright."""
+
+
+def read(path: Path, limits: Limits) -> ReadImage:
+    """What a file of a format holds of which nothing is left out."""
+    return decode(path, limits).image
 
 
 def _is_text(path: Path) -> bool:

@@ -11,7 +11,9 @@ from even_palette.core.results.store import Store
 def picture(at: Focus, store: Store, look: Look) -> Picture:
     """What the variant looks like."""
     live = live_material(at, store)
-    return Picture(live.shown, live.slots, live.inputs(at, look.variant), light=live.outputs[COLOUR])
+    return Picture(
+        live.shown, live.slots, live.inputs(at, look.variant), light=live.outputs[COLOUR], paint=live.material.base
+    )
 
 
 def offered(at: Focus, chosen: Chosen) -> Offered:

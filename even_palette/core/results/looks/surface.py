@@ -9,7 +9,8 @@ from even_palette.core.kit.coat_owners import coats_of, owners_on
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import encode
-from even_palette.core.material.outputs import COLOUR, LIGHT, OUTPUTS
+from even_palette.core.material.drawn import Way
+from even_palette.core.material.outputs import ALPHA, COLOUR, LIGHT, OPACITY, OUTPUTS
 from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
 from even_palette.core.results.looks._live import live_material
 from even_palette.core.results.pictures import SHOWN, Picture
@@ -28,8 +29,11 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
 
 
 def surface_outputs(at: Focus) -> list[str]:
-    """The outputs beside colour that the coats of a sheet may set, in order; its maps can be looked at as they are."""
-    found = set[str]()
+    """The outputs beside colour that the coats of a sheet may set, in order, and those that it is drawn by.
+
+    Its maps can be looked at as they are.
+    """
+    found = set[str]() if at.sheet.drawing.way == Way.OPAQUE else {OPACITY, ALPHA}
     coats = [coat for owner in owners_on(at.sheet) for coat in coats_of(at.kit, owner) if coat.on]
     found.update(name for coat in coats for name in COATS[coat.kind].set_by(coat.planes))
     return [name for name in OUTPUTS if name in found and name != COLOUR]

@@ -58,6 +58,7 @@ def shader_text(program: Program, parameters: tuple[Parameter, ...], sheet_name:
         "",
         (written.helpers if not written.vectors else "") + f"{STRUCT} {SURFACE_FUNCTION}(vec2 uv{more}) {{",
         *(["    vec4 pixel = vec4(dFdx(uv), dFdy(uv));"] if "pixel" in program.inputs else []),
+        *(["    vec2 screen = floor(gl_FragCoord.xy);"] if "screen" in program.inputs else []),
         *(f"    vec4 setup_{number} = setup.v{number};" for number in range(len(written.vectors))),
         written.body,
         f"    return {STRUCT}({made});",

@@ -1,0 +1,57 @@
+"""Layered pictures: OpenRaster 0.0.6 (freedesktop.org), a zip file of one PNG a layer, which paint programs open."""
+
+import tempfile
+import zipfile
+from collections.abc import Mapping
+from pathlib import Path
+from xml.sax.saxutils import quoteattr
+
+import numpy as np
+
+from even_palette.core.arrays import Samples
+from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.plane import Encoding, Plane, rgb_of
+
+LAYERED = ".ora"
+KIND = b"image/openraster"
+VERSION = "0.0.6"
+SMALL_PX = 256
+
+
+def write_layers(path: Path, layers: Mapping[str, Plane]) -> None:
+    """Write planes of one size, (H, W, C) uint8 or uint16, as layers with names, from the lowest up.
+
+    All are seen but those above the lowest, so that the file opens as the paint that it is for. Raises UserError and
+    OSError.
+    """
+    first = next(iter(layers.values()))
+    stack, lowest = "", b""
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as whole, tempfile.TemporaryDirectory() as folder:
+        whole.writestr("mimetype", KIND)
+        for number, (name, plane) in enumerate(layers.items()):
+            place = f"data/layer_{number:03}.png"
+            picture = _png(Path(folder), plane.samples)
+            lowest = lowest or picture
+            whole.writestr(place, picture)
+            seen = "visible" if number == 0 else "hidden"
+            stack = (
+                f'  <layer name={quoteattr(name)} src="{place}" x="0" y="0" opacity="1.0" visibility="{seen}" '
+                f'composite-op="svg:src-over"/>\n{stack}'
+            )
+        step = max(1, -(-max(first.width, first.height) // SMALL_PX))
+        whole.writestr("mergedimage.png", lowest)
+        whole.writestr("Thumbnails/thumbnail.png", _png(Path(folder), first.samples[::step, ::step]))
+        head = (
+            f'<?xml version="1.0" encoding="UTF-8"?>\n<image version="{VERSION}" w="{first.width}" h="{first.height}">'
+        )
+        whole.writestr("stack.xml", f"{head}\n <stack>\n{stack} </stack>\n</image>\n")
+
+
+def _png(folder: Path, samples: Samples) -> bytes:
+    """Samples (H, W, C) as a PNG of RGBA: grey is spread; four channels keep their last one as alpha."""
+    colour = rgb_of(samples)
+    most = np.iinfo(samples.dtype).max
+    alpha = samples[..., 3:] if samples.shape[2] == 4 else np.full((*samples.shape[:2], 1), most, samples.dtype)
+    file = folder / "layer.png"
+    write_plane(file, Plane(np.ascontiguousarray(np.concatenate([colour, alpha], axis=2)), Encoding.SRGB))
+    return file.read_bytes()

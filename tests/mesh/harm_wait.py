@@ -1,0 +1,7 @@
+"""A reader that waits for ever."""
+
+import threading
+
+
+def read(path: object, limits: object) -> None:
+    threading.Event().wait()
