@@ -4,6 +4,7 @@ The window's thread makes nothing itself: what a view finds missing is told by N
 """
 
 import time
+from dataclasses import dataclass
 from threading import get_ident
 from typing import TYPE_CHECKING
 
@@ -26,8 +27,19 @@ if TYPE_CHECKING:
     from even_palette.core.mesh.elements import Elements
 
 MADE_MS, FORGET_S = 20, 2.0
+TRIES = 3
+"""So often what goes again at once is made, before a view is told that there is no room for it."""
 PATIENCE_S = 0.4
 """While nothing new was shown for so long, what is being made may be finished although a newer kit waits."""
+
+
+@dataclass(frozen=True)
+class _Made:
+    """What came of something that a view lacked: how often it was made in a row, and when and how the last ended."""
+
+    times: int = 0
+    at: float | None = None
+    trouble: str = ""
 
 
 class Results(QObject):
@@ -60,7 +72,7 @@ class Results(QObject):
         self._given_up: set[str] = set()
         self._finding: set[tuple[str, ElementKind]] = set()
         self._asked = False
-        self._missing: dict[object, tuple[str, float]] = {}
+        self._missing: dict[object, _Made] = {}
         self.missed = 0
         """How often views have found something missing."""
         self._tell_made = one_shot(self, MADE_MS, self.made.emit)
@@ -146,29 +158,30 @@ class Results(QObject):
     def make(self, missing: NotReady) -> str:
         """Make on a worker what a view lacked; `made` tells. Gives a sentence where that failed already, else "".
 
-        What was made a moment ago and is gone again does not fit into memory, and is not made once more. While a kit
-        that was opened is made ready, that comes first, and `made` has views ask again.
+        What was made and was gone a moment later, `TRIES` times, does not fit into memory, and is not made once more.
+        While a kit that was opened is made ready, that comes first, and `made` has views ask again.
         """
         self.missed += 1
         if self.shown is None and not self.trouble:
             self._asked = True
             return ""
         name, make = missing.name, missing.make  # the error itself holds on to painters at work
-        told, at = self._missing.get(name, ("", 0.0))
-        if told and time.monotonic() - at > FORGET_S:
-            told = ""
-        elif name in self._missing:
-            return told
-        self._missing[name] = ("", 0.0)
+        last = self._missing.get(name, _Made(at=0.0))
+        if last.at is None:
+            return ""  # it is being made
+        if time.monotonic() - last.at > FORGET_S:
+            last = _Made()
+        elif last.trouble:
+            return last.trouble
+        elif last.times == TRIES:
+            return "There is not enough memory to keep what this view needs."
+        self._missing[name] = _Made(last.times + 1)
 
-        def outcome(text: str) -> None:
-            self._missing[name] = (text, time.monotonic())
+        def outcome(trouble: str) -> None:
+            self._missing[name] = _Made(last.times + 1, time.monotonic(), trouble)
             self._tell_made.start()
 
-        def done(_: object) -> None:
-            outcome("There is not enough memory to keep what this view needs.")
-
-        self.jobs.run("View", lambda progress, cancel: make(), done, outcome, rank=Rank.VIEW)
+        self.jobs.run("View", lambda progress, cancel: make(), lambda _: outcome(""), outcome, rank=Rank.VIEW)
         return ""
 
     @property
