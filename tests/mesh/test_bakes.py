@@ -12,12 +12,15 @@ from even_palette.core.mesh.bakes._declare import Ground
 from even_palette.core.mesh.bakes.along import by_way
 from even_palette.core.mesh.bakes.curvature import mean_curvature
 from even_palette.core.mesh.elements import shell_labels
+from even_palette.core.mesh.files import read_mesh
 from even_palette.core.mesh.model import Mesh, build_mesh, face_normals
 from even_palette.core.mesh.raster import rasterize
 from even_palette.core.mesh.rays import build_scene
 from even_palette.core.mesh.smoothing import smoothed
 from even_palette.core.mesh.unwrap import unwrapped
+from even_palette.core.noise import noise_at, noise_of
 from even_palette.core.regions.keying import Metric, key_mask
+from even_palette.demo import KIT_FOLDER
 from tests.mesh.conftest import of_trimesh, quads
 
 UP = np.float32([(0, 0, 1)])
@@ -280,3 +283,53 @@ def test_smoothing_is_the_bilateral_mean_of_its_paper() -> None:
     _, peak = tracemalloc.get_traced_memory()
     tracemalloc.stop()
     assert peak < 2.5 * large[0].nbytes
+
+
+def steps_over_edges(mesh: Mesh, baked: np.ndarray, into: float) -> tuple[np.ndarray, np.ndarray]:
+    """How far a bake differs between two points `into` metres beside an edge, over seams of the UVs and within them."""
+    side = baked.shape[0]
+    corners, uv = mesh.corners().astype(np.float64), mesh.uv_sets[0].astype(np.float64)
+    sides: dict[tuple[bytes, bytes], list[tuple[float, np.ndarray]]] = {}
+    for face in range(mesh.face_count):
+        for corner in range(3):
+            one, other, third = corner, (corner + 1) % 3, (corner + 2) % 3
+            ends = sorted((corners[face, one].tobytes(), corners[face, other].tobytes()))
+            middle = (corners[face, one] + corners[face, other]) / 2
+            share = into / max(np.linalg.norm(corners[face, third] - middle), 1e-9)
+            if share > 0.4:
+                continue
+            rim = (uv[face, one] + uv[face, other]) / 2
+            at = rim + (uv[face, third] - rim) * share
+            column, row = (np.clip(at * side, 0, side - 1)).astype(int)
+            sides.setdefault((ends[0], ends[1]), []).append((float(baked[row, column]), rim))
+    pairs = [found for found in sides.values() if len(found) == 2]
+    seams = [abs(a[0] - b[0]) for a, b in pairs if np.abs(a[1] - b[1]).max() > 1e-6]
+    inside = [abs(a[0] - b[0]) for a, b in pairs if np.abs(a[1] - b[1]).max() <= 1e-6]
+    return np.array(seams), np.array(inside)
+
+
+def test_noise_in_the_space_of_the_object_shows_no_seam() -> None:
+    """On the demo's tug, steps over seams of the UVs are as those over edges within islands."""
+    mesh = read_mesh(KIT_FOLDER / "maps" / "ferry_tug.glb")
+    baked = (
+        make_bake(BAKES["noise"], ground_of(mesh), {"size": 1.0, "octaves": 1.0}, 1024, 8, 2).samples[..., 0] / 65535
+    )
+    seams, inside = steps_over_edges(mesh, baked, 0.01)
+    assert min(len(seams), len(inside)) > 200
+    assert np.percentile(seams, 99) <= np.percentile(inside, 99) * 1.1
+    assert seams.max() <= inside.max() * 1.1
+
+
+def test_noise_of_the_object_is_that_of_its_places() -> None:
+    """Every texel holds the noise at the place that the position bake tells; stretched, at places that are squeezed."""
+    mesh = sphere()
+    place = make_bake(BAKES["position"], ground_of(mesh), {}, 256, 0, 1)
+    low, high = mesh.points.min(axis=0), mesh.points.max(axis=0)
+    points = place.samples / 65535 * (high - low) + low
+    there = place.samples.any(axis=-1)
+    for along, squeeze in (("none", (1, 1, 1)), ("y", (1, 5, 1))):
+        settings = {"size": 0.4, "along": along, "stretch": 5.0, "octaves": 2.0, "contrast": 2.0}
+        baked = make_bake(BAKES["noise"], ground_of(mesh), settings, 256, 0, 1).samples[..., 0] / 65535
+        noise = noise_of(BAKES["noise"].settings(settings))
+        wanted = noise_at(points[there] / 0.4 / squeeze, noise)
+        assert np.abs(baked[there] - wanted).max() < 2e-3

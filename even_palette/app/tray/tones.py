@@ -24,7 +24,7 @@ from even_palette.core.results.maps import paint_of
 from even_palette.core.results.picture_analysis import extract_palette, refit_palette, tone_facts
 from even_palette.core.settings import SettingSpec
 from even_palette.core.tones.kinds import TONES
-from even_palette.core.tones.kinds._declare import ToneKind
+from even_palette.core.tones.kinds._declare import MadeOf, ToneKind
 
 METHODS: list[tuple[str, object]] = [
     ("Chain: neighbours alike", "chain"),
@@ -138,8 +138,9 @@ class TonesPanel(Panel):
             self._extract()
             return
         flat = [tone for tone in at.sheet.tones if tone.kind in ("neutral", "index")]
-        parts = tuple(PlaneUse(PlaneRef(PlaneKind.TONE, tone.key)) for tone in flat[:4]) if kind.packs else ()
-        if kind.packs and not parts:
+        packs = kind.made_of == MadeOf.PLANES
+        parts = tuple(PlaneUse(PlaneRef(PlaneKind.TONE, tone.key)) for tone in flat[:4]) if packs else ()
+        if packs and not parts:
             self.session.notice.emit("Packed planes hold index and neutral maps; add those first.")
             return
         if self.session.do(commands.add_tone(at.key, Tone(name, kind.label, name, palette=palette, parts=parts))):
@@ -177,7 +178,7 @@ class TonesPanel(Panel):
         self.told.setText("No tones yet. Add one with the plus; it follows the paint and the regions.")
         self.told.setVisible(kind is None)
         self.list.setToolTip(plain.tip(kind.help if kind else ""))
-        self.source.setVisible(kind is not None and not kind.packs)
+        self.source.setVisible(kind is not None and kind.made_of == MadeOf.PICTURE)
         self.under.setVisible(kind is not None and kind.replaces)
         self.palette_box.setVisible(kind is not None and kind.matches)
         for widget in (self.whom, self.histogram, self.advice, self.even):
@@ -236,7 +237,7 @@ class TonesPanel(Panel):
                 self.values.addLayout(row(name, editor, stretch=1))
             else:
                 self.values.addWidget(editor)
-        if kind.packs:
+        if kind.made_of == MadeOf.PLANES:
             self._build_parts(tone)
 
     def _editor(self, value: SettingSpec, regions: list[str]) -> QWidget:

@@ -19,6 +19,7 @@ from even_palette.core.kit.sheet import Sheet
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.raster.guess import Role
 from even_palette.core.tones.kinds import TONES
+from even_palette.core.tones.kinds._declare import MadeOf
 
 
 def plans_of(kit: Kit) -> tuple[OutputPlan, ...]:
@@ -79,7 +80,8 @@ def _pictures(kit: Kit) -> tuple[PlanFile, ...]:
             files.append(PlanFile(free.give(bake.key), tuple(PlanChannel(Of.BAKE, bake.key, part) for part in parts)))
         for tone in sheet.tones:
             kind = TONES[tone.kind]
-            count = len(tone.parts) if kind.packs else 1 if kind.grey or kind.encoding is not None else 3
+            one = kind.grey or kind.encoding is not None
+            count = len(tone.parts) if kind.made_of == MadeOf.PLANES else 1 if one else 3
             parts = range(max(1, count))
             files.append(PlanFile(free.give(tone.key), tuple(PlanChannel(Of.TONE, tone.key, part) for part in parts)))
     if kit.regions:

@@ -19,9 +19,11 @@ from even_palette.core.results.maps import paint_of, plane_of_map, size_of_map
 from even_palette.core.results.store import Store
 from even_palette.core.results.weights import weights_name, weights_of
 from even_palette.core.tones.kinds import TONES
-from even_palette.core.tones.kinds._declare import ToneGround
+from even_palette.core.tones.kinds._declare import MadeOf, ToneGround
 from even_palette.core.tones.palette import levels_of_colours, strip_of
 from even_palette.core.tones.ramp import ramp_strip
+
+NO_PICTURE = Plane(np.zeros((1, 1, 1), np.uint8), Encoding.DATA)
 
 
 def plane_of(at: Focus, store: Store, ref: PlaneRef) -> Plane:
@@ -111,8 +113,9 @@ def tone_name(at: Focus, store: Store, tone: Tone) -> tuple[object, ...]:
     kind = TONES[tone.kind]
     own = {key: kind.settings({**tone.values, **values}) for key, values in tone.own.items()}
     fitted = at.kit.palette(tone.palette).fitted if tone.palette else ()
+    picture = plane_name(at, store, tone.source) if kind.made_of == MadeOf.PICTURE else ()
     return (
-        "tone", tone.kind, tuple(kind.settings(tone.values).items()), plane_name(at, store, tone.source),
+        "tone", tone.kind, tuple(kind.settings(tone.values).items()), picture,
         tuple((key, tuple(values.items())) for key, values in own.items()),
         weights_name(at, store) if own or kind.by_region else "", fitted,
         tuple((plane_name(at, store, use.plane), repr(use)) for use in tone.parts),
@@ -138,13 +141,16 @@ def tone_encoding(at: Focus, tone: Tone) -> Encoding:
 
 
 def _tone_size(at: Focus, store: Store, tone: Tone) -> tuple[int, int]:
+    kind = TONES[tone.kind]
+    if kind.made_of == MadeOf.NOTHING:
+        side = int(kind.settings(tone.values)[kind.sized_by])
+        return side, side
     ref = tone.parts[0].plane if tone.parts else tone.source
     if ref is not None:
         width, height = plane_size(at, store, ref)
     else:
         source = at.sheet.source(Role.BASE_COLOUR)
         width, height = size_of_map(source, store) if source else (1, 1)
-    kind = TONES[tone.kind]
     doubled = bool(kind.grows_by) and kind.settings(tone.values)[kind.grows_by] == "double"
     return (2 * width, 2 * height) if doubled else (width, height)
 
@@ -173,7 +179,7 @@ def ground_of_tone(
     entries = levels_of_colours(at.kit.palette(tone.palette).fitted) if tone.palette else None
     if kind.matches and entries is None:
         raise UserError(f"{tone.name} has no palette yet; choose one, or extract one.")
-    if kind.packs and not tone.parts:
+    if kind.made_of == MadeOf.PLANES and not tone.parts:
         raise UserError(f"{tone.name} holds no planes yet; choose up to four.")
     parts = []
     for use in tone.parts:
@@ -186,6 +192,8 @@ def ground_of_tone(
 
 def picture_of_tone(at: Focus, store: Store, tone: Tone) -> Plane:
     """The picture that a tone is made of. Raises UserError if it is not there or cannot be read."""
+    if TONES[tone.kind].made_of == MadeOf.NOTHING:
+        return NO_PICTURE
     ref = tone.parts[0].plane if tone.parts else tone.source
     if ref is not None:
         return plane_of(at, store, ref)

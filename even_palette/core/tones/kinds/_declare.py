@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 import numpy as np
 
@@ -12,13 +13,21 @@ from even_palette.core.raster.plane import Encoding, Plane, rgb_of, stored_value
 from even_palette.core.settings import Settings, SettingSpec, filled
 
 
+class MadeOf(StrEnum):
+    """What a kind of tone is made of: a picture, other planes, or nothing but its settings."""
+
+    PICTURE = "picture"
+    PLANES = "planes"
+    NOTHING = "nothing"
+
+
 @dataclass(frozen=True, eq=False)
 class ToneGround:
     """What a tone is made of.
 
-    `source` is the picture; `own` are the settings by region that differ, whole ones, and `weight` gives the weights
-    (H, W) float32 of one of the `regions` at the picture's size. `entries` (n, 3) uint8 are those of its palette;
-    `parts` are numbers 0..1 after their levels, (H, W) each, at most four.
+    `source` is the picture, a single texel for kinds that need none; `own` are the settings by region that differ,
+    whole ones, and `weight` gives the weights (H, W) float32 of one of the `regions` at the picture's size. `entries`
+    (n, 3) uint8 are those of its palette; `parts` are numbers 0..1 after their levels, (H, W) each, at most four.
     """
 
     source: Plane
@@ -59,10 +68,10 @@ class ToneKind:
     """A kind of tone: a plane that is made of a picture. `make` gives its samples (H, W, C), uint8 or uint16.
 
     `encoding` is what they mean, None for what the source's mean. One that `replaces` the base colour may stand in its
-    place; one that `matches` needs a palette; one that `packs` takes other planes in place of a picture. With
-    the setting `grows_by` at "double" it is twice as large as the picture. One that is made `by_region` looks at all
-    regions, whether they have settings of their own or not. One that is `grey` holds greys as they are looked at: what
-    takes it for a colour decodes them.
+    place; one that `matches` needs a palette. With the setting `grows_by` at "double" it is twice as large as the
+    picture; one that is made of nothing is as many texels a side as its setting `sized_by` says. One that is made
+    `by_region` looks at all regions, whether they have settings of their own or not. One that is `grey` holds greys as
+    they are looked at: what takes it for a colour decodes them.
     """
 
     name: str
@@ -74,8 +83,9 @@ class ToneKind:
     encoding: Encoding | None = Encoding.DATA
     replaces: bool = False
     matches: bool = False
-    packs: bool = False
+    made_of: MadeOf = MadeOf.PICTURE
     grows_by: str = ""
+    sized_by: str = ""
     by_region: bool = False
     grey: bool = False
 

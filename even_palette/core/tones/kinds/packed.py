@@ -4,7 +4,7 @@ import numpy as np
 
 from even_palette.core.arrays import Samples
 from even_palette.core.settings import Settings
-from even_palette.core.tones.kinds._declare import ToneGround, ToneKind
+from even_palette.core.tones.kinds._declare import MadeOf, ToneGround, ToneKind
 
 
 def make(ground: ToneGround, settings: Settings) -> Samples:
@@ -21,5 +21,5 @@ TONE = ToneKind(
     "Up to four index or neutral maps in the channels of one plane: one texture, one look-up.",
     6,
     make,
-    packs=True,
+    made_of=MadeOf.PLANES,
 )
