@@ -42,7 +42,7 @@ from even_palette.core.regions.brush import Brush, along
 from even_palette.core.regions.stroke import Effect, stroke_through
 from even_palette.core.results.dividing import move_on_sheet, rest_region
 from even_palette.core.results.maps import plane_of_map
-from even_palette.core.results.painting import ground_of, stamp_of, taken_from_others
+from even_palette.core.results.painting import Into, ground_of, stamp_of, taken_from_others
 from even_palette.core.results.planes import tone_of
 from even_palette.core.results.regions_from_masks import regions_from_masks
 from even_palette.core.results.rendering import SheetRender
@@ -298,7 +298,7 @@ class OpenKit:
 
     def paint(
         self,
-        region: str,
+        key: str,
         points: Sequence[tuple[float, float]],
         value: float = 1.0,
         effect: str = "value",
@@ -306,17 +306,18 @@ class OpenKit:
         pressures: Sequence[float] | None = None,
         **brush: Any,
     ) -> bool:
-        """Paint a stroke through points (u, v) into the mask of a region, by its key; False if it changed nothing.
+        """Paint a stroke through points (u, v) into the mask of a region, or into a painted tone, by its key.
 
-        `value` is what is painted: 1 adds to the region, 0 takes away; the effect may be soften or smear instead. What
-        is added is taken from other regions that are not locked, unless `takes` is False. The rest are fields of
-        `even_palette.core.regions.brush.Brush`. Raises UserError for what is not possible.
+        False if it changed nothing. `value` is what is painted: 1 adds to the region, 0 takes away; the effect may be
+        soften or smear instead. What is added is taken from other regions that are not locked, unless `takes` is False.
+        The rest are fields of `even_palette.core.regions.brush.Brush`. Raises UserError for what is not possible.
         """
+        sheet = next((each for each in self.kit.sheets if key in [tone.key for tone in each.tones]), None)
         try:
-            at = self.kit.at(self.kit.sheet_of(region).key)
+            at = self.kit.at(sheet.key if sheet else self.kit.sheet_of(key).key)
+            ground = ground_of(at, self.results, Into(tone=key) if sheet else Into(key))
         except KeyError:
-            raise UserError(f"The kit has no region “{region}”.") from None
-        ground = ground_of(at, self.results, region)
+            raise UserError(f"The kit has no region and no painted tone “{key}”.") from None
         try:
             made = msgspec.convert(brush, Brush)
         except msgspec.ValidationError as error:
@@ -325,8 +326,9 @@ class OpenKit:
         width, height = ground.under.width, ground.under.height
         texels: list[tuple[float, ...]] = [(u * width, v * height) for u, v in points]
         paint = stroke_through(stroke, along(made, texels, list(pressures) if pressures else None))
-        others = taken_from_others(at, self.results, region, stroke) if takes and stroke.adds else {}
-        return self.do(commands.paint_steps({region: (ground.number, paint), **others}))
+        takes = takes and stroke.adds and not sheet
+        others = taken_from_others(at, self.results, key, stroke) if takes else {}
+        return self.do(ground.command(paint, others))
 
     # Writing
 

@@ -1,4 +1,4 @@
-"""Painting on the stand: strokes of the hand become paint of the selected region, on the sheet and on the model.
+"""Painting on the stand: strokes of the hand become paint, on the sheet and on the model.
 
 A stroke is put on tiles as the hand moves and seen at once, laid over the picture; when the hand lifts it becomes one
 step of the history, and the picture follows.
@@ -31,15 +31,14 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.sheet import Region
 from even_palette.core.regions.brush import LEAST_RADIUS, MOST_RADIUS, Path
-from even_palette.core.regions.steps import STEPS
 from even_palette.core.regions.stroke import Effect, Rect
 from even_palette.core.results.fill import KINDS, Limit, region_at, texels_like
 from even_palette.core.results.footprints import surface_of
-from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import LOOKS
 from even_palette.core.results.masks import mask_of
 from even_palette.core.results.painting import (
     Allow,
+    Into,
     StrokeStart,
     ground_of,
     inside,
@@ -57,11 +56,13 @@ if TYPE_CHECKING:
 WHEEL_STEP = 1.15
 EFFECTS = {Hand.PAINT: Effect.VALUE, Hand.SOFTEN: Effect.SOFTEN, Hand.SMEAR: Effect.SMEAR}
 AXES = ("x", "y", "z")
+NO_REGION: Rgb8 = (255, 64, 160)
+"""What strokes on a plane are seen in where no region is selected."""
 
 
 @dataclass(frozen=True, eq=False)
 class _Ready:
-    """What strokes begin on: the kit, the paint and mask of the region, the mesh's texels, and the stamp."""
+    """What strokes begin on: the kit, the paint and what lies under it, the mesh's texels, and the stamp."""
 
     at: Focus
     ground: StrokeStart
@@ -70,7 +71,7 @@ class _Ready:
 
 
 class Painting(QObject):
-    """Takes the strokes of both panes while a stage that paints is entered and a step of paint is chosen."""
+    """Takes the strokes of both panes while the stage that is entered has something that they go into."""
 
     def __init__(self, session: Session, stand: Stand, notice: Notice, stages: Sequence[Stage]) -> None:
         super().__init__(stand)
@@ -100,18 +101,20 @@ class Painting(QObject):
         return self.session.view.state.painter
 
     @property
+    def into(self) -> Into | None:
+        """What strokes go into, by the stage that is entered."""
+        return self._stages[self.session.view.state.stage].paints(self.session)
+
+    @property
     def region(self) -> Region | None:
-        """The region that takes the strokes."""
+        """The region that is selected."""
         regions = self.session.at.sheet.regions
         return next((region for region in regions if region.key == self.session.region), None)
 
     @property
     def active(self) -> bool:
         """Whether a left drag on the stand paints."""
-        state, region = self.session.view.state, self.region
-        if not self._stages[state.stage].paints or region is None or state.painter.hand == Hand.LOOK:
-            return False
-        return 0 <= state.step < len(region.steps) and STEPS[region.steps[state.step].kind].is_paint
+        return self.painter.hand != Hand.LOOK and self.into is not None
 
     def follow(self) -> None:
         """Have the panes give their strokes here, or not; and have what strokes need made ahead of the first one."""
@@ -127,15 +130,15 @@ class Painting(QObject):
 
     def _ready(self, on_model: bool) -> _Ready | None:
         """What a stroke begins on, once it is there; asking has it made."""
-        at, painter, region = self.session.at, self.painter, self.region
-        if region is None:
+        at, painter, into = self.session.at, self.painter, self.into
+        if into is None:
             return None
-        sheets, number = self.session.sheets, self.session.view.state.step
+        sheets = self.session.sheets
         needed = on_model or painter.limit in KINDS
 
         def gather() -> _Ready:
-            ground = ground_of(at, sheets, region.key, number)
-            for other in at.sheet.regions if painter.takes else ():
+            ground = ground_of(at, sheets, into)
+            for other in at.sheet.regions if painter.takes and into.region else ():
                 mask_of(at, sheets, other.key, paint_number(other))
             surface = surface_of(at, sheets, ground.under.width, ground.under.height) if needed else None
             name = painter.brush.stamp
@@ -146,7 +149,7 @@ class Painting(QObject):
         try:
             return gather()
         except NotReady as missing:
-            told = self.session.results.make(NotReady(("strokes", region.key, needed, missing.name), gather))
+            told = self.session.results.make(NotReady(("strokes", into, needed, missing.name), gather))
             self._trouble = told or self._trouble
         except UserError as error:
             self._trouble = str(error)
@@ -181,7 +184,7 @@ class Painting(QObject):
         count = 2 if on_model and painter.mirror in AXES else 1
         self._paths = [Path(painter.brush, scale) for _ in range(count)]
         self._ground, self._view, self._kit = ground, view, focus.kit
-        self._live = LiveMask(view.field(0), self._tint(focus.kit.region(ground.region)))
+        self._live = LiveMask(view.field(0), self._tint(ground))
         last = self._ends.get(len(point))
         if straight and last is not None:
             self._extend(last, pressure)
@@ -218,14 +221,13 @@ class Painting(QObject):
             self.notice.tell("The kit changed while the brush was down; that stroke was dropped.")
             view.end_live(at_once=True)
             return
-        at, takes = self.session.at, self.painter.takes and stroke.adds
+        at, takes = self.session.at, self._takes(ground, stroke)
         try:
             others = taken_from_others(at, self.session.sheets, ground.region, stroke) if takes else {}
         except NotReady:
             others = {}
             self.notice.tell("The masks of other regions are still made; the stroke was not taken from them.")
-        paints = {ground.region: (ground.number, stroke.paint()), **others}
-        if not self.session.do(commands.paint_steps(paints, label)):
+        if not self.session.do(ground.command(stroke.paint(), others, label)):
             view.end_live(at_once=True)
             return
 
@@ -239,9 +241,16 @@ class Painting(QObject):
             self._view = None
         self.follow()
 
-    def _tint(self, region: Region) -> Rgb8 | None:
-        """A mask is seen as grey where the pane shows one, else in the region's colour over the picture."""
-        return None if LOOKS[self.stand.look.kind].shows_masks else region.id_colour
+    def _takes(self, ground: StrokeStart, stroke: Stroke) -> bool:
+        """Whether what a stroke adds to a region is taken from others."""
+        return self.painter.takes and stroke.adds and bool(ground.region)
+
+    def _tint(self, ground: StrokeStart) -> Rgb8 | None:
+        """What is painted is seen as grey where the pane shows that, else in the region's colour over the picture."""
+        if LOOKS[self.stand.look.kind].shows_masks or self.stand.look.map == (ground.into.tone or None):
+            return None
+        region = self.region
+        return region.id_colour if region else NO_REGION
 
     # Fill
 
@@ -260,13 +269,13 @@ class Painting(QObject):
             if len(rows):
                 rect = (int(rows[0]), int(columns[0]), int(rows[-1]) + 1, int(columns[-1]) + 1)
                 stroke.fill(lambda r: chosen[r[0] : r[2], r[1] : r[3]], [rect])
-            takes = painter.takes and stroke.adds
+            takes = self._takes(ground, stroke)
             others = taken_from_others(at, self.session.sheets, ground.region, stroke) if takes else {}
-            paints = {ground.region: (ground.number, stroke.paint()), **others}
-            for _, paint in paints.values():
+            made = stroke.paint()
+            for paint in (made, *(paint for _, paint in others.values())):
                 for tile in paint.tiles.values():
                     tile.pack()
-            return commands.paint_steps(paints, "Fill")
+            return ground.command(made, others, "Fill")
 
         self.session.do_made("Fill", make)
 
@@ -327,19 +336,11 @@ class Painting(QObject):
 
     def choose_hand(self, hand: Hand) -> None:
         """Paint, soften, smear or fill; a region that has no paint yet gets a step for it."""
-        region = self.region
-        if region is None:
-            self.notice.tell("Choose a region first; strokes are painted into its mask.")
-            return
-        if not self._stages[self.session.view.state.stage].paints:
-            return
-        number = self.session.view.state.step
-        if not (0 <= number < len(region.steps) and STEPS[region.steps[number].kind].is_paint):
-            number = paint_number(region)
-            if number == len(region.steps):
-                self.session.do(commands.add_step(region.key, commands.fresh_paint()))
-            self.session.view.change(quiet=True, step=number)
-        self.session.view.change_painter(hand=hand)
+        told = self._stages[self.session.view.state.stage].ready_to_paint(self.session)
+        if told:
+            self.notice.tell(told)
+        if self.into is not None:
+            self.session.view.change_painter(hand=hand)
 
     # What is seen of a stroke
 
@@ -377,7 +378,10 @@ class Painting(QObject):
         brush = self.painter.brush
         radii = [brush.radius, *([brush.radius * brush.hardness] if 0.05 < brush.hardness < 0.95 else [])]
         if isinstance(view, Canvas):
-            width, _ = mask_size_of(self.session.at, self.session.sheets)
+            ready = self._ready(False)
+            if ready is None:
+                return []
+            width = ready.ground.under.width
             scale = view.camera.zoom * view.camera.sheet[0] / width / view.ratio()
             return [rim_on_sheet(at, radius * scale) for radius in radii]
         assert isinstance(view, ModelCanvas)

@@ -164,6 +164,13 @@ class Session(QObject):
         return self.view.state.region
 
     @property
+    def tone(self) -> str:
+        """The key of the tone that is chosen in Tones, the first one if none is; "" where there is none."""
+        keys = [tone.key for tone in self.at.sheet.tones]
+        chosen = self.view.state.toning.tone
+        return chosen if chosen in keys else next(iter(keys), "")
+
+    @property
     def variant(self) -> str:
         """The key of the selected variant."""
         return self.view.state.variant

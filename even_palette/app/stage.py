@@ -13,6 +13,7 @@ from even_palette.app.view_state import Panes
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.sheet import Box
 from even_palette.core.results.looks import Look
+from even_palette.core.results.painting import Into
 
 BOARD_PX = 272
 
@@ -37,8 +38,9 @@ class Stage:
     `look` is what the stand shows when the stage is entered, None for what it shows already; `spread` shows all
     variants; `panes` suit it. `filled` says whether there is something in it already; the panel is None until it is
     built. `chooses` says whether clicks choose elements of the mesh, `clicked` what a click on the sheet means beside
-    selecting a region (True if it meant that), `boxed` what a box does that was drawn. A stage that `paints` takes
-    strokes, and one that `edits_cells` is where the board's cells are edited.
+    selecting a region (True if it meant that), `boxed` what a box does that was drawn. `paints` is what strokes go
+    into, None where the hand does not paint, and `ready_to_paint` sees to it that there is something, or tells what
+    is missing; one that `edits_cells` is where the board's cells are edited.
     """
 
     name: str
@@ -54,5 +56,6 @@ class Stage:
     chooses: Callable[[Any], bool] = lambda panel: False
     clicked: Callable[[Click], bool] = lambda click: False
     boxed: Callable[[Any, Box], None] = lambda panel, box: None
-    paints: bool = False
+    paints: Callable[[Session], Into | None] = lambda session: None
+    ready_to_paint: Callable[[Session], str] = lambda session: ""
     edits_cells: bool = False

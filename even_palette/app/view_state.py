@@ -142,7 +142,9 @@ class View(QObject):
         selected: Callable[[ViewState], object] = lambda state: (state.owner, state.variant)  # noqa: E731
         if not quiet and selected(before) != selected(self.state):
             self.changed.emit()
-        strokes: Callable[[ViewState], object] = lambda state: (state.painter, state.step, state.stage)  # noqa: E731
+        strokes: Callable[[ViewState], object] = lambda state: (  # noqa: E731
+            state.painter, state.step, state.stage, state.toning.tone
+        )  # fmt: skip
         if strokes(before) != strokes(self.state):
             self.painter_changed.emit()
 

@@ -23,7 +23,7 @@ from even_palette.core.results.footprints import surface_of
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import Look
 from even_palette.core.results.masks import mask_of
-from even_palette.core.results.painting import ground_of
+from even_palette.core.results.painting import Into, ground_of
 from even_palette.core.results.sheet_mesh import elements_of
 from even_palette.core.results.weights import weights_of
 from tests.app.conftest import Driver, pixels
@@ -88,7 +88,7 @@ def test_a_stroke_on_the_sheet(masks: Driver) -> None:
     assert seen[at.y(), at.x()].min() > 240
     assert session.kit is before
     texels = [point_at(Here(masks.session.at, masks.session.sheets), canvas, point) for point in points]
-    ground = ground_of(session.at, session.sheets, session.region)
+    ground = ground_of(session.at, session.sheets, Into(session.region))
     brush = session.view.state.painter.brush
     wanted = stroke_through(ground.stroke(brush), along(brush, texels))  # type: ignore[arg-type]
     send(canvas, QEvent.Type.MouseButtonRelease, points[-1])

@@ -11,7 +11,7 @@ from tests.app.conftest import Driver
 
 
 def pattern_of(driver: Driver) -> PlaneUseEditor:
-    editor = driver.tray.panel("Recolour").editors["pattern"]
+    editor = driver.tray.panel("Recolour").editors["plane pattern"]
     assert isinstance(editor, PlaneUseEditor)
     return editor
 

@@ -256,7 +256,7 @@ def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     demo.settle()
     assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint", "repaint"]
     assert tray.coats.currentItem().text() == "2  Repaint"
-    editor = tray.editors["pattern"]
+    editor = tray.editors["plane pattern"]
     demo.choose(editor.plane, "Map · dirt")  # type: ignore[attr-defined]
     assert session.kit.region(hull).coats[1].pattern is not None
     assert tray.coats.currentItem().text() == "2  Repaint by pattern"

@@ -32,7 +32,7 @@ from even_palette.core.regions.stroke import Effect, Stroke, stroke_through
 from even_palette.core.results.footprints import surface_of
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.masks import mask_of
-from even_palette.core.results.painting import ground_of, inside, outside
+from even_palette.core.results.painting import Into, ground_of, inside, outside
 from even_palette.core.results.sheet_mesh import mesh_on_sheet, regions_of_faces
 from even_palette.core.results.sheets import Sheets
 from tests.core.test_steps import boxes, kit_with, sized
@@ -178,7 +178,7 @@ def test_locks_and_limits() -> None:
     one = Region("one", "One", (1, 0, 0), keyed=False, boxes=boxes(rng))
     two = Region("two", "Two", (2, 0, 0), keyed=False, boxes=boxes(rng), locked=True)
     at, sheets = kit_with(one, two, size=size[::-1]).at(), Sheets()
-    ground = ground_of(at, sheets, "one")
+    ground = ground_of(at, sheets, Into("one"))
     brush = Brush(radius=400.0, hardness=1.0)
     stroke = ground.stroke(brush)
     stroke.put([Dab(140.0, 150.0, 400.0, 1.0, 1.0)])
@@ -321,11 +321,11 @@ def stroke_at_random(history: History, sheets: Sheets, rng: random.Random) -> No
             history.do(commands.add_step(region.key, Step("feather", {"radius": 3.0})))
         history.end_merge()
         return
-    ground = ground_of(at, sheets, region.key)
+    ground = ground_of(at, sheets, Into(region.key))
     brush = Brush(radius=rng.uniform(2, 30), flow=rng.random(), hardness=rng.random())
     stroke = ground.stroke(brush, rng.choice([0.0, 1.0]), rng.choice([Effect.VALUE, Effect.VALUE, Effect.SOFTEN]))
     points: list[tuple[float, ...]] = [(rng.uniform(0, 400), rng.uniform(0, 300)) for _ in range(2)]
-    history.do(commands.paint_step(region.key, ground.number, stroke_through(stroke, along(brush, points))))
+    history.do(commands.paint_step(region.key, ground.into.number, stroke_through(stroke, along(brush, points))))
 
 
 def test_200_strokes_and_edits_undone_and_redone_byte_for_byte() -> None:
@@ -369,12 +369,12 @@ def test_history_is_bounded_by_touched_tiles() -> None:
     sheets = Sheets()
     touched = 0
     for _ in range(100):
-        ground = ground_of(history.kit.at(), sheets, "r0")
+        ground = ground_of(history.kit.at(), sheets, Into("r0"))
         brush = Brush(radius=64.0, flow=0.7)
         x, y = rng.uniform(200, 7900), rng.uniform(200, 7900)
         stroke = ground.stroke(brush)
         history.do(
-            commands.paint_step("r0", ground.number, stroke_through(stroke, along(brush, [(x, y), (x + 90, y)])))
+            commands.paint_step("r0", ground.into.number, stroke_through(stroke, along(brush, [(x, y), (x + 90, y)])))
         )
         touched += len(stroke._tiles)
     assert history.bytes < touched * 256 * 256 * 4 + 100 * 2000
@@ -483,7 +483,7 @@ def test_paint_follows_a_sheet_of_another_size() -> None:
     )
     doubled = zoom(small, 2, order=1, mode="nearest", grid_mode=True)
     assert np.abs(large - doubled).max() < 2e-4
-    ground = ground_of(sized(kit, 800, 600).at(), sheets, "r0")
+    ground = ground_of(sized(kit, 800, 600).at(), sheets, Into("r0"))
     assert ground.paint is not None
     assert (ground.paint.width, ground.paint.height) == (800, 600)
 

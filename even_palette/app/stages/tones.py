@@ -9,6 +9,7 @@ from even_palette.app.session import Session
 from even_palette.app.stage import Click, Stage
 from even_palette.app.stand.renderer import Renderer
 from even_palette.core.kit.model import Focus
+from even_palette.core.results.painting import Into
 
 
 def panel(session: Session, renderer: Renderer, choice: Choice) -> Panel:
@@ -39,4 +40,15 @@ def clicked(click: Click) -> bool:
     return True
 
 
-STAGE = Stage("Tones", 4, panel, filled, page, "Tones", clicked=clicked)
+def paints(session: Session) -> Into | None:
+    """The tone that is chosen, if it is one to paint."""
+    painted = [tone.key for tone in session.at.sheet.tones if tone.paint is not None]
+    return Into(tone=session.tone) if session.tone in painted else None
+
+
+def ready_to_paint(session: Session) -> str:
+    """A tone to paint must be chosen."""
+    return "" if paints(session) else "Choose a painted tone first, or add one with the plus."
+
+
+STAGE = Stage("Tones", 4, panel, filled, page, "Tones", clicked=clicked, paints=paints, ready_to_paint=ready_to_paint)

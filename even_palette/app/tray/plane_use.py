@@ -79,12 +79,13 @@ class StripBox(QComboBox):
 class PlaneUseEditor(QWidget):
     """`changed` gives the new use, None for no plane; `finished` where a step of the history ends.
 
-    `bind_wanted` gives the name of a number that shall follow a parameter.
+    `bind_wanted` gives the name of a number that shall follow a parameter, `paint_wanted` asks for a plane to paint.
     """
 
     changed = pyqtSignal(object)
     finished = pyqtSignal()
     bind_wanted = pyqtSignal(str)
+    paint_wanted = pyqtSignal()
 
     def __init__(
         self, name: str, nothing: str, reads: Reads = Reads.VALUE, lies: bool = True, binds: bool = False
@@ -92,7 +93,7 @@ class PlaneUseEditor(QWidget):
         """`reads` is what the plane is read as; where it `lies` over the sheet it can be tiled, turned and moved, and
         where it `binds` the runtime may set its numbers."""
         super().__init__()
-        self._reads = reads
+        self._reads, self._binds = reads, binds
         self._use: PlaneUse | None = None
         self._nothing = nothing
         self.plane = choice(name, [])
@@ -137,7 +138,9 @@ class PlaneUseEditor(QWidget):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(4)
-        whole.addLayout(row(self.plane, self.channel, stretch=0))
+        self.paint = tool("Paint", "paint-brush", "Paint this plane; where it is none to paint, make one")
+        self.paint.clicked.connect(self.paint_wanted)
+        whole.addLayout(row(self.plane, self.channel, self.paint, stretch=0))
         whole.addWidget(self.more)
         self.plane.activated.connect(lambda i: self._choose(self.plane.itemData(i)))
         self.channel.activated.connect(lambda i: self._change(channel=self.channel.itemData(i)))
@@ -159,6 +162,7 @@ class PlaneUseEditor(QWidget):
         self.channel.setEnabled(use is not None)
         self.more.setVisible(use is not None)
         self.channel.setVisible(self._reads in (Reads.VALUE, Reads.INDEX))
+        self.paint.setVisible(self._binds and self._reads == Reads.VALUE)
         self.invert.setVisible(self._reads == Reads.VALUE)
         for each in NUMBERS:
             self.numbers[each.name].setVisible(

@@ -13,6 +13,7 @@ from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.bindings import BindingButton, sharers
 from even_palette.app.tray.cells import CellGrid
+from even_palette.app.tray.coat_planes import AS_PATTERN, plane_editor
 from even_palette.app.tray.coats import CoatList
 from even_palette.app.tray.copy_coat import copy_button
 from even_palette.app.tray.order import Order
@@ -21,6 +22,7 @@ from even_palette.app.tray.parameters import ParameterTable
 from even_palette.app.tray.plane_use import PlaneUseEditor, StripBox
 from even_palette.app.tray.recipe import HEAD_PX, RecipeRow, headed
 from even_palette.app.tray.starts import StartChart, seen_colour
+from even_palette.app.view_state import Hand
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import (
     Overcoats,
@@ -32,8 +34,8 @@ from even_palette.core.kit.coat_owners import (
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.declare import COMMON, CoatKind, Reads, ValueSpec
-from even_palette.core.material.model import Blending, Coat, PlaneUse, Setting, ValueKind
+from even_palette.core.material.declare import COMMON, CoatKind, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.model import Blending, Coat, Setting, ValueKind
 from even_palette.core.material.plane_numbers import PATTERN, numbers_of
 from even_palette.core.results.cache import Seen
 from even_palette.core.results.looks import Look
@@ -277,15 +279,9 @@ class RecolourPanel(Panel):
         for plane in kind.planes:
             if not counts(plane.when):
                 continue
-            editor = (
-                StripBox(plane.label, plane.strips)
-                if plane.reads == Reads.STRIP
-                else PlaneUseEditor(plane.label, "Nothing is read", plane.reads, binds=True)
-            )
-            self._add_plane(plane.label, plane.help, f"plane {plane.name}", editor, plane.name)
+            self._add_plane(owner, plane)
             self._add_numbers(at, owner, plane.name)
-        pattern = PlaneUseEditor("Pattern", "Everywhere", binds=True)
-        self._add_plane("Pattern", "Where the coat acts: 0 not at all, 1 wholly.", "pattern", pattern, "")
+        self._add_plane(owner, AS_PATTERN)
         self._add_numbers(at, owner, PATTERN)
 
     def _add_value(self, at: Focus, owner: SheetOwner, spec: ValueSpec, title: str, several: bool = False) -> None:
@@ -317,24 +313,21 @@ class RecolourPanel(Panel):
     def _choose_cell(self, owner: SheetOwner, number: int) -> None:
         self.session.do(commands.set_cell_value(owner, "cell", float(number), self.session.variant, self.coat))
 
-    def _add_plane(self, title: str, told: str, name: str, editor: StripBox | PlaneUseEditor, plane: str) -> None:
-        owner, coat = self.session.owner, self.coat
-        editor.setToolTip(plain.tip(told))
-
-        def change(use: PlaneUse | None) -> None:
-            if plane:
-                self.session.do(commands.set_coat_plane(owner, coat, plane, use))
-            else:
-                self.session.do(commands.set_pattern(owner, coat, use))
-
-        editor.changed.connect(change)
-        editor.finished.connect(self.session.history.end_merge)
-        if isinstance(editor, PlaneUseEditor):
-            of = plane or PATTERN
-            editor.bind_wanted.connect(lambda number: self.session.do(commands.expose(owner, f"{of}_{number}", coat)))
-        self.editors[name] = editor
-        self.values.addWidget(label(title, "section"))
+    def _add_plane(self, owner: SheetOwner, plane: PlaneSpec) -> None:
+        editor = plane_editor(self.session, owner, self.coat, plane, self._paint)
+        self.editors[f"plane {plane.name}"] = editor
+        self.values.addWidget(label(plane.label, "section"))
         self.values.addWidget(editor)
+
+    def _paint(self, tone: str) -> None:
+        """Go to where a tone is painted; where nothing is painted yet, the model shows what it is painted for."""
+        paint = self.session.at.sheet.tone(tone).paint
+        if paint is not None and not paint.tiles:
+            self.session.view.change(quiet=True, model_look=Look())
+        self.session.view.change_toning(tone=tone)
+        self.session.view.change_painter(hand=Hand.PAINT)
+        self.stage_wanted.emit("Tones")
+        self.look_wanted.emit(Look("tone", map=tone))
 
     def _editor(self, owner: SheetOwner, spec: ValueSpec, several: bool) -> QWidget:
         session, coat = self.session, self.coat

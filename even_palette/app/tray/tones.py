@@ -2,6 +2,7 @@
 
 from functools import partial
 
+from msgspec.structs import replace
 from PyQt6.QtCore import pyqtBoundSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QMenu, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
@@ -10,6 +11,7 @@ from even_palette.app.controls import Fold, choice, empty, label, row, show_choi
 from even_palette.app.number import NumberRow
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
+from even_palette.app.tray.brush import BrushEditor
 from even_palette.app.tray.plane_use import CHANNELS, pictures_of
 from even_palette.app.tray.tone_histogram import ToneHistogram
 from even_palette.core.jobs import CancelToken, Progress
@@ -19,6 +21,8 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Tone
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.guess import Role
+from even_palette.core.regions.paint import Paint
+from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import Look
 from even_palette.core.results.maps import paint_of
 from even_palette.core.results.picture_analysis import extract_palette, refit_palette, tone_facts
@@ -52,6 +56,9 @@ class TonesPanel(Panel):
         self.source = choice("Picture", [])
         self.source.setToolTip("The picture that this is made of")
         self.source.activated.connect(self._choose_source)
+        self.region_box = choice("Region of the mask", [])
+        self.region_box.activated.connect(self._choose_region)
+        self.brush = BrushEditor(session)
         self.palette_box = choice("Palette of the index map", [])
         self.palette_box.activated.connect(self._choose_palette)
         self.under = QCheckBox("Lies under all coats")
@@ -89,9 +96,18 @@ class TonesPanel(Panel):
         self.refit.clicked.connect(self._refit)
         self.column.addLayout(row(self.list, self.add_button, self.remove, stretch=0))
         self.column.addWidget(self.told)
-        for widget in (self.source, self.palette_box, self.under, self.whom, self.histogram, self.advice):
+        for widget in (
+            self.source,
+            self.region_box,
+            self.palette_box,
+            self.under,
+            self.whom,
+            self.histogram,
+            self.advice,
+        ):
             self.column.addWidget(widget)
         self.column.addLayout(self.values)
+        self.column.addWidget(self.brush)
         self.column.addLayout(row(self.even, self.own, stretch=0))
         self.column.addStretch(1)
         self.fold = Fold("Extract a palette", True)
@@ -108,9 +124,7 @@ class TonesPanel(Panel):
     @property
     def key(self) -> str:
         """The key of the chosen tone, the first one if none is chosen; "" where there is none."""
-        keys = [tone.key for tone in self.session.at.sheet.tones]
-        chosen = self.session.view.state.toning.tone
-        return chosen if chosen in keys else next(iter(keys), "")
+        return self.session.tone
 
     @property
     def tone(self) -> Tone | None:
@@ -143,11 +157,24 @@ class TonesPanel(Panel):
         if packs and not parts:
             self.session.notice.emit("Packed planes hold index and neutral maps; add those first.")
             return
-        if self.session.do(commands.add_tone(at.key, Tone(name, kind.label, name, palette=palette, parts=parts))):
+        tone = Tone(name, kind.label, name, palette=palette, parts=parts)
+        if kind.made_of == MadeOf.PAINT:
+            tone = replace(tone, paint=Paint(*mask_size_of(at, self.session.sheets)))
+        elif kind.made_of == MadeOf.MASK:
+            keys = [region.key for region in at.sheet.regions]
+            if not keys:
+                self.session.notice.emit("There is no region yet; make one in Regions.")
+                return
+            region = self.session.region if self.session.region in keys else keys[0]
+            tone = replace(tone, name=f"Mask of {at.kit.region(region).name}", region=region)
+        if self.session.do(commands.add_tone(at.key, tone)):
             self.choose(self.session.at.sheet.tones[-1].key)
 
     def _choose_source(self, index: int) -> None:
         self.session.do(commands.set_tone_source(self.session.at.key, self.key, self.source.itemData(index)))
+
+    def _choose_region(self, index: int) -> None:
+        self.session.do(commands.set_tone_region(self.session.at.key, self.key, str(self.region_box.itemData(index))))
 
     def _choose_palette(self, index: int) -> None:
         self.session.do(commands.set_tone_palette(self.session.at.key, self.key, str(self.palette_box.itemData(index))))
@@ -181,6 +208,8 @@ class TonesPanel(Panel):
         self.source.setVisible(kind is not None and kind.made_of == MadeOf.PICTURE)
         self.under.setVisible(kind is not None and kind.replaces)
         self.palette_box.setVisible(kind is not None and kind.matches)
+        self.region_box.setVisible(kind is not None and kind.made_of == MadeOf.MASK)
+        self.brush.setVisible(kind is not None and kind.made_of == MadeOf.PAINT)
         for widget in (self.whom, self.histogram, self.advice, self.even):
             widget.setVisible(flat)
         self.refit.setEnabled(tone is not None and bool(tone.palette))
@@ -192,6 +221,7 @@ class TonesPanel(Panel):
         before = at.sheet.tones[: at.sheet.tones.index(tone)]
         pictures = pictures_of(at, [each.key for each in before])
         _fill(self.source, [("Base colour, as painted", None), *pictures], tone.source)
+        _fill(self.region_box, [(each.name, each.key) for each in at.sheet.regions], tone.region)
         _fill(self.palette_box, [(each.name, each.key) for each in at.kit.palettes], tone.palette)
         _fill(self.whom, [("Whole sheet", WHOLE), *((region.name, region.key) for region in at.sheet.regions)], None)
         self.under.setChecked(at.sheet.base_tone == tone.key)

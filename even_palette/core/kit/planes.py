@@ -12,6 +12,8 @@ from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.material.plane_numbers import without_idle_numbers
 from even_palette.core.raster.guess import Role
+from even_palette.core.tones.kinds import TONES
+from even_palette.core.tones.kinds._declare import MadeOf
 
 STRIPS = (PlaneKind.PALETTE, PlaneKind.RAMP)
 
@@ -91,12 +93,18 @@ def _like(kit: Kit, sheet: Sheet, ref: PlaneRef) -> PlaneRef | None:
                 keys = [mine.key for mine in sheet.bakes if bake and mine.kind == bake.kind]
             case PlaneKind.TONE:
                 tone = next((tone for tone in other.tones if tone.key == ref.key), None)
-                keys = [mine.key for mine in sheet.tones if tone and mine.kind == tone.kind]
+                keys = [mine.key for mine in sheet.tones if tone and _alike(tone, mine)]
             case _:
                 keys = []
         if keys:
             return PlaneRef(ref.kind, keys[0])
     return None
+
+
+def _alike(one: Tone, other: Tone) -> bool:
+    """Whether tones of two sheets stand for the same; what is painted, or a mask, must be called the same."""
+    of_its_own = TONES[one.kind].made_of in (MadeOf.PAINT, MadeOf.MASK)
+    return one.kind == other.kind and (not of_its_own or one.name == other.name)
 
 
 # In kits that are read

@@ -178,7 +178,8 @@ class Tone(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A plane that is made of a picture: a kind of `core/tones/kinds` with its values.
 
     `source` is the picture, None for the base colour as it was painted; a tone may be made of one that stands before
-    it. `own` are values by region that differ there. `palette` is a key; `parts` are what a packed plane holds.
+    it. `own` are values by region that differ there. `palette` is a key; `parts` are what a packed plane holds. One
+    that is painted has `paint`, which has its size; one that is made of a mask has the key of the `region`.
     """
 
     key: Key
@@ -189,6 +190,8 @@ class Tone(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     own: dict[str, dict[str, float | str]] = {}
     palette: str = ""
     parts: Annotated[tuple[PlaneUse, ...], Meta(max_length=4)] = ()
+    paint: Paint | None = None
+    region: str = ""
 
 
 class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

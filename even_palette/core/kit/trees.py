@@ -8,10 +8,11 @@ from msgspec.structs import replace
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit, Recipe
-from even_palette.core.kit.sheet import Region, Sheet, Source, Step
+from even_palette.core.kit.sheet import Region, Sheet, Source, Step, Tone
 from even_palette.core.regions.paint import Paint, PaintTile
 
 FromFile = TypeVar("FromFile", Source, MeshFile, Recipe)
+Painted = TypeVar("Painted", Step, Tone)
 
 
 def with_region(kit: Kit, key: str, change: Callable[[Region], Region]) -> Kit:
@@ -30,10 +31,15 @@ class FileChange(Protocol):
 
 def paint_tiles(kit: Kit) -> Iterator[PaintTile]:
     """The tiles of everything that was painted."""
-    for region in kit.regions:
-        for step in region.steps:
-            if step.paint is not None:
-                yield from step.paint.tiles.values()
+    for paint in paints_of(kit):
+        yield from paint.tiles.values()
+
+
+def paints_of(kit: Kit) -> Iterator[Paint]:
+    """Everything that was painted: into masks, and into planes of their own."""
+    for sheet in kit.sheets:
+        painted: tuple[Step | Tone, ...] = (*(step for region in sheet.regions for step in region.steps), *sheet.tones)
+        yield from (each.paint for each in painted if each.paint is not None)
 
 
 def with_paint_tiles(kit: Kit, change: Callable[[PaintTile], PaintTile]) -> Kit:
@@ -49,13 +55,15 @@ def without_tiles(kit: Kit) -> Kit:
 
 
 def _with_paint(kit: Kit, change: Callable[[Paint], Paint]) -> Kit:
-    def of_step(step: Step) -> Step:
-        return step if step.paint is None else replace(step, paint=change(step.paint))
+    def of_painted(painted: Painted) -> Painted:
+        return painted if painted.paint is None else replace(painted, paint=change(painted.paint))
 
     def of_sheet(sheet: Sheet) -> Sheet:
+        if any(tone.paint is not None for tone in sheet.tones):
+            sheet = replace(sheet, tones=tuple(map(of_painted, sheet.tones)))
         if all(step.paint is None for region in sheet.regions for step in region.steps):
             return sheet
-        return replace(sheet, regions=tuple(replace(r, steps=tuple(map(of_step, r.steps))) for r in sheet.regions))
+        return replace(sheet, regions=tuple(replace(r, steps=tuple(map(of_painted, r.steps))) for r in sheet.regions))
 
     return replace(kit, sheets=tuple(map(of_sheet, kit.sheets)))
 

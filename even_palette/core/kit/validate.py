@@ -7,7 +7,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.output_plan import check_plan
 from even_palette.core.kit.planes import check_coats_on, check_steps_on
 from even_palette.core.kit.sheet import Sheet
-from even_palette.core.kit.trees import without_tiles
+from even_palette.core.kit.trees import paints_of, without_tiles
 from even_palette.core.kit.validate_coats import check_coats, check_value, plain_setting
 from even_palette.core.kit.validate_sheet import check_sheet, check_tones, distinct
 from even_palette.core.limits import FORMAT, MOST_COATS, MOST_PAINTED
@@ -69,7 +69,7 @@ def check_together(kit: Kit) -> None:
 
 def check_paint(kit: Kit) -> None:
     """Raise UserError for more paint than is read, however often one and the same tile occurs."""
-    painted = sum(len(s.paint.tiles) for region in kit.regions for s in region.steps if s.paint is not None)
+    painted = sum(len(paint.tiles) for paint in paints_of(kit))
     if painted > MOST_PAINTED:
         raise UserError(f"{painted:,} tiles of paint; the limit is {MOST_PAINTED:,} in a kit.")
 

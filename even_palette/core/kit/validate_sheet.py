@@ -13,6 +13,7 @@ from even_palette.core.material.model import PlaneKind, PlaneRef
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.regions.steps import STEPS
 from even_palette.core.tones.kinds import TONES
+from even_palette.core.tones.kinds._declare import MadeOf
 
 
 def distinct(what: str, names: list[str]) -> None:
@@ -56,10 +57,13 @@ def check_tones(sheet: Sheet, palettes: set[str]) -> None:
     """Raise UserError for tones that do not hold together; `palettes` are the keys of those that are there."""
     distinct("tone", [tone.key for tone in sheet.tones])
     before: list[str] = []
+    regions = {region.key for region in sheet.regions}
     pictures = {PlaneRef(PlaneKind.MAP, source.key) for source in sheet.sources}
     pictures |= {PlaneRef(PlaneKind.BAKE, bake.key) for bake in sheet.bakes}
     for tone in sheet.tones:
         _check_tone(tone, before, pictures, palettes)
+        if tone.region and tone.region not in regions:
+            raise UserError(f"tone “{tone.name[:40]}” is made of a mask of a region that is not on its sheet.")
         before.append(tone.key)
     if not sheet.base_tone:
         return
@@ -78,6 +82,10 @@ def _check_tone(tone: Tone, before: list[str], pictures: set[PlaneRef], palettes
     for values in (tone.values, *tone.own.values()):
         if not all(math.isfinite(value) for value in values.values() if isinstance(value, float)):
             raise UserError(f"{who} has a value that is no number.")
+    if (tone.paint is not None) != (TONES[tone.kind].made_of == MadeOf.PAINT):
+        raise UserError(f"{who} is painted and has no paint, or has paint and is not painted.")
+    if tone.paint is not None and tone.paint.misplaced:
+        raise UserError(f"the paint of {who} has {tone.paint.misplaced}.")
     for use in tone.parts:
         check_plane_use(who, use)
     for ref in (tone.source, *(use.plane for use in tone.parts)):

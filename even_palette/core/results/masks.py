@@ -134,15 +134,15 @@ def mask_grid(
     own_claims = grid = Grid(height, width, tuple(each_tile(height, width, claimed, cancel)))
     for step in acting(region, steps):
         if step.paint is not None:
-            grid = _painted(store, grid, step, step.paint, cancel)
+            grid = painted_over(store, grid, step.paint, step.strength, cancel)
         elif STEPS[step.kind].keeps_islands:
             grid = _kept_to_islands(at, store, own_claims, grid, step.strength, cancel)
         else:
-            grid = _stepped(at, store, grid, step, taken, cancel)
+            grid = stepped(at, store, grid, step, taken, cancel)
     return grid
 
 
-def _stepped(
+def stepped(
     at: Focus,
     store: Store,
     before: Grid,
@@ -150,6 +150,7 @@ def _stepped(
     taken: Mapping[Wanted, TiledPlane],
     cancel: CancelToken | None,
 ) -> Grid:
+    """The mask after one step that is no paint; `taken` as for `mask_grid`. Raises Cancelled."""
     kind = STEPS[step.kind]
     values = kind.filled(step.values)
     reach = kind.reach(values)
@@ -264,7 +265,9 @@ def _kept_to_islands(
     return store.cache.get(key, compute)
 
 
-def _painted(store: Store, before: Grid, step: Step, paint: Paint, cancel: CancelToken | None) -> Grid:
+def painted_over(
+    store: Store, before: Grid, paint: Paint, strength: float = 1.0, cancel: CancelToken | None = None
+) -> Grid:
     """The mask with paint over it; paint of a sheet of another size is scaled to this one."""
     alike = (paint.height, paint.width) == (before.height, before.width)
 
@@ -273,12 +276,12 @@ def _painted(store: Store, before: Grid, step: Step, paint: Paint, cancel: Cance
         own = paint.at(spot) if alike else None
         if alike and own is None:
             return tile
-        key = ("painted", tile.name, own.name if own else (paint.content_id, spot), step.strength)
+        key = ("painted", tile.name, own.name if own else (paint.content_id, spot), strength)
 
         def compute() -> Tile:
             texels = own.samples(*spot.shape) if own else scaled_paint(paint, spot, before.height, before.width)
             mask = _as_floats(tile.samples)
-            return _as_tile(strengthened(mask, over(mask, texels), step.strength))
+            return _as_tile(strengthened(mask, over(mask, texels), strength))
 
         return store.cache.get(key, compute)
 

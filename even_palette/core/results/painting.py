@@ -1,8 +1,8 @@
-"""Strokes on the mask of a region: which step takes them, what lies under it, and where they may go."""
+"""Strokes on the mask of a region, or on a painted tone: what takes them, what lies under, and where they may go."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from even_palette.core.arrays import Bools, Floats, float32
+from even_palette.core.kit import commands
+from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Region
 from even_palette.core.raster.files import read_plane
@@ -20,6 +22,8 @@ from even_palette.core.regions.brush import Brush
 from even_palette.core.regions.paint import Paint
 from even_palette.core.regions.steps import STEPS
 from even_palette.core.regions.stroke import Effect, Rect, Stroke
+from even_palette.core.results.id_map import mask_size_of
+from even_palette.core.results.mask_tones import ground_under
 from even_palette.core.results.masks import mask_of, scaled_paint
 from even_palette.core.results.store import Store
 
@@ -38,12 +42,21 @@ def paint_number(region: Region) -> int:
     return len(region.steps)
 
 
+@dataclass(frozen=True)
+class Into:
+    """What strokes go into: a step of a region, -1 for the one that takes strokes by itself, or a painted tone."""
+
+    region: str = ""
+    number: int = -1
+    tone: str = ""
+
+
 @dataclass(frozen=True, eq=False)
 class StrokeStart:
-    """What a stroke of a region begins on: its step, the paint there, the mask under it and those that are locked."""
+    """What a stroke begins on: what it goes into, the paint there, what lies under it and the masks that are locked."""
 
-    region: str
-    number: int
+    sheet: str
+    into: Into
     paint: Paint | None
     under: TiledPlane
     locked: tuple[TiledPlane, ...]
@@ -75,21 +88,35 @@ class StrokeStart:
 
         return Stroke(grid.width, grid.height, self.paint, below, brush, value, effect, stamp, allow, surface)
 
+    @property
+    def region(self) -> str:
+        """The key of the region whose mask it is, "" for a tone."""
+        return self.into.region
 
-def ground_of(at: Focus, store: Store, key: str, number: int = -1) -> StrokeStart:
-    """What strokes of a region begin on, in the step with this number or the one that takes strokes by itself.
+    def command(self, paint: Paint, others: Mapping[str, tuple[int, Paint]], label: str = "Paint") -> Command:
+        """What makes the paint that of the kit, and that of other regions with it."""
+        if self.into.tone:
+            return commands.paint_tone(self.sheet, self.into.tone, paint, label)
+        return commands.paint_steps({self.into.region: (self.into.number, paint), **others}, label)
 
-    Raises KeyError without such a region.
-    """
+
+def ground_of(at: Focus, store: Store, into: Into) -> StrokeStart:
+    """What strokes begin on, of the size of the sheet's masks. Raises KeyError without such a region or tone."""
+    if into.tone:
+        tone = at.sheet.tone(into.tone)
+        if tone.paint is None:
+            raise KeyError(into.tone)
+        own = _of_size(tone.paint, *mask_size_of(at, store))
+        return StrokeStart(at.key, into, own, ground_under(own, tone), ())
+    key, number = into.region, into.number
     region = at.kit.region(key)
     chosen = 0 <= number < len(region.steps) and STEPS[region.steps[number].kind].is_paint
     number = number if chosen else paint_number(region)
     paint = region.steps[number].paint if number < len(region.steps) else None
     under = mask_of(at, store, key, number)
-    if paint is not None and (paint.width, paint.height) != (under.width, under.height):
-        paint = rescaled(paint, under.width, under.height)
+    paint = _of_size(paint, under.width, under.height) if paint is not None else None
     locked = tuple(mask_of(at, store, other.key) for other in at.sheet.regions if other.locked and other.key != key)
-    return StrokeStart(key, number, paint, under, locked)
+    return StrokeStart(at.key, Into(key, number), paint, under, locked)
 
 
 def taken_from_others(at: Focus, store: Store, key: str, stroke: Stroke) -> dict[str, tuple[int, Paint]]:
@@ -101,11 +128,15 @@ def taken_from_others(at: Focus, store: Store, key: str, stroke: Stroke) -> dict
     for other in at.sheet.regions:
         if other.key == key or other.locked:
             continue
-        ground = ground_of(at, store, other.key)
+        ground = ground_of(at, store, Into(other.key))
         bare = ground.stroke(Brush())
         if stroke.covers(bare.mask):
-            found[other.key] = (ground.number, stroke.taken_from(ground.paint))
+            found[other.key] = (ground.into.number, stroke.taken_from(ground.paint))
     return found
+
+
+def _of_size(paint: Paint, width: int, height: int) -> Paint:
+    return paint if (paint.width, paint.height) == (width, height) else rescaled(paint, width, height)
 
 
 def rescaled(paint: Paint, width: int, height: int) -> Paint:

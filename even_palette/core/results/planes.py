@@ -16,6 +16,7 @@ from even_palette.core.raster.tiles import TiledPlane, grid_of
 from even_palette.core.results.bakes import bake_name, bake_of
 from even_palette.core.results.file_names import map_name
 from even_palette.core.results.maps import paint_of, plane_of_map, size_of_map
+from even_palette.core.results.mask_tones import mask_plane, mask_tone_name, painted_plane, size_of_mask_tone
 from even_palette.core.results.store import Store
 from even_palette.core.results.weights import weights_name, weights_of
 from even_palette.core.tones.kinds import TONES
@@ -99,7 +100,13 @@ def tone_of(
     kind = TONES[tone.kind]
 
     def compute() -> Plane:
+        if kind.made_of == MadeOf.PAINT:
+            return painted_plane(store, tone, cancel)
+        if kind.made_of == MadeOf.MASK:
+            return mask_plane(at, store, tone, cancel)
+
         def make() -> Samples:
+            assert kind.make is not None
             return kind.make(ground_of_tone(at, store, tone, progress, cancel), kind.settings(tone.values))
 
         samples = store.cache.disk.get(np.ndarray, key, make)
@@ -113,7 +120,15 @@ def tone_name(at: Focus, store: Store, tone: Tone) -> tuple[object, ...]:
     kind = TONES[tone.kind]
     own = {key: kind.settings({**tone.values, **values}) for key, values in tone.own.items()}
     fitted = at.kit.palette(tone.palette).fitted if tone.palette else ()
-    picture = plane_name(at, store, tone.source) if kind.made_of == MadeOf.PICTURE else ()
+    match kind.made_of:
+        case MadeOf.PICTURE:
+            picture = plane_name(at, store, tone.source)
+        case MadeOf.PAINT:
+            picture = tone.paint.content_id if tone.paint else ""
+        case MadeOf.MASK:
+            picture = mask_tone_name(at, store, tone)
+        case _:
+            picture = ()
     return (
         "tone", tone.kind, tuple(kind.settings(tone.values).items()), picture,
         tuple((key, tuple(values.items())) for key, values in own.items()),
@@ -142,6 +157,8 @@ def tone_encoding(at: Focus, tone: Tone) -> Encoding:
 
 def _tone_size(at: Focus, store: Store, tone: Tone) -> tuple[int, int]:
     kind = TONES[tone.kind]
+    if kind.made_of in (MadeOf.PAINT, MadeOf.MASK):
+        return size_of_mask_tone(at, store, tone)
     if kind.made_of == MadeOf.NOTHING:
         side = int(kind.settings(tone.values)[kind.sized_by])
         return side, side

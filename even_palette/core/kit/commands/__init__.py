@@ -63,6 +63,7 @@ from even_palette.core.kit.commands.parameters import (
     set_parameter,
     set_parameter_kind,
 )
+from even_palette.core.kit.commands.patterns import add_pattern
 from even_palette.core.kit.commands.plans import add_plan, remove_plan
 from even_palette.core.kit.commands.recipes import (
     add_recipe_from_file,
@@ -116,6 +117,7 @@ from even_palette.core.kit.commands.tones import (
     change_ramp,
     clear_tone_regions,
     even_tone,
+    paint_tone,
     remove_palette,
     remove_ramp,
     remove_tone,
@@ -123,6 +125,7 @@ from even_palette.core.kit.commands.tones import (
     set_base_tone,
     set_tone_palette,
     set_tone_parts,
+    set_tone_region,
     set_tone_source,
     set_tone_value,
     take_colour_out,
@@ -152,6 +155,7 @@ __all__ = [
     "add_map",
     "add_mesh",
     "add_palette",
+    "add_pattern",
     "add_plain_colour",
     "add_plan",
     "add_ramp",
@@ -195,6 +199,7 @@ __all__ = [
     "move_step",
     "paint_step",
     "paint_steps",
+    "paint_tone",
     "paste_cell",
     "point_map_to",
     "put_regions",
@@ -264,6 +269,7 @@ __all__ = [
     "set_tolerances",
     "set_tone_palette",
     "set_tone_parts",
+    "set_tone_region",
     "set_tone_source",
     "set_tone_value",
     "set_twin_faces",

@@ -8,6 +8,7 @@ from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import UserError
 from even_palette.core.kit.assignment import without_region
 from even_palette.core.kit.commands._command import Command, new_name
+from even_palette.core.kit.commands.tones import remove_tone
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import Names, identifier, keys_of, retire
 from even_palette.core.kit.sheet import Region, Unmix
@@ -40,10 +41,16 @@ def add_regions(sheet: str, colours: list[Rgb8]) -> Command:
 
 
 def remove_region(key: str) -> Command:
-    """Remove a region; its faces belong to none, and its key is never used again."""
+    """Remove a region, and tones of its mask; its faces belong to none, and its key is never used again.
+
+    Raises UserError where another tone is made of such a tone.
+    """
 
     def apply(kit: Kit) -> Kit:
         sheet = kit.sheet_of(key)
+        for tone in [tone for tone in sheet.tones if tone.region == key]:
+            kit = remove_tone(sheet.key, tone.key).apply(kit)
+        sheet = kit.sheet(sheet.key)
         left = tuple(
             replace(region, steps=tuple(step for step in region.steps if step.region != key))
             for region in sheet.regions if region.key != key

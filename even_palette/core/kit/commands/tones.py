@@ -14,6 +14,7 @@ from even_palette.core.kit.sheet import Sheet, Tone
 from even_palette.core.kit.validate_sheet import check_tones
 from even_palette.core.limits import MOST_PALETTES, MOST_TONES
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.regions.paint import Paint
 from even_palette.core.tones.palette import Palette, check_palette
 from even_palette.core.tones.ramp import Ramp, check_ramp
 
@@ -108,6 +109,16 @@ def set_tone_source(sheet: str, key: str, source: PlaneRef | None) -> Command:
 def set_tone_palette(sheet: str, key: str, palette: str) -> Command:
     """Say by which palette an index map is made, by its key."""
     return _change_tone(sheet, key, "Choose palette", lambda tone: replace(tone, palette=palette))
+
+
+def set_tone_region(sheet: str, key: str, region: str) -> Command:
+    """Say of which region's mask a tone is made, by its key."""
+    return _change_tone(sheet, key, "Choose region", lambda tone: replace(tone, region=region))
+
+
+def paint_tone(sheet: str, key: str, paint: Paint, label: str = "Paint") -> Command:
+    """Give a painted tone what is painted now. Raises UserError for a tone of another kind."""
+    return _change_tone(sheet, key, label, lambda tone: replace(tone, paint=paint))
 
 
 def set_tone_parts(sheet: str, key: str, parts: tuple[PlaneUse, ...]) -> Command:

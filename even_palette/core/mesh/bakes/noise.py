@@ -32,7 +32,7 @@ BAKE = BakeKind(
     corners, tracer, background=0.5,
     values=(
         SETTINGS[0],
-        SettingSpec("size", "Size", 0.5, "How large the largest shapes are.", 0.001, 1000, unit="m"),
+        SettingSpec("size", "Size", 0.5, "How large the largest shapes are.", 0.01, 20, unit="m"),
         *SETTINGS[1:4],
         SettingSpec("along", "Stretched", "none", "The way along which shapes are stretched.",
                   choices=(("none", "Not at all"), *AXES)),

@@ -14,11 +14,14 @@ from even_palette.core.settings import Settings, SettingSpec, filled
 
 
 class MadeOf(StrEnum):
-    """What a kind of tone is made of: a picture, other planes, or nothing but its settings."""
+    """What a kind of tone is made of: a picture, other planes, nothing but its settings, what is painted into it,
+    or the mask of a region."""
 
     PICTURE = "picture"
     PLANES = "planes"
     NOTHING = "nothing"
+    PAINT = "paint"
+    MASK = "mask"
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,14 +74,15 @@ class ToneKind:
     place; one that `matches` needs a palette. With the setting `grows_by` at "double" it is twice as large as the
     picture; one that is made of nothing is as many texels a side as its setting `sized_by` says. One that is made
     `by_region` looks at all regions, whether they have settings of their own or not. One that is `grey` holds greys as
-    they are looked at: what takes it for a colour decodes them.
+    they are looked at: what takes it for a colour decodes them. What is painted, or made of a mask, is made by tiles
+    (see `results/mask_tones`) and has no `make`.
     """
 
     name: str
     label: str
     help: str
     place: int
-    make: Callable[[ToneGround, Settings], Samples]
+    make: Callable[[ToneGround, Settings], Samples] | None
     values: tuple[SettingSpec, ...] = ()
     encoding: Encoding | None = Encoding.DATA
     replaces: bool = False

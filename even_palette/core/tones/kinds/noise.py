@@ -51,7 +51,7 @@ TONE = ToneKind(
     make,
     (
         SETTINGS[0],
-        SettingSpec("size", "Size", 128.0, "How large the largest shapes are.", 1, 4096, unit="tx"),
+        SettingSpec("size", "Size", 128.0, "How large the largest shapes are.", 1, 1024, unit="tx"),
         *SETTINGS[1:4],
         SettingSpec("stretch", "Stretch", 1.0, "How many times as long the shapes are along one way.", 1, 64),
         SettingSpec("along", "Stretched", "across", "The way along which they are stretched.",
