@@ -1,5 +1,7 @@
 """Bakes against handbook cases and closed forms; ID colours out and back."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import trimesh
@@ -333,3 +335,28 @@ def test_noise_of_the_object_is_that_of_its_places() -> None:
         noise = noise_of(BAKES["noise"].settings(settings))
         wanted = noise_at(points[there] / 0.4 / squeeze, noise)
         assert np.abs(baked[there] - wanted).max() < 2e-3
+
+
+@pytest.mark.parametrize("way", ["along", "around", "point"])
+def test_gradients_in_space_are_in_metres(way: str) -> None:
+    """Every texel holds what its place, told by the position bake, has: a height, an angle, or a distance; turned over
+    where the end lies below the start; the same height on a mesh of another size at the same value."""
+    mesh = sphere()
+    place = make_bake(BAKES["position"], ground_of(mesh), {}, 256, 0, 1)
+    low, high = mesh.points.min(axis=0), mesh.points.max(axis=0)
+    there = place.samples.any(axis=-1)
+    points = (place.samples / 65535 * (high - low) + low)[there]
+    settings = {"way": way, "axis": "z", "start": 0.7, "end": -0.2, "centre_x": 0.1, "centre_y": -0.3}
+    baked = make_bake(BAKES["gradient"], ground_of(mesh), settings, 256, 0, 1).samples[..., 0][there] / 65535
+    away = points - (0.1, -0.3, 0)
+    if way == "around":
+        wanted = np.degrees(np.arctan2(away[:, 1], away[:, 0])) / 360 % 1
+        error = np.abs(baked - wanted)
+        assert np.minimum(error, 1 - error).max() < 2e-3
+    else:
+        at = away[:, 2] if way == "along" else np.linalg.norm(away, axis=1)
+        assert np.abs(baked - np.clip((0.7 - at) / 0.9, 0, 1)).max() < 1e-3
+    if way == "along":
+        larger = replace(mesh, points=mesh.points * 2)
+        again = make_bake(BAKES["gradient"], ground_of(larger), settings, 256, 0, 1).samples[..., 0][there] / 65535
+        assert np.abs(again - np.clip((0.7 - 2 * points[:, 2]) / 0.9, 0, 1)).max() < 1e-3

@@ -70,6 +70,14 @@ def _followed(kit: Kit, region: Region) -> list[Coat]:
     ]
 
 
+def draws_of(kit: Kit, owner: Owner) -> tuple[str, ...]:
+    """The names under which the coats of an owner draw by chance: all who wear a recipe draw alike for its coats."""
+    count = recipe_length(kit, owner)
+    recipe = kit.region(owner).recipe if isinstance(owner, str) else ""
+    own = f"{owner.sheet} over" if isinstance(owner, Overcoats) else str(owner)
+    return tuple(f"{recipe if number < count else own} {coat.key}" for number, coat in enumerate(coats_of(kit, owner)))
+
+
 def recipe_length(kit: Kit, owner: Owner) -> int:
     """How many of an owner's coats are those of a recipe that it wears."""
     recipe = kit.region(owner).recipe if isinstance(owner, str) else ""

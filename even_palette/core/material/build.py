@@ -11,6 +11,7 @@ from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.types import Type
 from even_palette.core.graph.walks import replaced
+from even_palette.core.material.chance import draw_of
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.colour_nodes import decode, encode
 from even_palette.core.material.declare import BLENDING, MIXING, STRENGTH, CoatInputs, PlaneSpec, Reads, ValueSpec
@@ -30,6 +31,7 @@ from even_palette.core.material.model import (
 from even_palette.core.material.outputs import ALPHA, COLOUR, OPACITY, OUTPUTS
 from even_palette.core.material.plane_numbers import PATTERN, numbers_of
 from even_palette.core.material.plane_reads import Pictures, PlaneReads, SlotUse, in_one_sheet
+from even_palette.core.material.under import Under
 from even_palette.core.raster.sampling import SMOOTH
 from even_palette.core.regions.packing import PackingPlan
 
@@ -40,13 +42,15 @@ BASE_SLOT = "base_colour"
 class Dressed:
     """A region, or the overcoats of a sheet, as the material sees it: a key for names, a label, its coats in order.
 
-    `means` are the weighted means (linear) of the colour under each coat.
+    `means` are the weighted means (linear) of the colour under each coat, `draws` the names under which each draws by
+    chance; without them that is the key of the coat.
     """
 
     key: str
     label: str
     coats: tuple[Coat, ...]
     means: tuple[Colour, ...]
+    draws: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -140,10 +144,9 @@ def acting(
     builder = _Builder(parameters, live, pictures or Pictures())
     before = replace(region, coats=region.coats[:number], means=region.means[:number])
     under = builder.dressed(before, {COLOUR: builder.base}, [])
-    coat, name = region.coats[number], f"{region.key}_C{number}"
-    inputs = builder.inputs(name, coat, region.means[number], under)
+    coat, inputs = region.coats[number], builder.inputs(region, number, under)
     own = COATS[coat.kind].share
-    share = builder.strength(name, inputs, coat) * (own(inputs) if own is not None else 1.0)
+    share = builder.strength(_named_coat(region, number), inputs, coat) * (own(inputs) if own is not None else 1.0)
     return Worn({"share": nodes.clamp(share)}, (), builder.reads.slots, builder.extra)
 
 
@@ -231,25 +234,24 @@ class _Builder:
     def dressed(self, region: Dressed, base: Mapping[str, Node], unclipped: list[Node]) -> dict[str, Node]:
         """The outputs after all coats of a region; the colour that each coat makes is added to `unclipped`."""
         outputs = dict(base)
-        for number, (coat, mean) in enumerate(zip(region.coats, region.means, strict=True)):
-            if not coat.on:
-                continue
-            name = f"{region.key}_C{number}"  # keys have no capitals, so no two names are alike
-            outputs |= self._coat(name, coat, mean, outputs, unclipped)
+        for number, coat in enumerate(region.coats):
+            if coat.on:
+                outputs |= self._coat(region, number, outputs, unclipped)
         return outputs
 
-    def inputs(self, name: str, coat: Coat, mean: Colour, under: Mapping[str, Node]) -> CoatInputs:
+    def inputs(self, region: Dressed, number: int, under: Mapping[str, Node]) -> CoatInputs:
         """What the formula of a coat may use."""
-        kind = COATS[coat.kind]
+        coat, name = region.coats[number], _named_coat(region, number)
+        kind, draws = COATS[coat.kind], region.draws[number] if region.draws else coat.key
         values = {spec.name: coat.values.get(spec.name, spec.default) for spec in kind.values}
         texels = {
             spec.name: self.reads.texel(*self._placed(name, coat, spec.name, use), colour=True)
             for spec, use in _read(kind.planes, coat, Reads.COLOUR)
         }
         return CoatInputs(
-            _Under(under, self),
+            Under(under, self.under),
             self.base,
-            self._fixed(f"{name}_Mean", mean),
+            self._fixed(f"{name}_Mean", region.means[number]),
             {spec.name: self._value(name, spec, values[spec.name]) for spec in kind.values if spec.bindable},
             {spec.name: str(values[spec.name]) for spec in kind.values if not spec.bindable},
             {
@@ -263,6 +265,7 @@ class _Builder:
             {spec.name: self.reads.atlas(use) for spec, use in _read(kind.planes, coat, Reads.ATLAS)},
             self.as_opened,
             frozenset(under),
+            draw_of(draws, values),
         )
 
     def strength(self, name: str, inputs: CoatInputs, coat: Coat) -> Node:
@@ -286,10 +289,8 @@ class _Builder:
                 use = number.put(use, float(value))
         return use, bound
 
-    def _coat(
-        self, name: str, coat: Coat, mean: Colour, under: Mapping[str, Node], unclipped: list[Node]
-    ) -> dict[str, Node]:
-        inputs = self.inputs(name, coat, mean, under)
+    def _coat(self, region: Dressed, number: int, under: Mapping[str, Node], unclipped: list[Node]) -> dict[str, Node]:
+        coat, name, inputs = region.coats[number], _named_coat(region, number), self.inputs(region, number, under)
         share = self.strength(name, inputs, coat)
         whole = coat.values.get(STRENGTH.name, STRENGTH.default) == 1.0 and coat.pattern is None
         kind, changed = COATS[coat.kind], dict[str, Node]()
@@ -330,20 +331,8 @@ class _Builder:
         return nodes.constant(*value) if isinstance(value, tuple) else nodes.constant(value)
 
 
-class _Under(Mapping[str, Node]):
-    """The outputs under a coat; what nothing has set yet is what the maps say."""
-
-    def __init__(self, set_so_far: Mapping[str, Node], builder: _Builder) -> None:
-        self._set, self._builder = set_so_far, builder
-
-    def __getitem__(self, name: str) -> Node:
-        return self._set[name] if name in self._set else self._builder.under(name)
-
-    def __iter__(self):  # type: ignore[no-untyped-def]
-        return iter(OUTPUTS)
-
-    def __len__(self) -> int:
-        return len(OUTPUTS)
+def _named_coat(region: Dressed, number: int) -> str:
+    return f"{region.key}_C{number}"  # keys have no capitals, so no two names are alike
 
 
 def _read(specs: Sequence[PlaneSpec], coat: Coat, reads: Reads) -> list[tuple[PlaneSpec, PlaneUse]]:

@@ -127,7 +127,8 @@ class CoatInputs:
     values of the planes that it reads, floats 0..1 after their levels; `colours` those that are colours, linear vec3,
     and `alphas` how much there is of each of these; `strips`, `indices` and `atlases` those that are more. `as_opened`
     gives an output as the maps alone say;
-    `changed` are the outputs that coats before it have set.
+    `changed` are the outputs that coats before it have set. `draw` gives a number 0..1 that an instance draws for the
+    coat, under the name of what it is drawn for.
     """
 
     under: Mapping[str, Node]
@@ -143,6 +144,7 @@ class CoatInputs:
     atlases: Mapping[str, Atlas] = field(default_factory=dict)
     as_opened: Callable[[str], Node] = field(default=lambda name: OUTPUTS[name].node)
     changed: frozenset[str] = frozenset()
+    draw: Callable[[str], Node] = field(default=lambda what: nodes.constant(0.5))
 
     @property
     def colour(self) -> Node:

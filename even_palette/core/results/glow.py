@@ -11,6 +11,7 @@ from even_palette.core.kit.coat_owners import (
     RecipeCoats,
     SheetOwner,
     coats_of,
+    draws_of,
     own_coats,
     owners_on,
     with_coats,
@@ -100,7 +101,7 @@ def _without_means(at: Focus, store: Store) -> Material:
 
     def dressed(key: str, owner: SheetOwner) -> Dressed:
         coats = coats_of(at.kit, owner)
-        return Dressed(key, "", coats, ((0.0, 0.0, 0.0),) * len(coats))
+        return Dressed(key, "", coats, ((0.0, 0.0, 0.0),) * len(coats), draws_of(at.kit, owner))
 
     regions = [dressed(region.key, region.key) for region in at.sheet.regions]
     over = dressed("Over", Overcoats(at.key)) if at.sheet.overcoats else None

@@ -6,7 +6,7 @@ from even_palette.core.arrays import Floats
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
 from even_palette.core.graph.slots import MOST_UNITS
-from even_palette.core.kit.coat_owners import Overcoats, SheetOwner, coats_of, owner_name
+from even_palette.core.kit.coat_owners import Overcoats, SheetOwner, coats_of, draws_of, owner_name
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import Dressed, Material, build_material, linear_setting, worn
 from even_palette.core.material.coats import COATS
@@ -64,7 +64,7 @@ def dressed(at: Focus, store: Store, owner: SheetOwner) -> Dressed:
         choices = {name: value for name, value in coats[number].values.items() if isinstance(value, str)}
         needed = bool(COATS[coats[number].kind].promise(choices))
         means.append(_mean_under(at, store, owner, coats[:number], tuple(means)) if needed else first)
-    return Dressed(key, owner_name(at.kit, owner), coats, tuple(means[: len(coats)]))
+    return Dressed(key, owner_name(at.kit, owner), coats, tuple(means[: len(coats)]), draws_of(at.kit, owner))
 
 
 def _first_mean(at: Focus, store: Store, owner: SheetOwner) -> Colour:

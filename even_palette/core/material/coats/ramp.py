@@ -1,9 +1,11 @@
 """Ramp: colours looked up in a ramp, by the tone of the paint, a plane, or the instance."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
+from even_palette.core.material.chance import DRAW, seed
 from even_palette.core.material.colour_nodes import curved, encode, luminance
 from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import PlaneKind, ValueKind
@@ -34,8 +36,9 @@ def _position(inputs: CoatInputs) -> Node | None:
         case "down":
             return nodes.uv()["y"]
         case "seed":
-            seed = nodes.seed()  # 0..1; of larger ones what is behind the point
-            return nodes.select(nodes.step(seed, 1) * nodes.step(0, seed), seed, nodes.fract(seed))
+            return seed()
+        case "draw":
+            return inputs.draw("position")
         case _:
             return encode(luminance(inputs.colour))
 
@@ -52,8 +55,9 @@ COAT = CoatKind(
         ValueSpec(
             "from", "Position", ValueKind.CHOICE, "tone", "What says where in the ramp a texel is.",
             choices=(("tone", "Tone of the paint"), ("plane", "A plane"), ("across", "Across the sheet"),
-                     ("down", "Down the sheet"), ("seed", "The instance")),
+                     ("down", "Down the sheet"), ("seed", "The instance"), ("draw", "The instance, by itself")),
         ),
+        replace(DRAW, when=("from", ("draw",))),
     ),
     formula=formula,
     planes=(

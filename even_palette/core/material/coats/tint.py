@@ -4,6 +4,7 @@ from collections.abc import Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
+from even_palette.core.material.chance import CHANCE, varied
 from even_palette.core.material.colour_nodes import luminance
 from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
 from even_palette.core.material.model import ValueKind
@@ -16,9 +17,11 @@ LEAST_MEAN = 1 / 512
 def formula(inputs: CoatInputs) -> Mapping[str, Node]:
     """plain: U T. channel: U T / mean(U). luminance: Y(U) T / Y(mean(U)), the paint's own hue taken out first.
 
-    In both true modes the region's weighted mean is T where nothing clips and the mean is not next to black.
+    By chance, T is moved in OKLCh for each instance. In both true modes the region's weighted mean is T where nothing
+    clips and the mean is not next to black.
     """
-    under, mean, colour = inputs.colour, inputs.mean, inputs.values["colour"]
+    under, mean = inputs.colour, inputs.mean
+    colour = varied(inputs.values["colour"], inputs.choices, inputs.values, inputs.draw)
     match inputs.choices["mode"]:
         case "channel":
             return {COLOUR: under / nodes.maximum(mean, LEAST_MEAN) * colour}
@@ -47,6 +50,7 @@ COAT = CoatKind(
                 ("channel", "True, per channel"),
             ),
         ),
+        *CHANCE,
     ),
     formula=formula,
     promise=lambda choices: "" if choices.get("mode", "plain") == "plain" else "true tint",

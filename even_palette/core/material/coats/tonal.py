@@ -9,7 +9,7 @@ from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
 from even_palette.core.material.input_levels import LEAST_STEP
 from even_palette.core.material.model import Setting, ValueKind
 from even_palette.core.material.outputs import COLOUR
-from even_palette.core.material.spaces import SPACES
+from even_palette.core.material.spaces import SPACES, Move
 
 BANDS = (("shadow", "Shadows"), ("middle", "Midtones"), ("light", "Highlights"))
 
@@ -33,8 +33,7 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
         tint = nodes.total(values[f"{name}_colour"] * share for (name, _), share in zip(BANDS, found, strict=True))
         return {COLOUR: under * tint}
     mixed = [
-        SPACES["oklch"].shift(under, values[f"{name}_hue"] / 360, values[f"{name}_saturation"], nodes.constant(0.0))
-        * share
+        SPACES["oklch"].shift(under, Move(values[f"{name}_hue"] / 360, values[f"{name}_saturation"])) * share
         for (name, _), share in zip(BANDS, found, strict=True)
     ]
     return {COLOUR: nodes.total(mixed)}
