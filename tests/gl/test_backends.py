@@ -455,6 +455,8 @@ def dress(draw: st.DrawFn, owner: str, number: int) -> list[commands.Command]:
             made.append(commands.expose(owner, spec.name, number))
     for plane in kind.planes:
         use = draw(st.sampled_from(STRIPS)) if plane.reads == Reads.STRIP else draw(plane_uses())
+        if plane.reads == Reads.NORMAL and use.plane.key not in OTHERS:
+            use = replace_(use, plane=PlaneRef(PlaneKind.MAP, "large"))  # noise is no normals
         made.append(commands.set_coat_plane(owner, number, plane.name, use))
     made.append(commands.set_pattern(owner, number, draw(st.none() | plane_uses())))
     names = [

@@ -115,7 +115,7 @@ class PlaneUseEditor(QWidget):
         menu = QMenu(self.by_runtime)
         self.actions_by_number = {}
         for each in NUMBERS:
-            if binds and (reads == Reads.VALUE or (reads == Reads.COLOUR and not each.is_level)):
+            if binds and (reads == Reads.VALUE or (reads.lies and not each.is_level)):
                 action = menu.addAction(f"{each.label} by a parameter")
                 assert action is not None
                 action.triggered.connect(lambda _, number=each.name: self.bind_wanted.emit(number))
@@ -134,7 +134,7 @@ class PlaneUseEditor(QWidget):
             column.addWidget(widget)
         column.addLayout(row(self.filter, self.wrap, self.invert, self.by_runtime))
         column.addWidget(self.placement)
-        self.placement.setVisible(lies and reads in (Reads.VALUE, Reads.COLOUR))
+        self.placement.setVisible(lies and reads.lies)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(4)
@@ -170,7 +170,7 @@ class PlaneUseEditor(QWidget):
             )
         for name, action in self.actions_by_number.items():
             action.setVisible(name not in bound)
-        self.filter.setVisible(self._reads in (Reads.VALUE, Reads.COLOUR))
+        self.filter.setVisible(self._reads.lies)
         self.wrap.setVisible(self._reads != Reads.ATLAS)
         for number in (self.columns, self.rows, self.cells):
             number.setVisible(self._reads == Reads.ATLAS)

@@ -266,6 +266,10 @@ class _Builder:
             self.as_opened,
             frozenset(under),
             draw_of(draws, values),
+            {
+                spec.name: self.reads.normal(*self._placed(name, coat, spec.name, use))
+                for spec, use in _read(kind.planes, coat, Reads.NORMAL)
+            },
         )
 
     def strength(self, name: str, inputs: CoatInputs, coat: Coat) -> Node:

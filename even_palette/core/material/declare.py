@@ -50,15 +50,21 @@ COMMON = (BLENDING, MIXING, STRENGTH)
 class Reads(StrEnum):
     """How a coat reads a plane.
 
-    As a number, as a colour, as the number of a palette's entry, as a strip that is looked up in, or as an atlas of
-    tiling cells.
+    As a number, as a colour, as a normal, as the number of a palette's entry, as a strip that is looked up in, or as an
+    atlas of tiling cells.
     """
 
     VALUE = "value"
     COLOUR = "colour"
+    NORMAL = "normal"
     ATLAS = "atlas"
     INDEX = "index"
     STRIP = "strip"
+
+    @property
+    def lies(self) -> bool:
+        """Whether what is read so lies over the sheet, so that it can be tiled, turned and moved."""
+        return self in (Reads.VALUE, Reads.COLOUR, Reads.NORMAL)
 
 
 @dataclass(frozen=True)
@@ -125,10 +131,10 @@ class CoatInputs:
     `under` are the outputs under the coat, `base` the sheet's base colour and `mean` the region's weighted mean of the
     colour under the coat, both linear vec3. Colours among `values` are linear vec3, numbers floats. `planes` are the
     values of the planes that it reads, floats 0..1 after their levels; `colours` those that are colours, linear vec3,
-    and `alphas` how much there is of each of these; `strips`, `indices` and `atlases` those that are more. `as_opened`
-    gives an output as the maps alone say;
-    `changed` are the outputs that coats before it have set. `draw` gives a number 0..1 that an instance draws for the
-    coat, under the name of what it is drawn for.
+    `alphas` how much there is of each of these, and `normals` those that are normals, vec3 with green up; `strips`,
+    `indices` and `atlases` those that are more. `as_opened` gives an output as the maps alone say; `changed` are the
+    outputs that coats before it have set. `draw` gives a number 0..1 that an instance draws for the coat, under the
+    name of what it is drawn for.
     """
 
     under: Mapping[str, Node]
@@ -145,6 +151,7 @@ class CoatInputs:
     as_opened: Callable[[str], Node] = field(default=lambda name: OUTPUTS[name].node)
     changed: frozenset[str] = frozenset()
     draw: Callable[[str], Node] = field(default=lambda what: nodes.constant(0.5))
+    normals: Mapping[str, Node] = field(default_factory=dict)
 
     @property
     def colour(self) -> Node:

@@ -83,7 +83,7 @@ def numbers_of(kind: CoatKind) -> dict[str, tuple[str, PlaneNumber, ValueSpec]]:
 @cache
 def _numbers_of(planes: tuple[PlaneSpec, ...]) -> dict[str, tuple[str, PlaneNumber, ValueSpec]]:
     found = {}
-    for plane in (each for each in planes if each.reads in (Reads.VALUE, Reads.COLOUR)):
+    for plane in (each for each in planes if each.reads.lies):
         for number in NUMBERS:
             if number.is_level and plane.reads != Reads.VALUE:
                 continue

@@ -78,6 +78,15 @@ class PlaneReads:
             x = curved(nodes.maximum(x, 0), bound.get("power", use.power))
         return 1 - x if use.invert else x
 
+    def normal(self, use: PlaneUse, bound: Followed = NOTHING) -> Node:
+        """The normal that a map gives at the texel, vec3 -1..1, y up; where it is turned, slopes turn back with it."""
+        texel, turn = self.texel(use, bound), bound.get("turn", use.turn)
+        x, y, z = texel["x"] * 2 - 1, texel["y"] * 2 - 1, texel["z"] * 2 - 1
+        if isinstance(turn, Node) or turn % 360 != 0:
+            slope = tiling.turned(nodes.join(x, -y), -as_node(turn) / 360)
+            x, y = slope["x"], -slope["y"]
+        return nodes.join(x, y, z)
+
     def strip(self, use: PlaneUse) -> Strip:
         """The rows of a palette or ramp."""
         slot = slot_name(use.plane, IN_STRIP)
