@@ -27,7 +27,7 @@ COAT = CoatKind(
     "core/material/spaces/still.py": """
 from even_palette.core.material.spaces._declare import Space
 
-SPACE = Space("still", "Still", 99, "a dummy turns nothing", lambda linear, turn, saturation, brightness: linear)
+SPACE = Space("still", "Still", 99, "a dummy turns nothing", lambda linear, move: linear)
 """,
     "core/regions/steps/swap.py": """
 from even_palette.core.arrays import float32

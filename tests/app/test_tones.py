@@ -129,12 +129,11 @@ def test_a_photograph_gets_a_palette_with_rows(empty: Driver, tmp_path: Path) ->
     empty.settle()
 
     from even_palette.core.kit import commands
-    from even_palette.core.material.coats import COATS
 
     session.do(commands.add_regions(session.at.key, [(255, 0, 0)]))
     empty.stage(5)
     session.select(Overcoats(session.at.key))
-    empty.tray.panel("Recolour").add(COATS["swap"])
+    empty.tray.panel("Recolour").add("swap")
     empty.settle()
     coat = session.at.sheet.overcoats[0]
     assert set(coat.planes) == {"index", "palette"}

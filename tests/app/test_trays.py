@@ -20,7 +20,6 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import Overcoats, users_of
 from even_palette.core.kit.recipe_file import read_recipe, write_recipe
 from even_palette.core.kit.sheet import Box, Unmix
-from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Blending, Bound, ValueKind
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
@@ -252,7 +251,7 @@ def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     assert before
     hull = session.at.sheet.regions[int(np.argmax(before.weights))].key
     session.select(hull)
-    tray.add(COATS["repaint"])
+    tray.add("repaint")
     demo.settle()
     assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint", "repaint"]
     assert tray.coats.currentItem().text() == "2  Repaint"
@@ -454,7 +453,7 @@ def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
     assert session.kit.recipe(recipe).coats[0].values["strength"] == 0.5
     own("Follow the recipe")
     assert session.kit.region(funnel).own_values == {}
-    tray.add(COATS["finish"])
+    tray.add("finish")
     demo.click(tray.recipe_row.take_in)
     assert [coat.kind for coat in session.kit.recipe(recipe).coats] == ["tint", "finish"]
     demo.choose(tray.recipe_row.box, "Coats of its own")

@@ -152,14 +152,20 @@ class CoatList(ShortList):
             super().keyPressEvent(event)
 
 
-def _picture(before: Levels, after: Levels) -> QIcon:
-    """What a coat is put on, and below it what it makes of that; the same on a line that is chosen."""
-    pixmap = QPixmap(PICTURE)
+def before_and_after(before: Levels, after: Levels, size: QSize) -> QPixmap:
+    """What a coat is put on, and below it what it makes of that."""
+    pixmap = QPixmap(size)
     painter = QPainter(pixmap)
-    half = PICTURE.height() // 3
-    painter.drawImage(QRect(0, 0, PICTURE.width(), half), to_image(before[None]))
-    painter.drawImage(QRect(0, half, PICTURE.width(), PICTURE.height() - half), to_image(after[None]))
+    half = size.height() // 3
+    painter.drawImage(QRect(0, 0, size.width(), half), to_image(before[None]))
+    painter.drawImage(QRect(0, half, size.width(), size.height() - half), to_image(after[None]))
     painter.end()
+    return pixmap
+
+
+def _picture(before: Levels, after: Levels) -> QIcon:
+    """The same on a line that is chosen."""
+    pixmap = before_and_after(before, after, PICTURE)
     icon = QIcon(pixmap)
     icon.addPixmap(pixmap, QIcon.Mode.Selected)
     return icon

@@ -1,42 +1,28 @@
 """Buttons that add to a list, order it and take away from it: coats, steps."""
 
 from collections.abc import Callable, Iterable
-from functools import partial
-from typing import Protocol, TypeVar
 
-from PyQt6.QtWidgets import QHBoxLayout, QMenu
+from PyQt6.QtWidgets import QHBoxLayout
 
-from even_palette.app import plain
 from even_palette.app.controls import row, tool
-
-
-class Kind(Protocol):
-    """What can be added."""
-
-    @property
-    def label(self) -> str:
-        """What it is called."""
-        ...
-
-    @property
-    def help(self) -> str:
-        """What it does, in a sentence."""
-        ...
-
-
-Some = TypeVar("Some", bound=Kind)
+from even_palette.app.tray.add_list import AddList, Kind
 
 
 class Order:
-    """The four buttons; `layout` has them beside each other. `add` gets the kind that was chosen in a menu."""
+    """The four buttons; `layout` has them beside each other.
+
+    `add` gets the name of the kind that was chosen in the list, `opens` is called when that opens and may give it
+    pictures.
+    """
 
     def __init__(
         self,
         noun: str,
-        kinds: Iterable[Some],
-        add: Callable[[Some], object],
+        kinds: Iterable[Kind],
+        add: Callable[[str], object],
         move: Callable[[int], object],
         remove: Callable[[], object],
+        opens: Callable[[AddList], object] | None = None,
     ) -> None:
         self.add = tool(f"Add {noun}", "plus", f"Put a {noun} behind the others")
         self.earlier = tool(f"Move {noun} earlier", "arrow-up", f"Let this {noun} act earlier")
@@ -45,13 +31,14 @@ class Order:
         self.earlier.clicked.connect(lambda: move(-1))
         self.later.clicked.connect(lambda: move(1))
         self.remove.clicked.connect(lambda: remove())
-        self.menu = QMenu(self.add)
-        for kind in kinds:
-            action = self.menu.addAction(kind.label)
-            assert action is not None
-            action.setToolTip(plain.tip(kind.help))
-            action.triggered.connect(partial(lambda chosen, _: add(chosen), kind))
-        self.add.clicked.connect(lambda: self.menu.popup(self.add.mapToGlobal(self.add.rect().bottomLeft())))
+        self.list = AddList(self.add, f"Kinds of {noun}s", kinds, add, opens is not None)
+        self._opens = opens
+        self.add.clicked.connect(self._open)
+
+    def _open(self) -> None:
+        if self._opens is not None:
+            self._opens(self.list)
+        self.list.open_below(self.add)
 
     def layout(self) -> QHBoxLayout:
         """The buttons in a row."""

@@ -35,6 +35,12 @@ def suited(at: Focus, spec: PlaneSpec) -> PlaneUse | None:
     return None
 
 
+def suited_coat(at: Focus, kind: str) -> Coat:
+    """A coat of a kind with the planes of a sheet that suit it best."""
+    planes = {spec.name: use for spec in COATS[kind].planes if (use := suited(at, spec)) is not None}
+    return Coat(kind, planes=planes)
+
+
 def _put_on(at: Focus, coat: Coat) -> Command:
     return commands.add_coat(Overcoats(at.key), coat)
 

@@ -1,6 +1,7 @@
 """Stage 5, Recolour: the coats of the selected cell, the values of one of them, and their parameters."""
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
@@ -16,8 +17,9 @@ from even_palette.app.tray.cells import CellGrid
 from even_palette.app.tray.coat_planes import AS_PATTERN, plane_editor
 from even_palette.app.tray.coats import CoatList
 from even_palette.app.tray.copy_coat import copy_button
+from even_palette.app.tray.kind_pictures import show_kinds
 from even_palette.app.tray.order import Order
-from even_palette.app.tray.overcoats import DEFAULT_OVERCOATS, suited
+from even_palette.app.tray.overcoats import DEFAULT_OVERCOATS, suited_coat
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.app.tray.plane_use import PlaneUseEditor, StripBox
 from even_palette.app.tray.recipe import HEAD_PX, RecipeRow, headed
@@ -34,7 +36,7 @@ from even_palette.core.kit.coat_owners import (
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.coats import COATS
-from even_palette.core.material.declare import COMMON, CoatKind, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.declare import COMMON, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import Blending, Coat, Setting, ValueKind
 from even_palette.core.material.plane_numbers import PATTERN, numbers_of
 from even_palette.core.results.cache import Seen
@@ -55,7 +57,7 @@ class RecolourPanel(Panel):
         self.defaults = [self._default(name, tip, make) for name, tip, make in DEFAULT_OVERCOATS]
         self.order = Order(
             "coat", COATS.values(), self.add, self._move,
-            lambda: session.do(commands.remove_coat(session.owner, self.coat)),
+            lambda: session.do(commands.remove_coat(session.owner, self.coat)), partial(show_kinds, session),
         )  # fmt: skip
         self.kind = choice("Coat", [(kind.label, kind.name) for kind in COATS.values()])
         self.kind.activated.connect(
@@ -186,13 +188,12 @@ class RecolourPanel(Panel):
         self.coat = index
         self.refresh()
 
-    def add(self, kind: CoatKind) -> None:
+    def add(self, name: str) -> None:
         """Put a coat of a kind on top, with the planes that suit it best."""
-        at = self.session.at
-        planes = {spec.name: use for spec in kind.planes if (use := suited(at, spec)) is not None}
-        self._do_on_top(commands.add_coat(self.session.owner, Coat(kind.name, planes=planes)))
+        kind, coat = COATS[name], suited_coat(self.session.at, name)
+        self._do_on_top(commands.add_coat(self.session.owner, coat))
         needed = [spec for spec in kind.planes if spec.needed and not spec.when]
-        missing = [spec.label.lower() for spec in needed if spec.name not in planes]
+        missing = [spec.label.lower() for spec in needed if spec.name not in coat.planes]
         if missing:
             self.session.notice.emit(
                 f"{kind.label} reads a plane ({missing[0]}); open a map or make a bake for it, then choose it here."

@@ -49,7 +49,7 @@ class StepsList(QWidget):
         self.list.currentRowChanged.connect(self.choose)
         self.list.itemChanged.connect(self._switch)
         self.order = Order(
-            "step", STEPS.values(), lambda kind: self.add(kind.name), self._move,
+            "step", STEPS.values(), self.add, self._move,
             lambda: self._do(commands.remove_step(self._key(), self.number)),
         )  # fmt: skip
         self.values = QVBoxLayout()

@@ -67,6 +67,16 @@ class Reads(StrEnum):
         return self in (Reads.VALUE, Reads.COLOUR, Reads.NORMAL)
 
 
+class Group(StrEnum):
+    """What a coat is about; coats are offered in these groups, in this order."""
+
+    COLOUR = "Colour"
+    LOOK_UP = "Looked up"
+    LAYER = "Layers"
+    SURFACE = "Surface"
+    LIGHT = "Light"
+
+
 @dataclass(frozen=True)
 class PlaneSpec:
     """A plane that a coat reads: the roles of maps, the kinds of bakes and of tones that suit it, best first."""
@@ -188,6 +198,11 @@ class CoatKind:
     """Whether the formula lays its colour over what is under it, by the way that is chosen (see `mixing`)."""
     share_when: tuple[str, tuple[str, ...]] | None = None
     """The name of a choice and those ways of it under which `share` is not 1 everywhere; None for always."""
+    group: Group = Group.COLOUR
+    place: int = 99
+    """Where it stands in its group."""
+    shown: Mapping[str, Setting | str] = field(default_factory=dict)
+    """Values with which its small picture shows what it does, where its defaults do little."""
 
     def varies(self, values: Mapping[str, object]) -> bool:
         """Whether a coat with these values has a share of its own."""

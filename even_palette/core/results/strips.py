@@ -2,11 +2,17 @@
 
 from dataclasses import dataclass, replace
 
+from msgspec.structs import replace as replace_
+
 from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.errors import UserError
+from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import SheetOwner, coats_of, followed_by
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import Dressed
+from even_palette.core.material.coats import COATS
+from even_palette.core.material.model import Coat
 from even_palette.core.material.variants import MASTER, resolve
 from even_palette.core.raster.plane import rgb_of, to_levels8
 from even_palette.core.results.base_colour import base_colour_of
@@ -66,6 +72,16 @@ def coat_strip(at: Focus, store: Store, owner: SheetOwner, variant: str, first: 
         ("strip", *spots.name, repr(bound)),
         lambda: _as_strip(colours_in_coats(at, store, spots.region, settings, spots.uv)),
     )
+
+
+def strip_with(at: Focus, store: Store, owner: SheetOwner, variant: str, coat: Coat) -> Levels | None:
+    """The same with one more coat on top, in the values that its kind is shown with; None where it cannot be worn."""
+    try:
+        worn = replace_(coat, values={**COATS[coat.kind].shown, **coat.values})
+        kit = commands.add_coat(owner, worn).apply(at.kit)
+        return coat_strip(kit.at(at.key, at.twin), store, owner, variant)
+    except UserError:
+        return None
 
 
 def strip_made_of(at: Focus, store: Store, owner: SheetOwner, variant: str) -> tuple[object, ...]:

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.colour_nodes import curved
-from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
 
@@ -45,5 +45,7 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    group=Group.LOOK_UP,
+    place=3,
     planes=(PlaneSpec("along", "Along", "0 at the root, 1 at the tip.", bakes=("along",)),),
 )  # fmt: skip

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from even_palette.core.graph.nodes import Node
-from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR, NORMAL
 
@@ -29,6 +29,8 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    group=Group.LAYER,
+    place=3,
     sets=(COLOUR, *FINISH),
     planes=(
         PlaneSpec("colour", "Colour", "What comes back; without one, the base colour.", reads=Reads.COLOUR,

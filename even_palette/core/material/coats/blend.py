@@ -4,7 +4,16 @@ from collections.abc import Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
-from even_palette.core.material.declare import BLENDING, MIXING, CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.declare import (
+    BLENDING,
+    MIXING,
+    CoatInputs,
+    CoatKind,
+    Group,
+    PlaneSpec,
+    Reads,
+    ValueSpec,
+)
 from even_palette.core.material.mixing import MIXINGS, MODES
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
@@ -66,6 +75,8 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    group=Group.LAYER,
+    place=1,
     share=share,
     lays_itself=True,
     planes=(

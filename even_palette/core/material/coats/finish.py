@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from even_palette.core.graph.nodes import Node
-from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, ValueSpec
 from even_palette.core.material.model import ValueKind
 
 
@@ -49,5 +49,7 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    group=Group.SURFACE,
+    place=1,
     sets=("metalness", "roughness", "clear_coat"),
 )  # fmt: skip

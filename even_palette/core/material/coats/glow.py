@@ -7,7 +7,7 @@ from math import tau
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.chance import DRAW
-from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.raster.guess import Role
 
@@ -72,6 +72,8 @@ COAT = CoatKind(
         replace(DRAW, when=("pulse", ("apart",))),
     ),
     formula=formula,
+    group=Group.LIGHT,
+    place=1,
     sets=("emission",),
     planes=(
         PlaneSpec("mask", "Where", "1 glows, 0 does not.", (Role.EMISSION,), needed=False),

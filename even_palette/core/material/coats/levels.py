@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from even_palette.core.graph.nodes import Node, clamp, is_constant, maximum
 from even_palette.core.material.colour_nodes import curved, decode, encode
-from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, ValueSpec
 from even_palette.core.material.input_levels import LEAST_STEP
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
@@ -43,5 +43,8 @@ COAT = CoatKind(
     help="Moves black and white of the paint, bends the middle, and spreads it about a pivot.",
     values=VALUES,
     formula=formula,
+    group=Group.COLOUR,
+    place=4,
+    shown={"black": 0.15, "white": 0.7, "contrast": 1.4},
     before_and_after=True,
 )

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
-from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, ValueSpec
 from even_palette.core.material.drawn import dithered
 from even_palette.core.material.model import ValueKind
 
@@ -34,6 +34,8 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    group=Group.SURFACE,
+    place=3,
     sets=("opacity",),
     planes=(
         PlaneSpec("plane", "Plane", "Multiplies the opacity: 1 is seen, 0 is not.", needed=False),

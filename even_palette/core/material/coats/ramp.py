@@ -7,7 +7,7 @@ from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.chance import DRAW, seed
 from even_palette.core.material.colour_nodes import curved, encode, luminance
-from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import PlaneKind, ValueKind
 from even_palette.core.material.outputs import COLOUR
 
@@ -60,6 +60,8 @@ COAT = CoatKind(
         replace(DRAW, when=("from", ("draw",))),
     ),
     formula=formula,
+    group=Group.LOOK_UP,
+    place=1,
     planes=(
         PlaneSpec("ramp", "Ramp", "The ramp that colours are taken from.", reads=Reads.STRIP,
                   strips=(PlaneKind.RAMP, PlaneKind.PALETTE)),

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node, is_constant
-from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import NORMAL
 
@@ -56,6 +56,8 @@ COAT = CoatKind(
                   -4.0, 4.0, "×"),
     ),
     formula=formula,
+    group=Group.SURFACE,
+    place=2,
     sets=(NORMAL,),
     planes=(
         PlaneSpec("detail", "Laid over", "A map of normals with green up.", tones=("relief",), reads=Reads.NORMAL,

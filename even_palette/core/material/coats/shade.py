@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from even_palette.core.graph.nodes import Node
-from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec
 from even_palette.core.material.outputs import COLOUR
 from even_palette.core.raster.guess import Role
 
@@ -20,6 +20,8 @@ COAT = CoatKind(
     help="Darkens the colour by a plane: occlusion and the like.",
     values=(),
     formula=formula,
+    group=Group.LIGHT,
+    place=2,
     planes=(
         PlaneSpec("plane", "Plane", "What darkens: 0 is black, 1 keeps the colour.", (Role.OCCLUSION,), ("occlusion",)),
     ),

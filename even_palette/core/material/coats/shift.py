@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from even_palette.core.graph.nodes import Node, is_constant
 from even_palette.core.material.chance import CHANCE, move_of
-from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
 from even_palette.core.material.spaces import SPACES, Move
@@ -76,6 +76,9 @@ COAT = CoatKind(
         *CHANCE,
     ),
     formula=formula,
+    group=Group.COLOUR,
+    place=3,
+    shown={"hue": 120.0},
     planes=(PlaneSpec("noise", "Noise", "Turns the hue: 0 back, 1 on.", bakes=("random",), needed=False),),
     before_and_after=True,
 )

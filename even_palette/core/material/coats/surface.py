@@ -5,7 +5,7 @@ from collections.abc import Callable, Mapping
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material import tiling
-from even_palette.core.material.declare import Atlas, CoatInputs, CoatKind, PlaneSpec, Reads, ValueSpec
+from even_palette.core.material.declare import Atlas, CoatInputs, CoatKind, Group, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR, NORMAL
 from even_palette.core.raster.guess import Role
@@ -119,6 +119,8 @@ COAT = CoatKind(
                   when=("cover", ("height",))),
     ),
     formula=formula,
+    group=Group.LAYER,
+    place=2,
     share=share,
     share_when=("cover", ("height",)),
     sets=(COLOUR, *BESIDE, NORMAL),

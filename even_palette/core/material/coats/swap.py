@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
-from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, Reads, Strip, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, Reads, Strip, ValueSpec
 from even_palette.core.material.model import PlaneKind, ValueKind
 from even_palette.core.material.outputs import COLOUR
 
@@ -72,6 +72,8 @@ COAT = CoatKind(
                   when=("moves", ("round",))),
     ),
     formula=formula,
+    group=Group.LOOK_UP,
+    place=2,
     planes=(
         PlaneSpec("index", "Index map", "Which entry each texel shows.", tones=("index", "packed"), reads=Reads.INDEX),
         PlaneSpec("palette", "Palette", "The palette that entries are looked up in.", reads=Reads.STRIP,

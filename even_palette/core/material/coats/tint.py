@@ -6,7 +6,7 @@ from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.chance import CHANCE, varied
 from even_palette.core.material.colour_nodes import luminance
-from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
 
@@ -53,5 +53,8 @@ COAT = CoatKind(
         *CHANCE,
     ),
     formula=formula,
+    group=Group.COLOUR,
+    place=1,
+    shown={"colour": (0.45, 0.75, 0.85)},
     promise=lambda choices: "" if choices.get("mode", "plain") == "plain" else "true tint",
 )

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.colour_nodes import encode, luminance
-from even_palette.core.material.declare import CoatInputs, CoatKind, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, ValueSpec
 from even_palette.core.material.input_levels import LEAST_STEP
 from even_palette.core.material.model import Setting, ValueKind
 from even_palette.core.material.outputs import COLOUR
@@ -68,4 +68,7 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    group=Group.COLOUR,
+    place=6,
+    shown={"shadow_colour": (0.5, 0.6, 1.0), "light_colour": (1.0, 0.85, 0.6)},
 )  # fmt: skip

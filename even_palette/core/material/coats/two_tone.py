@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.colour_nodes import encode, luminance
-from even_palette.core.material.declare import CoatInputs, CoatKind, PlaneSpec, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.outputs import COLOUR
 
@@ -36,6 +36,9 @@ COAT = CoatKind(
         ),
     ),
     formula=formula,
+    group=Group.COLOUR,
+    place=5,
+    shown={"first": (0.2, 0.25, 0.45), "second": (0.95, 0.8, 0.55)},
     planes=(
         PlaneSpec("plane", "Plane", "0 gives the first colour, 1 the second.", bakes=("along", "random"),
                   tones=("neutral",), when=("from", ("plane",))),

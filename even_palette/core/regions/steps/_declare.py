@@ -35,6 +35,17 @@ class StepValue:
     unit: str = ""
 
 
+class Group(StrEnum):
+    """Where a step takes from, or what it is good for; steps are offered in these groups, in this order."""
+
+    PAINT = "From the paint"
+    PLANES = "From maps and bakes"
+    MASKS = "From other masks"
+    HAND = "By hand"
+    CLEAN = "Clean"
+    SHAPE = "Shape"
+
+
 @dataclass(frozen=True)
 class StepKind:
     """A kind of step.
@@ -64,6 +75,8 @@ class StepKind:
     claims_only: bool = False
     guided: Callable[[Floats, Floats, Values], Floats] | None = None
     keeps_islands: bool = False
+    group: Group = Group.SHAPE
+    place: int = 99
 
     @property
     def is_source(self) -> bool:

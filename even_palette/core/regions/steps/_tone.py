@@ -6,7 +6,7 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.colour.oklab import linear_to_oklab, oklab_to_oklch
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 
 def oklch(colour: Floats) -> Floats:
@@ -23,7 +23,7 @@ def band(x: Floats, low: float, high: float, soft: float) -> Floats:
     return float32(t * t * (3 - 2 * t))
 
 
-def range_step(name: str, label: str, help: str, most: float, of: Callable[[Floats], Floats]) -> StepKind:
+def range_step(name: str, label: str, help: str, most: float, of: Callable[[Floats], Floats], place: int) -> StepKind:
     """A source that takes a range of what `of` gives of OKLCh, in percent of `most`."""
 
     def source(colour: Floats, values: Values) -> Floats:
@@ -40,4 +40,6 @@ def range_step(name: str, label: str, help: str, most: float, of: Callable[[Floa
             StepValue("soft", "Softness", 10.0, 0.0, 100.0, "How far beyond its ends the range fades.", "%"),
         ),
         source=source,
+        group=Group.PAINT,
+        place=place,
     )

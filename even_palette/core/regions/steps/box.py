@@ -1,7 +1,7 @@
 """Box: a rectangle of the sheet joins the mask."""
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 
 def box(uv: Floats, values: Values) -> Floats:
@@ -22,4 +22,6 @@ STEP = StepKind(
         StepValue("bottom", "Bottom", 75.0, 0.0, 100.0, "Where it ends, from the top of the sheet.", "%"),
     ),
     of_place=box,
+    group=Group.HAND,
+    place=2,
 )

@@ -2,7 +2,7 @@
 
 from even_palette.core.arrays import Floats
 from even_palette.core.regions.steps import grow
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 
 def reach(values: Values) -> int:
@@ -23,4 +23,6 @@ STEP = StepKind(
     (StepValue("radius", "Radius", 2.0, 0.0, 32.0, "Half of the widest gap that is closed.", "texels"),),
     reach,
     close,
+    group=Group.CLEAN,
+    place=3,
 )

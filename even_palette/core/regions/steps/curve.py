@@ -2,7 +2,7 @@
 
 from even_palette.core.arrays import Floats
 from even_palette.core.curve import POINTS, through_points
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 
 def curve(mask: Floats, values: Values) -> Floats:
@@ -19,4 +19,6 @@ STEP = StepKind(
         for at in POINTS
     ),
     edit=curve,
+    group=Group.SHAPE,
+    place=5,
 )

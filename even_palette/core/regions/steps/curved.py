@@ -1,6 +1,6 @@
 """Plane through a curve: a channel of a map or bake, through levels and then a curve, joins the mask."""
 
-from even_palette.core.regions.steps._declare import StepKind
+from even_palette.core.regions.steps._declare import Group, StepKind
 from even_palette.core.regions.steps.curve import STEP as CURVE
 from even_palette.core.regions.steps.curve import curve
 
@@ -11,4 +11,6 @@ STEP = StepKind(
     CURVE.values,
     reads_channel=True,
     through=curve,
+    group=Group.PLANES,
+    place=2,
 )

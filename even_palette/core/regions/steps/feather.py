@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 WIDE = 2.0
 """The kernel ends at so many times the radius, which is four standard deviations."""
@@ -39,4 +39,6 @@ STEP = StepKind(
     (StepValue("radius", "Radius", 4.0, 0.0, 128.0, "How far the edge is spread to either side.", "texels"),),
     reach,
     feather,
+    group=Group.SHAPE,
+    place=2,
 )

@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 
 def reach(values: Values) -> int:
@@ -43,4 +43,6 @@ STEP = StepKind(
     (StepValue("radius", "Radius", 2.0, -64.0, 64.0, "Above 0 grows, below 0 shrinks.", "texels"),),
     reach,
     grow,
+    group=Group.SHAPE,
+    place=1,
 )

@@ -2,7 +2,7 @@
 
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.jobs import CancelToken
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 from even_palette.core.regions.steps.specks import specks
 
 
@@ -17,4 +17,6 @@ STEP = StepKind(
     "Fills gaps that are smaller than so many texels.",
     (StepValue("texels", "Smaller than", 64.0, 1.0, 65536.0, "Holes with fewer texels are filled.", "texels"),),
     whole=holes,
+    group=Group.CLEAN,
+    place=2,
 )

@@ -3,7 +3,7 @@
 import numpy as np
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 from even_palette.core.regions.steps._tone import band, oklch
 
 GREY = 0.02
@@ -28,4 +28,6 @@ STEP = StepKind(
         StepValue("soft", "Softness", 15.0, 0.0, 180.0, "How far beyond its ends the range fades.", "°"),
     ),
     source=hue,
+    group=Group.PAINT,
+    place=1,
 )

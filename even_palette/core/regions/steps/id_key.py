@@ -2,7 +2,7 @@
 
 from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.regions.keying import Metric, key_mask
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 
 def key(ids: Levels, values: Values) -> Floats:
@@ -24,4 +24,6 @@ STEP = StepKind(
         StepValue("outer", "Outer", 64.0, 0.0, 255.0, "From this distance on a texel is out.", "levels"),
     ),
     of_ids=key,
+    group=Group.PAINT,
+    place=4,
 )

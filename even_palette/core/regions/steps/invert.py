@@ -1,7 +1,7 @@
 """Invert: what was claimed is free, what was free is claimed."""
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.regions.steps._declare import StepKind, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, Values
 
 
 def invert(mask: Floats, values: Values) -> Floats:
@@ -9,4 +9,11 @@ def invert(mask: Floats, values: Values) -> Floats:
     return float32(1 - mask)
 
 
-STEP = StepKind("invert", "Invert", "What was claimed becomes free, what was free is claimed.", edit=invert)
+STEP = StepKind(
+    "invert",
+    "Invert",
+    "What was claimed becomes free, what was free is claimed.",
+    edit=invert,
+    group=Group.SHAPE,
+    place=6,
+)

@@ -3,7 +3,7 @@
 import numpy as np
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 NOTHING = 1e-5
 """Ranges below a level of 16 bits are none."""
@@ -28,4 +28,6 @@ STEP = StepKind(
         StepValue("gamma", "Gamma", 1.0, 0.1, 10.0, "Above 1 makes the middle stronger, below weaker."),
     ),
     edit=levels,
+    group=Group.SHAPE,
+    place=4,
 )

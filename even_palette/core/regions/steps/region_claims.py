@@ -1,6 +1,6 @@
 """What a region claims, its elements, boxes and ID colours, before any step, joins the mask."""
 
-from even_palette.core.regions.steps._declare import StepKind
+from even_palette.core.regions.steps._declare import Group, StepKind
 
 STEP = StepKind(
     "region_claims",
@@ -8,4 +8,6 @@ STEP = StepKind(
     "The elements, boxes and ID colours of a region, before its steps, join the mask.",
     reads_region=True,
     claims_only=True,
+    group=Group.MASKS,
+    place=2,
 )

@@ -6,7 +6,7 @@ import numpy as np
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.colour.oklab import linear_to_oklab
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 
 def reach(values: Values) -> int:
@@ -49,4 +49,6 @@ STEP = StepKind(
     ),
     reach,
     guided=smooth,
+    group=Group.SHAPE,
+    place=3,
 )

@@ -3,7 +3,7 @@
 import numpy as np
 
 from even_palette.core.arrays import Floats, float32
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 
 def snap(mask: Floats, values: Values) -> Floats:
@@ -17,4 +17,6 @@ STEP = StepKind(
     "Makes every texel of the mask whole or nothing.",
     (StepValue("threshold", "Threshold", 50.0, 0.1, 100.0, "From here on a texel becomes whole.", "%"),),
     edit=snap,
+    group=Group.CLEAN,
+    place=4,
 )

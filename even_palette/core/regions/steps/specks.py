@@ -5,7 +5,7 @@ import numpy as np
 from even_palette.core.arrays import Floats
 from even_palette.core.jobs import CancelToken
 from even_palette.core.regions.patches import patches_in
-from even_palette.core.regions.steps._declare import StepKind, StepValue, Values
+from even_palette.core.regions.steps._declare import Group, StepKind, StepValue, Values
 
 SOLID = 0.5
 SIDES = ((-1, 0), (0, -1), (0, 1), (1, 0))
@@ -45,4 +45,6 @@ STEP = StepKind(
     "Takes patches away that are smaller than so many texels.",
     (StepValue("texels", "Smaller than", 64.0, 1.0, 65536.0, "Patches with fewer texels go.", "texels"),),
     whole=specks,
+    group=Group.CLEAN,
+    place=1,
 )
