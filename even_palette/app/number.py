@@ -83,6 +83,12 @@ class NumberRow(QWidget):
         for widget in (self.slider, self.field):
             widget.blockSignals(False)
 
+    def show_mixed(self, text: str) -> None:
+        """Show a word in place of a number; the next number takes its place."""
+        edit = self.field.lineEdit()
+        assert edit is not None
+        edit.setText(text)
+
     def _slid(self, step: int) -> None:
         value = self._low + (self._high - self._low) * step / STEPS
         self.field.blockSignals(True)

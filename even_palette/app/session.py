@@ -11,7 +11,7 @@ from even_palette.app.files import Files
 from even_palette.app.jobs import Jobs
 from even_palette.app.results import Results
 from even_palette.app.view_state import View
-from even_palette.core.kit.coat_owners import SheetOwner
+from even_palette.core.kit.coat_owners import SheetOwner, owners_on
 from even_palette.core.kit.commands import Cell, Command, in_twin
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Focus, Kit
@@ -179,6 +179,14 @@ class Session(QObject):
     def owner(self) -> SheetOwner:
         """Whose coats are selected: the region, or the overcoats of the sheet in front."""
         return self.view.state.owner
+
+    @property
+    def cells(self) -> list[tuple[SheetOwner, str]]:
+        """All cells of the board that are chosen, by owner and variant; the one that is edited is the first."""
+        first = (self.owner, self.variant)
+        there, variants = owners_on(self.at.sheet), self.kit.variant_names
+        more = [cell for cell in self.view.state.cells if cell != first and cell[0] in there and cell[1] in variants]
+        return [first, *more] if first in self.view.state.cells else [first]
 
     @property
     def copied(self) -> Cell | None:

@@ -82,12 +82,12 @@ class Toning:
 class ViewState:
     """All that the artist chose to look at and to work with.
 
-    The stage, the sheet in front or a twin of it, and what is selected: a region or the overcoats, a variant, a copied
-    cell. The panes; the look of the sheet pane and the other side of its wipe, and that of the model where it has one
-    of its own; wipe and spread, which shows all variants or those of `spread_of`. What clicks and drags choose on the
-    mesh; the step of the mask whose values are shown, and how strokes are made; what is chosen in Tones; the time in
-    seconds and the seed of the instance that are shown; what lies behind a sheet that shines through. Chosen faces are
-    Choice's.
+    The stage, the sheet in front or a twin of it, and what is selected: a region or the overcoats, a variant, all the
+    cells that are chosen with them, a copied cell. The panes; the look of the sheet pane and the other side of its
+    wipe, and that of the model where it has one of its own; wipe and spread, which shows all variants or those of
+    `spread_of`. What clicks and drags choose on the mesh; the step of the mask whose values are shown, and how strokes
+    are made; what is chosen in Tones; the time in seconds and the seed of the instance that are shown; what lies behind
+    a sheet that shines through. Chosen faces are Choice's.
     """
 
     stage: int = -1
@@ -96,6 +96,7 @@ class ViewState:
     region: str = ""
     over: bool = False
     variant: str = MASTER
+    cells: tuple[tuple[SheetOwner, str], ...] = ()
     copied: Cell | None = None
     panes: Panes = Panes.SHEET
     panes_chosen: bool = False
@@ -139,7 +140,7 @@ class View(QObject):
         if all(getattr(self.state, name) == value for name, value in fields.items()):
             return
         before, self.state = self.state, replace(self.state, **fields)
-        selected: Callable[[ViewState], object] = lambda state: (state.owner, state.variant)  # noqa: E731
+        selected: Callable[[ViewState], object] = lambda state: (state.owner, state.variant, state.cells)  # noqa: E731
         if not quiet and selected(before) != selected(self.state):
             self.changed.emit()
         strokes: Callable[[ViewState], object] = lambda state: (  # noqa: E731

@@ -2,9 +2,10 @@
 
 from collections.abc import Iterable
 
-from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QItemSelection, QItemSelectionModel, QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
+    QApplication,
     QTableView,
     QToolButton,
     QWidget,
@@ -16,16 +17,22 @@ from even_palette.app.board.model import BoardModel
 from even_palette.app.session import Session
 from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.app.thumbnails import Thumbnails
+from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.cell_text import cell_from_text, cell_to_text, is_cell
 from even_palette.core.kit.changed_cells import changed_cells
 from even_palette.core.kit.coat_owners import SheetOwner, owners_on
+from even_palette.core.kit.commands import Cell
 from even_palette.core.kit.model import Focus
 
 WIDEST_PX = 240
 
 
 class Board(QTableView):
-    """Arrow keys move, Enter edits, Delete returns to inherited, Ctrl+C and Ctrl+V copy and paste, the handle fills."""
+    """Arrow keys move, Enter edits, Delete returns to inherited, Ctrl+C and Ctrl+V copy and paste, the handle fills.
+
+    With Ctrl or Shift more cells are chosen, and what is changed is changed in all of them.
+    """
 
     edit_wanted = pyqtSignal()
 
@@ -34,6 +41,7 @@ class Board(QTableView):
         self.session = session
         self._fill_end: QModelIndex | None = None
         self._shown: Focus | None = None
+        self._choosing = False
         self.add_button, self.fold_button = QToolButton(self), QToolButton(self)
         self.setObjectName("board")
         self.setAccessibleName("Board of regions and variants")
@@ -45,7 +53,7 @@ class Board(QTableView):
         self.setHorizontalHeader(self.heads)
         self.names = RegionNames(session, self)
         self.setVerticalHeader(self.names)
-        self.setSelectionMode(QTableView.SelectionMode.SingleSelection)
+        self.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QTableView.EditTrigger.NoEditTriggers)
         self.setShowGrid(False)
         self.setTabKeyNavigation(False)
@@ -108,7 +116,7 @@ class Board(QTableView):
         if self.session.owner in keys and self.session.variant in variants:
             index = self.board_model.index(keys.index(self.session.owner), variants.index(self.session.variant))
             selection = self.selectionModel()
-            if index != self.currentIndex() and selection is not None:
+            if index != self.currentIndex() and selection is not None and not self._choosing:
                 selection.setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
         self.heads.redraw()
         self.names.redraw()
@@ -118,6 +126,14 @@ class Board(QTableView):
         if current.isValid():
             self.session.select(self.board_model.owner(current.row()), self.board_model.variant(current.column()))
 
+    def selectionChanged(self, selected: QItemSelection, deselected: QItemSelection) -> None:
+        super().selectionChanged(selected, deselected)
+        model = self.board_model
+        chosen = [(model.owner(cell.row()), model.variant(cell.column())) for cell in self.selectedIndexes()]
+        self._choosing = True  # the current cell may be told later
+        self.session.view.change(cells=tuple(chosen))
+        self._choosing = False
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         region, variant = self.session.owner, self.session.variant
@@ -126,17 +142,36 @@ class Board(QTableView):
         elif not region:
             super().keyPressEvent(event)
         elif event.key() == Qt.Key.Key_Delete:
-            self.session.do(commands.clear_cell(region, variant))
+            self.session.do(commands.clear_cells(self.session.cells))
         elif event.matches(QKeySequence.StandardKey.Copy):
-            self.session.copy(commands.read_cell(self.session.kit, region, variant))
-            self.session.notice.emit("Copied the coat of this cell.")
+            self._copy(commands.read_cell(self.session.kit, region, variant))
         elif event.matches(QKeySequence.StandardKey.Paste):
-            if self.session.copied is None:
-                self.session.notice.emit("Copy a cell first.")
-            else:
-                self.session.do(commands.paste_cell(self.session.copied, region, variant))
+            self._paste()
         else:
             super().keyPressEvent(event)
+
+    def _copy(self, cell: Cell) -> None:
+        """Keep a cell, here and as text on the clipboard of the system."""
+        self.session.copy(cell)
+        if (clipboard := QApplication.clipboard()) is not None:
+            clipboard.setText(cell_to_text(cell))
+        self.session.notice.emit("Copied the coats of this cell; other windows can paste them too.")
+
+    def _paste(self) -> None:
+        """Give the chosen cells what was copied last, in this window or another one."""
+        clipboard = QApplication.clipboard()
+        text, copied = clipboard.text() if clipboard is not None else "", self.session.copied
+        try:
+            copied = cell_from_text(text) if is_cell(text) else copied
+        except UserError as error:
+            self.session.notice.emit(str(error))
+            return
+        if copied is None:
+            self.session.notice.emit("Copy a cell first.")
+        else:
+            one, *others = self.session.cells
+            paste = commands.fill_cells(copied, [one, *others]) if others else commands.paste_cell(copied, *one)
+            self.session.do(paste)
 
     # Drag to fill: from the handle of the selected cell over others
 

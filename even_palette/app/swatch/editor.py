@@ -144,6 +144,10 @@ class SwatchEditor(QWidget):
             self._read_axes()
         self._show()
 
+    def show_mixed(self, text: str) -> None:
+        """Show a word in place of the colour's hex; the next colour takes its place."""
+        self.hex.setText(text)
+
     def _read_axes(self) -> None:
         axes = self._model.from_encoded(float32(self._colour))
         for index, axis in enumerate(self._model.axes):

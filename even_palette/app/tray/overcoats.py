@@ -3,7 +3,10 @@
 from collections.abc import Callable
 
 from msgspec.structs import replace
+from PyQt6.QtWidgets import QPushButton
 
+from even_palette.app import plain
+from even_palette.app.session import Session
 from even_palette.app.tray.plane_use import strips_of
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import Overcoats
@@ -97,3 +100,22 @@ DEFAULT_OVERCOATS: tuple[tuple[str, str, Callable[[Focus], Command | str]], ...]
     ("Decals", "Lay a plane with opacity over everything", _decals),
     ("Spill", "Add the light that glowing parts throw around them", _spill),
 )
+
+
+def default_buttons(session: Session, put_on: Callable[[Command], object]) -> list[QPushButton]:
+    """A button for each of the usual overcoats, that puts it on or says what is missing for it."""
+
+    def button(name: str, tip: str, make: Callable[[Focus], Command | str]) -> QPushButton:
+        def put() -> None:
+            made = make(session.at)
+            if isinstance(made, str):
+                session.notice.emit(made)
+            else:
+                put_on(made)
+
+        found = QPushButton(name)
+        found.setToolTip(plain.tip(tip))
+        found.clicked.connect(put)
+        return found
+
+    return [button(*each) for each in DEFAULT_OVERCOATS]

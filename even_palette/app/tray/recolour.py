@@ -1,10 +1,9 @@
 """Stage 5, Recolour: the coats of the selected cell, the values of one of them, and their parameters."""
 
-from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from even_palette.app import plain
 from even_palette.app.controls import Fold, choice, empty, label, row, show_choice, tool
@@ -18,8 +17,9 @@ from even_palette.app.tray.coat_planes import AS_PATTERN, plane_editor
 from even_palette.app.tray.coats import CoatList
 from even_palette.app.tray.copy_coat import copy_button
 from even_palette.app.tray.kind_pictures import show_kinds
+from even_palette.app.tray.mixed import mixed_values, show_mixed, title_of
 from even_palette.app.tray.order import Order
-from even_palette.app.tray.overcoats import DEFAULT_OVERCOATS, suited_coat
+from even_palette.app.tray.overcoats import default_buttons, suited_coat
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.app.tray.plane_use import PlaneUseEditor, StripBox
 from even_palette.app.tray.recipe import HEAD_PX, RecipeRow, headed
@@ -28,6 +28,7 @@ from even_palette.app.view_state import Hand
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import (
     Overcoats,
+    Owner,
     SheetOwner,
     coats_of,
     owner_name,
@@ -54,7 +55,7 @@ class RecolourPanel(Panel):
         self.coats = CoatList(session)
         self.coats.chosen.connect(self._choose_coat)
         self.coats.dropped.connect(self._drop)
-        self.defaults = [self._default(name, tip, make) for name, tip, make in DEFAULT_OVERCOATS]
+        self.defaults = default_buttons(session, self._do_on_top)
         self.order = Order(
             "coat", COATS.values(), self.add, self._move,
             lambda: session.do(commands.remove_coat(session.owner, self.coat)), partial(show_kinds, session),
@@ -118,7 +119,7 @@ class RecolourPanel(Panel):
             self._show_nothing("No region is selected", "Make regions in stage 2 first.")
             return
         twin = f" · {at.kit.twin(at.twin)[1].name}" if at.twin else ""
-        self.cell.setText(f"{owner_name(at.kit, owner)}{twin} · {at.kit.variant_names[self.session.variant]}")
+        self.cell.setText(title_of(at.kit, self.session.cells) + twin)
         self.coat = min(self.coat, max(0, len(coats) - 1))
         self._show_coats(coats)
         for button in self.defaults:
@@ -206,21 +207,6 @@ class RecolourPanel(Panel):
             self.coat = len(coats_of(self.session.kit, owner)) - 1
             self.refresh()
 
-    def _default(self, name: str, tip: str, make: Callable[[Focus], Command | str]) -> QPushButton:
-        """A button that puts one of the usual overcoats on, or says what is missing for it."""
-        button = QPushButton(name)
-        button.setToolTip(plain.tip(tip))
-
-        def put() -> None:
-            made = make(self.session.at)
-            if isinstance(made, str):
-                self.session.notice.emit(made)
-            else:
-                self._do_on_top(made)
-
-        button.clicked.connect(put)
-        return button
-
     def _drop(self, coat: int, at: int) -> None:
         if self.session.do(commands.move_coat(self.session.owner, coat, at - coat)):
             self.coat = at
@@ -304,6 +290,10 @@ class RecolourPanel(Panel):
         if (others := sharers(at, owner, self.coat, spec)) != "":
             self.values.addWidget(label(f"Shared with {others}.", "quiet"))
 
+    def _cells(self) -> list[tuple[Owner, str, int]]:
+        """The cells that values are set in: that which is edited, and those chosen with it that wear such a coat."""
+        return commands.cells_alike(self.session.kit, self.session.cells, self.session.owner, self.coat)
+
     def _add_numbers(self, at: Focus, owner: SheetOwner, plane: str) -> None:
         """The numbers of a plane that are not fixed, below it."""
         coat = coats_of(at.kit, owner)[self.coat]
@@ -331,14 +321,16 @@ class RecolourPanel(Panel):
         self.look_wanted.emit(Look("tone", map=tone))
 
     def _editor(self, owner: SheetOwner, spec: ValueSpec, several: bool) -> QWidget:
-        session, coat = self.session, self.coat
+        session = self.session
 
         def change(setting: Setting) -> None:
-            session.do(commands.set_cell_value(owner, spec.name, setting, session.variant, coat))
+            session.do(commands.set_in_cells(self._cells(), spec.name, setting))
 
         if spec.kind == ValueKind.CHOICE:
             box = choice(spec.label, [(text, name) for name, text in spec.choices])
-            box.activated.connect(lambda i: session.do(commands.set_choice(owner, spec.name, box.itemData(i), coat)))
+            box.activated.connect(
+                lambda i: session.do(commands.choose_in_cells(self._cells(), spec.name, box.itemData(i)))
+            )
             return box
         if spec.kind == ValueKind.COLOUR:
             swatch = SwatchEditor(spec.label, session, folded=several)
@@ -361,8 +353,12 @@ class RecolourPanel(Panel):
             number = settings["cell"]
             assert not isinstance(number, tuple)
             self.cells.show_cells(at, coat.planes.get("atlas"), number)
+        mixed = mixed_values(at.kit, self._cells())
         for name, editor in self.editors.items():
-            if isinstance(editor, PlaneUseEditor | StripBox):
+            if name in mixed:
+                assert isinstance(editor, QComboBox | SwatchEditor | NumberRow)
+                show_mixed(editor)
+            elif isinstance(editor, PlaneUseEditor | StripBox):
                 plane = name.removeprefix("plane ")
                 use = coat.pattern if plane == PATTERN else coat.planes.get(plane)
                 if isinstance(editor, StripBox):

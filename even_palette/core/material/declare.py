@@ -28,6 +28,10 @@ class ValueSpec:
     when: tuple[str, tuple[str, ...]] | None = None
     """The name of a choice and those ways of it under which the value counts; None for always."""
 
+    def counts(self, choices: Mapping[str, str]) -> bool:
+        """Whether the value does anything where ways are chosen like this."""
+        return self.when is None or choices.get(self.when[0]) in self.when[1]
+
     @property
     def bindable(self) -> bool:
         """Whether a parameter can drive the value: numbers and colours, not choices."""

@@ -1,7 +1,18 @@
 """Commands: each makes a function from kit to kit, with the label that the history shows."""
 
 from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.commands.cells import Cell, clear_cell, fill_cells, paste_cell, read_cell, set_start
+from even_palette.core.kit.commands.cells import (
+    Cell,
+    cells_alike,
+    choose_in_cells,
+    clear_cell,
+    clear_cells,
+    fill_cells,
+    paste_cell,
+    read_cell,
+    set_in_cells,
+    set_start,
+)
 from even_palette.core.kit.commands.coats import (
     add_coat,
     bind,
@@ -169,13 +180,16 @@ __all__ = [
     "add_variant",
     "bind",
     "bound_parameters",
+    "cells_alike",
     "change_mesh",
     "change_palette",
     "change_ramp",
     "change_recipe_to_file",
     "change_step",
+    "choose_in_cells",
     "clear_boxes",
     "clear_cell",
+    "clear_cells",
     "clear_tone_regions",
     "copy_coats",
     "copy_steps",
@@ -241,6 +255,7 @@ __all__ = [
     "set_green_down",
     "set_id_bake",
     "set_id_colour",
+    "set_in_cells",
     "set_keep_coverage",
     "set_keyed",
     "set_layout",

@@ -123,13 +123,66 @@ def paste_cell(cell: Cell, owner: Owner, variant: str) -> Command:
                     kit = with_value(kit, owner, name, choice, number)
             for name, setting in cell.settings[number].items():
                 if name in specs and alike(specs[name], spec_named(source, name)):
-                    taken = taken or name != STRENGTH.name
+                    counts = spec_named(source, name).counts(cell.choices[number])
+                    taken = taken or (counts and name != STRENGTH.name)
                     kit = set_cell_value(owner, name, setting, variant, number).apply(kit)
         if not taken and variant != MASTER:
             raise UserError("The copied coats have no value that these coats have; paste them in Master first.")
         return kit
 
     return Command("Paste coat", apply)
+
+
+def set_in_cells(cells: Sequence[tuple[Owner, str, int]], value_name: str, setting: Setting) -> Command:
+    """Set a value in several cells at once: owners with a variant and the number of a coat each. Raises UserError."""
+    if len(cells) == 1:
+        owner, variant, coat = cells[0]
+        return set_cell_value(owner, value_name, setting, variant, coat)
+
+    def apply(kit: Kit) -> Kit:
+        for owner, variant, coat in cells:
+            kit = set_cell_value(owner, value_name, setting, variant, coat).apply(kit)
+        return kit
+
+    return Command(f"Change {value_name} in {len(cells)} cells", apply, f"value {cells} {value_name}")
+
+
+def choose_in_cells(cells: Sequence[tuple[Owner, str, int]], value_name: str, choice: str) -> Command:
+    """Choose one of the ways of a coat in several cells at once; the ways are those of all variants."""
+
+    def apply(kit: Kit) -> Kit:
+        for owner, coat in dict.fromkeys((owner, coat) for owner, _, coat in cells):
+            kit = with_value(kit, owner, value_name, choice, coat)
+        return kit
+
+    return Command("Change coat", apply)
+
+
+def clear_cells(cells: Sequence[tuple[Owner, str]]) -> Command:
+    """Return the values of several cells to what is inherited, in one step."""
+
+    def apply(kit: Kit) -> Kit:
+        for owner, variant in cells:
+            kit = clear_cell(owner, variant).apply(kit)
+        return kit
+
+    return Command("Return to inherited", apply)
+
+
+def cells_alike(kit: Kit, cells: Sequence[tuple[Owner, str]], owner: Owner, coat: int) -> list[tuple[Owner, str, int]]:
+    """Those of some cells that wear a coat of the kind of an owner's coat: owner, variant, and the number of the coat.
+
+    The coat at the same place if it is of that kind, else the first one that is.
+    """
+    kind = coats_of(kit, owner)[coat].kind
+    found: list[tuple[Owner, str, int]] = []
+    for other, variant in cells:
+        kinds = [each.kind for each in coats_of(kit, other)]
+        if coat < len(kinds) and kinds[coat] == kind:
+            found.append((other, variant, coat))
+        elif kind in kinds:
+            found.append((other, variant, kinds.index(kind)))
+    return found
 
 
 def fill_cells(cell: Cell, targets: Sequence[tuple[Owner, str]]) -> Command:
