@@ -20,7 +20,8 @@ from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
 from even_palette.core.kit.sheet import Bake, Source, Tone
-from even_palette.core.kit.store import KIT_FILE, encode_kit
+from even_palette.core.kit.store import BLOBS, KIT_FILE, PAINT, encode_kit
+from even_palette.core.kit.trees import paint_tiles
 from even_palette.core.material.drawn import Way, likely_way
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Setting, Value
 from even_palette.core.mesh.files import write_mesh
@@ -37,7 +38,7 @@ from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file, regi
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.tones.palette import PaletteRow, colours_of, new_palette
 from even_palette.core.tones.ramp import Ramp, RampRow, Stop
-from even_palette.demo import KIT_FOLDER, cargo, quay, reeds, sail, sign, tug, tug_mesh
+from even_palette.demo import KIT_FOLDER, cargo, quay, reeds, sail, sign, tug, tug_mesh, wear
 
 SCATTER = {"hull": 62.0, "hull_weathered": 24.0, "hull_patched": 14.0}
 SCATTER_SEED = 7
@@ -204,10 +205,16 @@ def build(folder: Path = KIT_FOLDER) -> Kit:
     _tone(history, sheets)
     _keep_bake(history, sheets, folder, history.kit.sheets[0].bake("occlusion"), "baked_occlusion")
     _weather(history)
+    keys = {identifier(region.name): region.key for region in history.kit.regions}
+    wear.wear(history, [keys[name] for name in SCATTER])
     _build_quay(history)
     _tear(history)
     _dry(history, sheets)
     _spill(history, sheets, folder)
+    blobs = folder / BLOBS
+    blobs.mkdir(exist_ok=True)
+    for tile in paint_tiles(history.kit):
+        write_whole(blobs / f"{tile.name}{PAINT}", tile.packed)
     write_whole(folder / KIT_FILE, encode_kit(history.kit, folder))
     return history.kit
 

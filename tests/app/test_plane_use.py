@@ -1,12 +1,17 @@
 """Planes of coats in the window: how they lie, and numbers of theirs that the runtime sets."""
 
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QToolButton
 
 from even_palette.app.number import NumberRow
 from even_palette.app.tray.plane_use import PlaneUseEditor
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import Overcoats, coats_of
 from even_palette.core.material.model import Bound, PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.raster.sampling import Wrap
+from even_palette.core.results.planes import plane_of
 from tests.app.conftest import Driver
 
 
@@ -84,3 +89,56 @@ def test_tiles_go_along_where_they_are_alike(small: Driver) -> None:
         1.0,
         7.0,
     )  # the other is beyond a hand's reach
+
+
+def test_the_values_of_a_plane_stand_behind_its_levels(demo: Driver) -> None:
+    """A pattern shows a picture of its channel and how many texels have which value; dragging a line sets a level, as
+    one step; where a level follows a parameter there is nothing to drag."""
+    session = demo.session
+    session.select("cabin")
+    demo.stage(5)
+    demo.settle()
+    dirt = PlaneRef(PlaneKind.MAP, "dirt")
+    session.do(commands.set_pattern("cabin", 0, PlaneUse(dirt)))
+    session.history.end_merge()
+    demo.settle()
+    editor = demo.tray.panel("Recolour").editors["plane pattern"]
+    assert editor.facts.isVisible()
+    levels = plane_of(session.at, session.sheets, dirt).levels8()[..., 0]
+    assert np.array_equal(editor.histogram.counts, np.bincount(levels.ravel(), minlength=256))
+    assert not editor.picture.pixmap().isNull()
+    histogram = editor.histogram
+    start = QPoint(round(histogram.x_of(0)), 10)
+    end = QPoint(round(histogram.x_of(102)), 10)
+    demo.drag(histogram, start, end)
+    demo.settle()
+    use = coats_of(session.kit, "cabin")[0].pattern
+    assert use.low == pytest.approx(0.4, abs=0.01)
+    assert use.high == 1
+    session.undo()
+    assert coats_of(session.kit, "cabin")[0].pattern == PlaneUse(dirt)
+    session.redo()
+    session.do(commands.expose("cabin", "pattern_low", 0))
+    demo.settle()
+    editor = demo.tray.panel("Recolour").editors["plane pattern"]
+    assert not editor.facts.isVisible()
+
+
+def test_the_brush_finds_the_paint_in_packed_planes(demo: Driver) -> None:
+    """A coat that reads a channel of packed planes goes to the painted tone in it."""
+    session = demo.session
+    session.select(Overcoats(session.at.key))
+    demo.stage(5)
+    demo.settle()
+    panel = demo.tray.panel("Recolour")
+    number = next(
+        n for n, coat in enumerate(session.at.sheet.overcoats) if coat.pattern and coat.pattern.plane.key == "marks"
+    )
+    panel._choose_coat(number)
+    demo.settle()
+    before = len(session.at.sheet.tones)
+    demo.click(panel.editors["plane pattern"].paint)
+    demo.settle()
+    assert session.tone == "growth"
+    assert len(session.at.sheet.tones) == before
+    assert demo.window.painting.active

@@ -1,4 +1,4 @@
-"""How far the texels of an ID map are from a colour, with the two tolerances as lines that can be dragged."""
+"""How many texels have which of 256 levels, with two lines that can be dragged: tolerances, or levels of a plane."""
 
 import math
 
@@ -15,31 +15,33 @@ LEVELS = 256
 GRIP_PX = 12
 
 
-class DistanceHistogram(QWidget):
-    """Bars by distance in levels, their height by the logarithm of the count. `dragged` gives inner and outer."""
+class LineHistogram(QWidget):
+    """Bars by level, their height by the logarithm of the count. `dragged` gives both lines, inner and outer.
+
+    The lines are `greys` inside, 0..255.
+    """
 
     dragged = pyqtSignal(float, float)
     dropped = pyqtSignal()
 
-    def __init__(self) -> None:
+    def __init__(self, name: str, tip: str, height: int = HEIGHT_PX, greys: tuple[int, int] = (255, 0)) -> None:
         super().__init__()
-        self.setFixedHeight(HEIGHT_PX)
-        self.setAccessibleName("Distances to the ID colour")
-        self.setToolTip(
-            "How many texels are how far from the ID colour. Drag the lines: white is wholly in, black is out"
-        )
+        self.setFixedHeight(height)
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+        self._greys = greys
         self.setMouseTracking(True)
         self.counts: Samples | None = None
         self.inner, self.outer = 0.0, 0.0
         self._held = ""
 
     def show_counts(self, counts: Samples | None, inner: float, outer: float) -> None:
-        """Show counts by distance (256,), None while they are made, and the tolerances."""
+        """Show counts by level (256,), None while they are made, and where the lines are."""
         self.counts, self.inner, self.outer = counts, inner, outer
         self.update()
 
     def x_of(self, level: float) -> float:
-        """Where a distance lies in the widget."""
+        """Where a level lies in the widget."""
         return MARGIN_PX + level / (LEVELS - 1) * (self.width() - 2 * MARGIN_PX)
 
     def _level_at(self, x: float) -> float:
@@ -63,7 +65,7 @@ class DistanceHistogram(QWidget):
             x = self.x_of(tolerance)
             painter.setPen(QPen(grey(t.text), 3))
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-            painter.setPen(QPen(grey(255 if name == "inner" else 0), 1))
+            painter.setPen(QPen(grey(self._greys[name == "outer"]), 1))
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         painter.setPen(grey(t.line))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))

@@ -9,7 +9,7 @@ from even_palette.app.controls import Fold, choice, label, offer, row, show_choi
 from even_palette.app.number import NumberRow
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
-from even_palette.app.tray.histogram import DistanceHistogram
+from even_palette.app.tray.histogram import LineHistogram
 from even_palette.app.tray.steps import StepsList
 from even_palette.core.errors import NotReady
 from even_palette.core.kit import commands
@@ -94,7 +94,10 @@ class MasksPanel(Panel):
         self.figures.setColumnStretch(0, 1)
         self.by_unmixing, self.by_tolerances = QWidget(), QWidget()
         _stack(self.by_unmixing, self.mixing, self.lossy)
-        self.histogram = DistanceHistogram()
+        self.histogram = LineHistogram(
+            "Distances to the ID colour",
+            "How many texels are how far from the ID colour. Drag the lines: white is wholly in, black is out",
+        )
         self.histogram.dragged.connect(self._drag_tolerances)
         self.histogram.dropped.connect(session.history.end_merge)
         _stack(self.by_tolerances, self.histogram, self.inner, self.outer, self.distance)

@@ -2,12 +2,16 @@
 
 from collections.abc import Collection
 
+import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QMenu, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from even_palette.app.controls import Fold, choice, offer, row, show_choice, tool
 from even_palette.app.number import NumberRow
+from even_palette.app.stand.renderer import to_image
+from even_palette.app.tray.histogram import LineHistogram
 from even_palette.core.kit.model import Focus
 from even_palette.core.limits import MOST_GRID
 from even_palette.core.material.declare import Reads
@@ -15,11 +19,13 @@ from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.material.plane_numbers import NUMBERS, PlaneNumber
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.sampling import Filter, Wrap
+from even_palette.core.results.plane_facts import PlaneFacts
 
 CHANNELS: list[tuple[str, object]] = [("R", 0), ("G", 1), ("B", 2), ("A", 3)]
 FILTERS: list[tuple[str, object]] = [("Linear", Filter.LINEAR), ("Nearest", Filter.NEAREST)]
 WRAPS: list[tuple[str, object]] = [("Clamp", Wrap.CLAMP), ("Repeat", Wrap.REPEAT), ("Mirror", Wrap.MIRROR)]
 
+FACTS_PX = 56
 REACH = {
     "power": (0.1, 8.0), "turn": (-180.0, 180.0),
     **dict.fromkeys(("tiling_across", "tiling_down"), (0.1, 64.0)),
@@ -103,6 +109,15 @@ class PlaneUseEditor(QWidget):
             each.name: NumberRow(each.label, *REACH.get(each.name, (each.low, each.high)), each.unit, 2, each.help)
             for each in NUMBERS
         }
+        self.picture = QLabel()
+        self.picture.setFixedSize(FACTS_PX, FACTS_PX)
+        self.picture.setAccessibleName(f"Picture of {name}")
+        self.histogram = LineHistogram(
+            f"Values of {name}", "How many texels have which value. Drag the lines: black counts as 0, white as 1",
+            FACTS_PX, (0, 255),
+        )  # fmt: skip
+        self.histogram.dragged.connect(lambda low, high: self._change(low=low / 255, high=high / 255))
+        self.histogram.dropped.connect(self.finished)
         self.filter = choice(f"Filter of {name}", FILTERS)
         self.wrap = choice(f"Wrap of {name}", WRAPS)
         self.invert = QCheckBox("Inverted")
@@ -128,6 +143,11 @@ class PlaneUseEditor(QWidget):
         column = QVBoxLayout(self.more)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
+        self.facts = QWidget()
+        beside = row(self.picture, self.histogram, stretch=1)
+        beside.setContentsMargins(0, 0, 0, 0)
+        self.facts.setLayout(beside)
+        column.addWidget(self.facts)
         for each in NUMBERS:
             (column if each.is_level else self.placement.column).addWidget(self.numbers[each.name])
         for widget in (self.columns, self.rows, self.cells):
@@ -164,6 +184,7 @@ class PlaneUseEditor(QWidget):
         self.channel.setVisible(self._reads in (Reads.VALUE, Reads.INDEX))
         self.paint.setVisible(self._binds and self._reads == Reads.VALUE)
         self.invert.setVisible(self._reads == Reads.VALUE)
+        self.facts.setVisible(self._reads == Reads.VALUE and use is not None and not {"low", "high"} & set(bound))
         for each in NUMBERS:
             self.numbers[each.name].setVisible(
                 each.name not in bound and (self._reads == Reads.VALUE or not each.is_level)
@@ -184,6 +205,16 @@ class PlaneUseEditor(QWidget):
             self.numbers[each.name].show_value(each.get(use))
         for number, value in ((self.columns, use.grid[0]), (self.rows, use.grid[1]), (self.cells, use.cells)):
             number.show_value(value)
+
+    def show_facts(self, facts: PlaneFacts | None) -> None:
+        """Show the picture of the channel and its values behind the levels; None while they are made."""
+        use = self._use
+        if use is None:
+            return
+        self.histogram.show_counts(facts.counts if facts else None, use.low * 255, use.high * 255)
+        if facts is not None:
+            image = to_image(np.repeat(facts.picture[..., None], 3, axis=-1))
+            self.picture.setPixmap(QPixmap.fromImage(image).scaled(FACTS_PX, FACTS_PX))
 
     def _choose(self, ref: PlaneRef | None) -> None:
         if ref is None:

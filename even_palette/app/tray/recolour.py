@@ -13,7 +13,7 @@ from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
 from even_palette.app.tray.bindings import BindingButton, sharers
 from even_palette.app.tray.cells import CellGrid
-from even_palette.app.tray.coat_planes import AS_PATTERN, plane_editor
+from even_palette.app.tray.coat_planes import AS_PATTERN, plane_editor, show_plane
 from even_palette.app.tray.coats import CoatList
 from even_palette.app.tray.copy_coat import copy_button
 from even_palette.app.tray.kind_pictures import show_kinds
@@ -101,6 +101,7 @@ class RecolourPanel(Panel):
         self.editors: dict[str, QWidget] = {}
         self.cells: CellGrid | None = None
         self.starts: StartChart | None = None
+        self._lacks = False
         session.selection_changed.connect(self.follow)
 
     def refresh(self) -> None:
@@ -144,7 +145,7 @@ class RecolourPanel(Panel):
 
     def follow_made(self) -> None:
         """Values are never missing, pictures are: those of coats, of cells, of where a colour may start."""
-        if self.starts is None and self.cells is None:
+        if self.starts is None and self.cells is None and not self._lacks:
             self.coats.follow_made()
         else:
             self.follow()
@@ -353,19 +354,13 @@ class RecolourPanel(Panel):
             number = settings["cell"]
             assert not isinstance(number, tuple)
             self.cells.show_cells(at, coat.planes.get("atlas"), number)
-        mixed = mixed_values(at.kit, self._cells())
+        mixed, whole = mixed_values(at.kit, self._cells()), True
         for name, editor in self.editors.items():
             if name in mixed:
                 assert isinstance(editor, QComboBox | SwatchEditor | NumberRow)
                 show_mixed(editor)
             elif isinstance(editor, PlaneUseEditor | StripBox):
-                plane = name.removeprefix("plane ")
-                use = coat.pattern if plane == PATTERN else coat.planes.get(plane)
-                if isinstance(editor, StripBox):
-                    editor.show_use(at, use)
-                else:
-                    own = [value.removeprefix(f"{plane}_") for value in coat.values if value.startswith(f"{plane}_")]
-                    editor.show_use(at, use, own)
+                whole = show_plane(self.session, at, editor, coat, name.removeprefix("plane ")) and whole
             elif name in choices:
                 show_choice(editor, choices[name])  # type: ignore[arg-type]
             elif isinstance(editor, SwatchEditor):
@@ -376,6 +371,7 @@ class RecolourPanel(Panel):
                 value = settings[name]
                 assert not isinstance(value, tuple)
                 editor.show_value(value)
+        self._lacks = not whole
 
     def focus_first(self) -> None:
         """Put the keyboard into the first value, as Enter on the board asks for."""
