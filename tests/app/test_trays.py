@@ -456,7 +456,7 @@ def test_a_recipe_is_made_worn_and_let_go(demo: Driver) -> None:
     tray.add("finish")
     demo.click(tray.recipe_row.take_in)
     assert [coat.kind for coat in session.kit.recipe(recipe).coats] == ["tint", "finish"]
-    demo.choose(tray.recipe_row.box, "Coats of its own")
+    demo.choose(tray.recipe_row.box, "Own coats")
     assert [coat.kind for coat in session.kit.region(funnel).coats] == ["tint", "finish"]
     session.select(cabin)
     demo.settle()

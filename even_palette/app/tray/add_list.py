@@ -8,6 +8,7 @@ from PyQt6.QtGui import QFont, QIcon, QKeyEvent, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFrame,
+    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QStyle,
@@ -17,9 +18,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from even_palette.app import plain
 from even_palette.app.theme import grey, tokens
 
-WIDTH, MOST_HEIGHT = 620, 640
+WIDTH, LEAST_HEIGHT, MOST_HEIGHT = 620, 160, 640
 LINE_PX, HEAD_PX, GAP = 42, 26, 10
 PICTURE = QSize(72, 28)
 HELP = Qt.ItemDataRole.UserRole + 1
@@ -96,13 +98,41 @@ class AddList(QFrame):
     """Opens below a button; Enter or a click takes what is chosen, letters look for it, Escape closes."""
 
     def __init__(
-        self, parent: QWidget, name: str, kinds: Iterable[Kind], taken: Callable[[str], object], pictures: bool = False
+        self,
+        parent: QWidget,
+        name: str,
+        kinds: Iterable[Kind],
+        taken: Callable[[str], object],
+        pictures: bool = False,
+        foot: QWidget | None = None,
     ) -> None:
+        """With a `foot` there is a field that searches, too: such a list may be long."""
         super().__init__(parent, Qt.WindowType.Popup)
         self.list = _List(self)
         self.list.setAccessibleName(name)
         self.list.setItemDelegate(_Lines(self.list, pictures))
         self._taken = taken
+        self.list.itemClicked.connect(self._take)
+        self.list.itemActivated.connect(self._take)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search")
+        self.search.setAccessibleName(f"Search {name.lower()}")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _: self._find())
+        self.search.returnPressed.connect(self._take_found)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(1, 1, 1, 1)
+        column.setSpacing(0)
+        if foot is not None:
+            column.addWidget(self.search)
+        column.addWidget(self.list)
+        if foot is not None:
+            column.addWidget(foot)
+        self.fill(kinds)
+
+    def fill(self, kinds: Iterable[Kind]) -> None:
+        """Show these, in the groups that they come in."""
+        self.list.clear()
         group = None
         for kind in kinds:
             if kind.group != group:
@@ -113,33 +143,61 @@ class AddList(QFrame):
             line = QListWidgetItem(kind.label)
             line.setData(Qt.ItemDataRole.UserRole, kind.name)
             line.setData(HELP, kind.help)
-            line.setToolTip(kind.help)
+            line.setToolTip(plain.tip(kind.help))
             self.list.addItem(line)
-        self.list.itemClicked.connect(self._take)
-        self.list.itemActivated.connect(self._take)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(1, 1, 1, 1)
-        column.addWidget(self.list)
+        self._find()
+        if self.isVisible():
+            self._fit()
+
+    def _find(self) -> None:
+        """Show lines that have what is looked for in their name or sentence, and heads of groups with such lines."""
+        wanted, head, count = self.search.text().strip().lower(), None, 0
+        for line in self._all():
+            if line.data(HELP) is None:
+                head, count = line, 0
+                line.setHidden(True)
+                continue
+            found = wanted in line.text().lower() or wanted in str(line.data(HELP)).lower()
+            line.setHidden(not found)
+            count += found
+            if head is not None and count:
+                head.setHidden(False)
+        first = next((line for line in self._all() if line.data(HELP) is not None and not line.isHidden()), None)
+        self.list.setCurrentItem(first)
+
+    def _all(self) -> list[QListWidgetItem]:
+        found = (self.list.item(row) for row in range(self.list.count()))
+        return [line for line in found if line is not None]
+
+    def _take_found(self) -> None:
+        if (line := self.list.currentItem()) is not None:
+            self._take(line)
 
     def open_below(self, button: QWidget) -> None:
         """Show it below a button, or beside it where there is no room, with the first line chosen."""
-        heights = sum(self.list.sizeHintForRow(row) for row in range(self.list.count())) + 8
-        self.resize(WIDTH, min(heights, MOST_HEIGHT))
+        self._fit()
         at, screen = button.mapToGlobal(button.rect().bottomLeft()), button.screen()
         if screen is not None:
             room = screen.availableGeometry()
             at.setY(max(room.top(), min(at.y(), room.bottom() - self.height())))
             at.setX(max(room.left(), min(at.x(), room.right() - self.width())))
         self.move(at)
-        self.list.setCurrentRow(1)
+        self.search.clear()
+        self._find()
         self.show()
-        self.list.setFocus()
+        (self.search if self.search.isVisible() else self.list).setFocus()
+
+    def _fit(self) -> None:
+        """As high as its lines, if there is room for them."""
+        heights = sum(self.list.sizeHintForRow(row) for row in range(self.list.count())) + 8
+        column = self.layout()
+        others = column.sizeHint().height() - self.list.sizeHint().height() if column is not None else 0
+        self.resize(WIDTH, min(max(heights, LEAST_HEIGHT) + others, MOST_HEIGHT))
 
     def show_pictures(self, pictures: Mapping[str, QIcon]) -> None:
         """Show pictures by the names of what they are of."""
-        for row in range(self.list.count()):
-            line = self.list.item(row)
-            if line is not None and (icon := pictures.get(str(line.data(Qt.ItemDataRole.UserRole)))) is not None:
+        for line in self._all():
+            if (icon := pictures.get(str(line.data(Qt.ItemDataRole.UserRole)))) is not None:
                 line.setIcon(icon)
 
     def _take(self, line: QListWidgetItem) -> None:

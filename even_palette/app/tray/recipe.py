@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QW
 
 from even_palette.app.controls import choice, give_menu, label, offer, row, tool
 from even_palette.app.session import Session
+from even_palette.app.tray.shelf import Shelf
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import SheetOwner, owner_name
 from even_palette.core.kit.model import Focus
@@ -38,7 +39,8 @@ class RecipeRow(QWidget):
         self.wearers = label("", "quiet")
         head = label("Recipe", "section")
         head.setFixedWidth(HEAD_PX)
-        self.beside: QHBoxLayout = row(head, self.box, stretch=1)
+        self.shelf = Shelf(session)
+        self.beside: QHBoxLayout = row(head, self.box, self.shelf.button, stretch=1)
         self.named = QWidget()
         self.file = tool("File of the recipe", "folder-open", "Let the recipe live in a file that several kits link")
         self.in_no_file = give_menu(self.file, {"Keep in a file …": self._keep})
@@ -61,11 +63,12 @@ class RecipeRow(QWidget):
         """Show what a region wears; overcoats wear no recipe."""
         region = at.kit.region(owner) if isinstance(owner, str) else None
         worn = region.recipe if region else ""
-        ways = [("Coats of its own", ""), *((recipe.name, recipe.key) for recipe in at.kit.recipes)]
+        ways = [("Own coats", ""), *((recipe.name, recipe.key) for recipe in at.kit.recipes)]
         ways += [("Make one of these coats", MAKE_RECIPE)] if region and not worn else []
         ways += [("From a file …", FROM_FILE)] if region else []
         offer(self.box, ways, worn)
         self.box.setEnabled(region is not None)
+        self.shelf.button.setEnabled(region is not None)
         self.named.setVisible(bool(worn))
         self.wearers.setVisible(bool(worn))
         if region and worn:

@@ -87,6 +87,7 @@ from even_palette.core.kit.commands.recipes import (
     set_own_value,
     take_in_recipe,
     take_into_recipe,
+    wear_in,
     wear_recipe,
 )
 from even_palette.core.kit.commands.regions import (
@@ -294,6 +295,7 @@ __all__ = [
     "take_in_recipe",
     "take_into_recipe",
     "unbind",
+    "wear_in",
     "wear_recipe",
     "without_plane",
 ]

@@ -1,5 +1,6 @@
 """Commands on recipes: lists of coats that several regions wear by link."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -45,6 +46,17 @@ def wear_recipe(region: str, recipe: str) -> Command:
         check_coats_on(kit, sheet, f"“{made.name}”", made.coats)
         kit = with_coats(kit, region, ())
         return with_region(kit, region, lambda r: replace(r, recipe=recipe, own_values={}))
+
+    return Command("Wear recipe", apply)
+
+
+def wear_in(regions: Sequence[str], recipe: str) -> Command:
+    """Let several regions wear a recipe, in one step. Raises UserError as `wear_recipe` does."""
+
+    def apply(kit: Kit) -> Kit:
+        for region in regions:
+            kit = wear_recipe(region, recipe).apply(kit)
+        return kit
 
     return Command("Wear recipe", apply)
 
