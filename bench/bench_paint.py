@@ -114,6 +114,16 @@ class Bench:
         self.window.session.view.change_painter(radius=RADIUS)
         self.rest()
 
+    def paint_plane(self) -> None:
+        """Enter Tones with a plane of its own to paint."""
+        self.window.stand.choose_panes(Panes.SHEET)
+        self.window.enter_stage(3)
+        self.rest()
+        self.window.tray.panel("Tones").add("painted")
+        self.rest()
+        self.window.painting.choose_hand(Hand.PAINT)
+        self.rest()
+
     def stroke(self, view: QWidget, points: list[QPointF]) -> list[float]:
         """Seconds from each movement to the painted pane; then the hand lifts and all comes to rest."""
         send(view, QEvent.Type.MouseButtonPress, points[0])
@@ -130,6 +140,22 @@ class Bench:
 
 def told(what: str, spent: list[float]) -> None:
     print(f"  {what}: median {statistics.median(spent) * 1000:.1f} ms, longest {max(spent) * 1000:.1f} ms")
+
+
+def dabs(benches: list[Bench], what: str) -> None:
+    """Strokes on both sizes by turns, and the ratio of their dabs."""
+    print(f"One dab of radius {RADIUS:g} into {what}, from the movement to the painted sheet pane, 1:1")
+    medians: list[list[float]] = [[], []]
+    for round_ in range(8):
+        for number in (0, 1) if round_ % 2 else (1, 0):
+            bench = benches[number]
+            y = 160.0 + 12 * round_
+            points = [QPointF(150 + i * RADIUS * 0.2, y) for i in range(DABS)]
+            medians[number] += bench.stroke(bench.window.stand.canvas, points)[1:]
+    for side, spent in zip(SIDES, medians, strict=True):
+        told(f"{side}²", spent)
+    ratio = statistics.median(medians[1]) / statistics.median(medians[0])
+    print(f"  ratio {ratio:.2f} (reach: at most 1.2; median under 16 ms)")
 
 
 def on_the_model(name: str, bench: Bench) -> None:
@@ -158,18 +184,7 @@ def main() -> None:
         bench.window.stand.canvas.one_to_one()
         bench.rest()
         benches.append(bench)
-    print(f"One dab of radius {RADIUS:g}, from the movement to the painted sheet pane, 1:1")
-    medians: list[list[float]] = [[], []]
-    for round_ in range(8):
-        for number in (0, 1) if round_ % 2 else (1, 0):
-            bench = benches[number]
-            y = 160.0 + 12 * round_
-            points = [QPointF(150 + i * RADIUS * 0.2, y) for i in range(DABS)]
-            medians[number] += bench.stroke(bench.window.stand.canvas, points)[1:]
-    for side, spent in zip(SIDES, medians, strict=True):
-        told(f"{side}²", spent)
-    ratio = statistics.median(medians[1]) / statistics.median(medians[0])
-    print(f"  ratio {ratio:.2f} (reach: at most 1.2; median under 16 ms)")
+    dabs(benches, "a region")
     print(f"A stroke of {LONG} dabs on 8192²")
     bench = benches[1]
     bench.gaps.clear()
@@ -183,6 +198,11 @@ def main() -> None:
     bench.rest()
     for name, each in (("demo", bench), *((f"dome, {side}²", b) for side, b in zip(SIDES, benches, strict=True))):
         on_the_model(name, each)
+    for bench in benches:
+        bench.paint_plane()
+        bench.window.stand.canvas.one_to_one()
+        bench.rest()
+    dabs(benches, "a plane of its own")
     for bench in benches:
         bench.window.close()
     os._exit(0)

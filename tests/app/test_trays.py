@@ -251,6 +251,9 @@ def test_coats_patterns_and_overcoats_by_clicks(demo: Driver) -> None:
     assert before
     hull = session.at.sheet.regions[int(np.argmax(before.weights))].key
     session.select(hull)
+    session.do(commands.remove_coat(hull, 1))
+    demo.settle()
+    before = demo.stand.texel_at(0.3, 0.2)
     tray.add("repaint")
     demo.settle()
     assert [coat.kind for coat in session.kit.region(hull).coats] == ["tint", "repaint"]

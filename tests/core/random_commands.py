@@ -14,7 +14,7 @@ from even_palette.core.kit import commands as c
 from even_palette.core.kit.assignment import pack_chosen, pack_faces
 from even_palette.core.kit.coat_owners import Overcoats, RecipeCoats, coats_of
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.mesh_file import MeshFile, move_name
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.output_plan import READY
 from even_palette.core.kit.recipe_file import recipe_of, write_recipe
@@ -93,6 +93,8 @@ class Chance:
             "others": lambda: [self.an_owner()], "to": lambda: [self.pick(self.kit.regions)],
             "keys": lambda: [self.pick(self.kit.parameters if "variants" in command else self.kit.regions)],
             "regions": lambda: self.regions(command), "targets": lambda: [(self.an_owner(), self.variant())],
+            "region": lambda: rng.choice(["", self.pick(self.sheet.regions)]), "plane": lambda: rng.choice(["pattern", "plane", "noise"]),
+            "cells": lambda: self.cells(command), "way": lambda: rng.choice(list(Way)), "moved": self.moved,
             "recipe": lambda: self.pick(self.kit.recipes), "variant": self.variant, "parameter": lambda: self.pick(self.kit.parameters),
             "parent": lambda: rng.choice([None, self.variant() or None]), "coat": lambda: rng.randrange(2),
             "coats": lambda: [rng.randrange(2)], "number": lambda: rng.randrange(3), "by": lambda: rng.randint(-2, 2),
@@ -122,6 +124,7 @@ class Chance:
             "drawing": lambda: Drawing(rng.choice(list(Way)), rng.random(), rng.random() < 0.5),
             "encoding": lambda: rng.choice(list(Encoding)), "role": lambda: rng.choice(list(Role)),
         }  # fmt: skip
+        assert name in makers, f"{command}: nothing is drawn for {name}"
         return makers[name]()
 
     # What is there, or now and then what is not
@@ -282,8 +285,12 @@ class Chance:
             write_recipe(path, recipe_of(self.kit, self.pick(self.kit.recipes))[0])
         return path if command != "keep_recipe_in_file" else str(path)
 
+    def cells(self, command: str) -> Any:
+        cells = [(self.an_owner(), self.variant(), self.rng.randrange(2)) for _ in range(self.rng.randrange(1, 4))]
+        return [cell[:2] for cell in cells] if "clear" in command else cells
+
     def regions(self, command: str) -> Any:
-        if "tone" in command or "colour_out" in command:
+        if "tone" in command or "colour_out" in command or "wear" in command:
             return [self.pick(self.sheet.regions)]
         taken = {region.key for region in self.kit.regions} | set(self.kit.retired)
         key = f"made_{self.rng.randrange(10**9)}"
@@ -298,6 +305,10 @@ class Chance:
             labels = np.array([self.rng.randrange(-1, len(keys)) for _ in range(count)])
             found[mesh.key] = pack_faces(labels, keys)
         return found if self.rng.random() < 0.95 else {"none": pack_faces(np.array([-1]), ())}
+
+    def moved(self) -> Any:
+        return {key: replace(faces, regions=tuple(move_name(n, -n) for n in range(1, len(faces.regions) + 1)))
+                for key, faces in self.faces().items()}  # fmt: skip
 
     def roots(self) -> dict[str, bytes]:
         return {mesh.key: pack_chosen(np.array([self.rng.random() < 0.5])) for mesh in self.kit.meshes}

@@ -6,8 +6,9 @@ import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QPixmap
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QMenu, QToolButton, QVBoxLayout, QWidget
 
+from even_palette.app import plain
 from even_palette.app.controls import Fold, choice, offer, row, show_choice, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.stand.renderer import to_image
@@ -109,7 +110,7 @@ class PlaneUseEditor(QWidget):
             each.name: NumberRow(each.label, *REACH.get(each.name, (each.low, each.high)), each.unit, 2, each.help)
             for each in NUMBERS
         }
-        self.picture = QLabel()
+        self.picture = plain.Label()
         self.picture.setFixedSize(FACTS_PX, FACTS_PX)
         self.picture.setAccessibleName(f"Picture of {name}")
         self.histogram = LineHistogram(

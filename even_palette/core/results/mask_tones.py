@@ -37,12 +37,13 @@ def even_plane(width: int, height: int, value: float) -> TiledPlane:
 def painted_plane(store: Store, tone: Tone, cancel: CancelToken | None = None) -> TiledPlane:
     """What is painted over an even ground, (H, W, 1) uint16. Raises Cancelled."""
     assert tone.paint is not None
-    return TiledPlane(painted_over(store, ground_under(tone.paint, tone).grid, tone.paint, cancel=cancel))
+    return TiledPlane(painted_over(store, ground_under(store, tone.paint, tone).grid, tone.paint, cancel=cancel))
 
 
-def ground_under(paint: Paint, tone: Tone) -> TiledPlane:
+def ground_under(store: Store, paint: Paint, tone: Tone) -> TiledPlane:
     """The even ground of a painted tone, of the size of its paint."""
-    return even_plane(paint.width, paint.height, float(TONES[tone.kind].settings(tone.values)["ground"]))
+    told = paint.width, paint.height, float(TONES[tone.kind].settings(tone.values)["ground"])
+    return store.cache.get(("even", *told), lambda: even_plane(*told))
 
 
 def mask_plane(at: Focus, store: Store, tone: Tone, cancel: CancelToken | None = None) -> TiledPlane:

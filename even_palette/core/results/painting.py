@@ -107,7 +107,7 @@ def ground_of(at: Focus, store: Store, into: Into) -> StrokeStart:
         if tone.paint is None:
             raise KeyError(into.tone)
         own = _of_size(tone.paint, *mask_size_of(at, store))
-        return StrokeStart(at.key, into, own, ground_under(own, tone), ())
+        return StrokeStart(at.key, into, own, ground_under(store, own, tone), ())
     key, number = into.region, into.number
     region = at.kit.region(key)
     chosen = 0 <= number < len(region.steps) and STEPS[region.steps[number].kind].is_paint
