@@ -39,12 +39,16 @@ class Form(StrEnum):
     PATCHES = "patches"
 
 
+MIDDLE = {Form.CLOUDS: 0.5, Form.CELLS: 0.45, Form.CRACKS: 0.25, Form.PATCHES: 0.5}
+"""About the mean of each form, in the plane and in space; contrast leaves it where it is."""
+
+
 @dataclass(frozen=True)
 class Noise:
     """Noise as it is chosen. Each octave has half the size of the one before and `gain` of its weight.
 
-    Places are moved by `warp` cells of clouds first. Values go through `contrast` about the middle. In a `flat` one
-    the third coordinate counts for nothing; `periods` are whole numbers of cells, 0 for none.
+    Places are moved by `warp` cells of clouds first. Values go through `contrast` about the MIDDLE of the form. In a
+    `flat` one the third coordinate counts for nothing; `periods` are whole numbers of cells, 0 for none.
     """
 
     form: Form = Form.CLOUDS
@@ -84,7 +88,8 @@ def noise_at(places: Floats, noise: Noise, cancel: CancelToken | None = None) ->
             part, values[first : first + ROWS], list(Form).index(noise.form), octaves, float(noise.gain),
             float(noise.warp), tables, *noise.periods, noise.flat,
         )  # fmt: skip
-    return float32(np.clip((values - 0.5) * noise.contrast + 0.5, 0, 1))
+    middle = MIDDLE[noise.form]
+    return float32(np.clip((values - middle) * noise.contrast + middle, 0, 1))
 
 
 # As kinds of planes set it

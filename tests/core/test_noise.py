@@ -13,7 +13,7 @@ from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Tone
 from even_palette.core.material.model import PlaneKind, PlaneRef
-from even_palette.core.noise import PERLIN, Form, Noise, noise_at, noise_of, table_of
+from even_palette.core.noise import MIDDLE, PERLIN, Form, Noise, noise_at, noise_of, table_of
 from even_palette.core.noise_kernel import fill, point_of
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.planes import plane_size, tone_of
@@ -126,6 +126,12 @@ def test_contrast_warp_and_places_that_are_no_numbers() -> None:
     plain = noise_at(places, Noise(octaves=2, seed=9)).astype(np.float64)
     assert np.abs(noise_at(places, Noise(octaves=2, seed=9, contrast=2)) - np.clip(plain * 2 - 0.5, 0, 1)).max() < 1e-6
     assert (noise_at(places, Noise(octaves=2, seed=9, contrast=0)) == 0.5).all()
+    for form in Form:
+        for flat in (False, True):
+            assert abs(float(noise_at(places, Noise(form, 3, flat=flat)).mean()) - MIDDLE[form]) < 0.08
+        spread = noise_at(places, Noise(form, 3, contrast=3))
+        assert 0.1 < float(spread.mean()) < 0.9
+        assert ((spread > 0) & (spread < 1)).mean() > 0.5
     assert np.abs(noise_at(places, Noise(octaves=2, seed=9, warp=0.5)) - plain).max() > 0.05
     odd = np.array([[np.nan, 0, 0], [np.inf, -np.inf, 1e300], [-1e18, 0.5, 0.5]])
     for form in Form:
