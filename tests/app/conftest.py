@@ -38,11 +38,18 @@ class Driver:
         self.session, self.stand, self.tray, self.board = window.session, window.stand, window.tray, window.board
 
     def settle(self) -> None:
-        """Wait until the views show the present kit and no job runs."""
-        self.qtbot.waitUntil(lambda: self.session.settled and not self.window.jobs.busy, timeout=60_000)
-        QApplication.processEvents()  # what was told a moment ago reaches the views
-        canvases = (self.stand.canvas, self.stand.model.canvas)
-        self.qtbot.waitUntil(lambda: not any(canvas.pending for canvas in canvases), timeout=60_000)
+        """Wait until the views show the present kit and no job runs, all at one time."""
+
+        def rests() -> bool:
+            canvases = (self.stand.canvas, self.stand.model.canvas)
+            busy = self.window.jobs.busy or any(canvas.pending for canvas in canvases)
+            return self.session.settled and not busy
+
+        while True:
+            self.qtbot.waitUntil(rests, timeout=60_000)
+            QApplication.processEvents()  # what was told a moment ago reaches the views
+            if rests():
+                return
 
     def click(self, widget: QWidget) -> None:
         self.qtbot.mouseClick(widget, Qt.MouseButton.LeftButton)
