@@ -29,11 +29,11 @@ from even_palette.core.colour.hexcode import Rgb8
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus, Kit
-from even_palette.core.kit.sheet import Region
 from even_palette.core.regions.brush import LEAST_RADIUS, MOST_RADIUS, Path
 from even_palette.core.regions.stroke import Effect, Rect
 from even_palette.core.results.fill import KINDS, Limit, region_at, texels_like
 from even_palette.core.results.footprints import surface_of
+from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import LOOKS
 from even_palette.core.results.masks import mask_of
 from even_palette.core.results.painting import (
@@ -104,12 +104,6 @@ class Painting(QObject):
     def into(self) -> Into | None:
         """What strokes go into, by the stage that is entered."""
         return self._stages[self.session.view.state.stage].paints(self.session)
-
-    @property
-    def region(self) -> Region | None:
-        """The region that is selected."""
-        regions = self.session.at.sheet.regions
-        return next((region for region in regions if region.key == self.session.region), None)
 
     @property
     def active(self) -> bool:
@@ -249,7 +243,7 @@ class Painting(QObject):
         """What is painted is seen as grey where the pane shows that, else in the region's colour over the picture."""
         if LOOKS[self.stand.look.kind].shows_masks or self.stand.look.map == (ground.into.tone or None):
             return None
-        region = self.region
+        region = self.session.chosen_region
         return region.id_colour if region else NO_REGION
 
     # Fill
@@ -328,7 +322,7 @@ class Painting(QObject):
 
     def toggle_lock(self) -> None:
         """Keep the strokes of other regions off this one, or let them."""
-        region = self.region
+        region = self.session.chosen_region
         if region is not None:
             self.session.do(commands.set_locked(region.key, not region.locked))
             state = "unlocked" if region.locked else "locked: strokes of other regions do not touch it"
@@ -378,10 +372,7 @@ class Painting(QObject):
         brush = self.painter.brush
         radii = [brush.radius, *([brush.radius * brush.hardness] if 0.05 < brush.hardness < 0.95 else [])]
         if isinstance(view, Canvas):
-            ready = self._ready(False)
-            if ready is None:
-                return []
-            width = ready.ground.under.width
+            width, _ = mask_size_of(self.session.at, self.session.sheets)
             scale = view.camera.zoom * view.camera.sheet[0] / width / view.ratio()
             return [rim_on_sheet(at, radius * scale) for radius in radii]
         assert isinstance(view, ModelCanvas)

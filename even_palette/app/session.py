@@ -15,6 +15,7 @@ from even_palette.core.kit.coat_owners import SheetOwner, owners_on
 from even_palette.core.kit.commands import Cell, Command, in_twin
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Focus, Kit
+from even_palette.core.kit.sheet import Region
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.results.sheets import Sheets
@@ -162,6 +163,11 @@ class Session(QObject):
     def region(self) -> str:
         """The key of the selected region, "" if there is none."""
         return self.view.state.region
+
+    @property
+    def chosen_region(self) -> Region | None:
+        """The selected region of the sheet in front, if there is one."""
+        return next((region for region in self.at.sheet.regions if region.key == self.region), None)
 
     @property
     def tone(self) -> str:

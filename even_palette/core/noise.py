@@ -6,6 +6,7 @@ what lies so many cells apart is the same, so that planes of whole periods tile 
 
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 
 import numpy as np
 
@@ -69,6 +70,12 @@ def table_of(seed: int, octave: int = 0) -> Samples:
     return np.concatenate([numbers, numbers])
 
 
+@lru_cache(maxsize=8)
+def _tables_of(seed: int) -> Samples:
+    """The tables of all octaves and of the warp, (TABLES, 512)."""
+    return np.stack([table_of(seed, octave) for octave in range(TABLES)])
+
+
 def noise_at(places: Floats, noise: Noise, cancel: CancelToken | None = None) -> Floats:
     """Noise at places (n, 3), in cells: (n,) float32, 0..1. Raises Cancelled.
 
@@ -77,7 +84,6 @@ def noise_at(places: Floats, noise: Noise, cancel: CancelToken | None = None) ->
     """
     from even_palette.core.noise_kernel import fill
 
-    tables = np.stack([table_of(noise.seed, octave) for octave in range(TABLES)])
     values = np.empty(len(places), dtype=np.float64)
     octaves = min(max(noise.octaves, 1), MOST_OCTAVES)
     for first in range(0, len(places), ROWS):
@@ -86,7 +92,7 @@ def noise_at(places: Floats, noise: Noise, cancel: CancelToken | None = None) ->
         part = np.nan_to_num(places[first : first + ROWS].astype(np.float64)).clip(-FAR, FAR)
         fill(
             part, values[first : first + ROWS], list(Form).index(noise.form), octaves, float(noise.gain),
-            float(noise.warp), tables, *noise.periods, noise.flat,
+            float(noise.warp), _tables_of(noise.seed), *noise.periods, noise.flat,
         )  # fmt: skip
     middle = MIDDLE[noise.form]
     return float32(np.clip((values - middle) * noise.contrast + middle, 0, 1))

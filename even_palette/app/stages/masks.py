@@ -38,7 +38,7 @@ def filled(at: Focus, panel: Any) -> bool:
 def paints(session: Session) -> Into | None:
     """The step of paint that is chosen in the region that is selected."""
     number = session.view.state.step
-    region = next((region for region in session.at.sheet.regions if region.key == session.region), None)
+    region = session.chosen_region
     if region is None or not 0 <= number < len(region.steps) or not STEPS[region.steps[number].kind].is_paint:
         return None
     return Into(region.key, number)
@@ -46,7 +46,7 @@ def paints(session: Session) -> Into | None:
 
 def ready_to_paint(session: Session) -> str:
     """A region that has no paint yet gets a step for it."""
-    region = next((region for region in session.at.sheet.regions if region.key == session.region), None)
+    region = session.chosen_region
     if region is None:
         return "Choose a region first; strokes are painted into its mask."
     if paints(session) is None:

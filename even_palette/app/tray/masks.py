@@ -128,7 +128,7 @@ class MasksPanel(Panel):
 
     def region(self) -> Region | None:
         """The region that is selected."""
-        return next((r for r in self.session.at.sheet.regions if r.key == self.session.region), None)
+        return self.session.chosen_region
 
     def refresh(self) -> None:
         at, region = self.session.at, self.region()

@@ -245,10 +245,7 @@ class RecolourPanel(Panel):
         self.editors, self.cells, self.starts = {}, None, None
         coat = coats_of(at.kit, owner)[self.coat]
         kind = COATS[coat.kind]
-        ways = {spec.name: coat.values.get(spec.name, spec.default) for spec in kind.values if spec.choices}
-
-        def counts(when: tuple[str, tuple[str, ...]] | None) -> bool:
-            return when is None or ways[when[0]] in when[1]
+        ways = {spec.name: str(coat.values.get(spec.name, spec.default)) for spec in kind.values if spec.choices}
 
         if kind.starts:
             self.starts = StartChart(kind)
@@ -260,12 +257,12 @@ class RecolourPanel(Panel):
             self.cells = CellGrid(self.session)
             self.cells.chosen.connect(lambda number: self._choose_cell(owner, number))
             self.values.addWidget(self.cells)
-        values = [spec for spec in kind.values if counts(spec.when)]
+        values = [spec for spec in kind.values if spec.counts(ways)]
         several = sum(spec.kind == ValueKind.COLOUR for spec in values) > 1
         for spec in sorted(values, key=lambda spec: (spec in COMMON, spec.bindable)):
             self._add_value(at, owner, spec, spec.label, several)
         for plane in kind.planes:
-            if not counts(plane.when):
+            if not plane.counts(ways):
                 continue
             self._add_plane(owner, plane)
             self._add_numbers(at, owner, plane.name)

@@ -1,7 +1,7 @@
 """The shelf: all recipes of the kit, of files that it links, and of one folder of the artist's own, with pictures."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings
@@ -21,7 +21,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.recipe_file import SUFFIX, RecipeFile, read_recipe, with_recipe
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Coat
-from even_palette.core.results.strips import coat_strip
+from even_palette.core.results.strips import coat_strip, strip_after
 
 SETTING = "shelf"
 MOST_FILES = 200
@@ -78,23 +78,17 @@ class Shelf:
         def make(progress: Progress, cancel: CancelToken) -> Made:
             before = coat_strip(at, sheets, owner, variant)
             shelf, pictures = in_kit(at.kit), dict[str, tuple[Levels, Levels]]()
-            ways: dict[str, Callable[[], tuple[Kit, str]]] = {
-                each.name: lambda each=each: (at.kit, each.name)  # type: ignore[misc]
-                for each in shelf
-            }
+            changes = {each.name: commands.wear_recipe(owner, each.name).apply for each in shelf}
             for path, file in in_folder(folder, at.kit) if folder else []:
                 told = file if isinstance(file, str) else made_of(file.coats)
                 shelf.append(OnShelf(str(path), path.name.removesuffix(SUFFIX), told, str(folder)))
                 if not isinstance(file, str):
-                    ways[str(path)] = lambda path=path, file=file: with_recipe(at.kit, path, file)  # type: ignore[misc]
-            for name, way in ways.items():
+                    changes[str(path)] = partial(_worn_from, owner, path, file)
+            for name, change in changes.items():
                 cancel.check()
-                try:
-                    kit, key = way()
-                    worn = commands.wear_recipe(owner, key).apply(kit)
-                    pictures[name] = before, coat_strip(worn.at(at.key, at.twin), sheets, owner, variant)
-                except UserError:
-                    pass  # it cannot be worn here, which is told when it is taken
+                after = strip_after(at, sheets, owner, variant, change)
+                if after is not None:  # else it cannot be worn here, which is told when it is taken
+                    pictures[name] = before, after
             return shelf, pictures
 
         def done(made: Made) -> None:
@@ -113,6 +107,12 @@ class Shelf:
             self.session.do(commands.wear_in(regions, name))
         else:
             self.session.files.recipes.open(Path(name), lambda key: self.session.do(commands.wear_in(regions, key)))
+
+
+def _worn_from(region: str, path: Path, file: RecipeFile, kit: Kit) -> Kit:
+    """The kit with a region in the recipe of a file. Raises UserError."""
+    kit, key = with_recipe(kit, path, file)
+    return commands.wear_recipe(region, key).apply(kit)
 
 
 def in_kit(kit: Kit) -> list[OnShelf]:

@@ -318,9 +318,6 @@ class TonesPanel(Panel):
 
     # What is done
 
-    def _put_under(self, on: bool) -> None:
-        self.session.do(commands.set_base_tone(self.session.at.key, self.key if on else ""))
-
     def _even(self) -> None:
         """Bring all regions to the mean and spread of the whole sheet's neutral, or those that are set."""
         at, tone = self.session.at, self.tone

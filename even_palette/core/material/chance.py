@@ -14,6 +14,7 @@ from even_palette.core.graph.nodes import Node
 from even_palette.core.material.declare import ValueSpec
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.spaces import SPACES, Move
+from even_palette.core.material.tiling import within
 
 FIELD = 257
 SHARED = "abcdefgh"
@@ -56,13 +57,8 @@ def drawn(name: str) -> Node:
 
 
 def _cubed(x: Node) -> Node:
-    x = _within(x)
-    return _within(_within(x * x) * x)
-
-
-def _within(x: Node) -> Node:
-    """A whole number from 0 to 256, for whole ones up to 2^22."""
-    return x - nodes.floor((x + 0.5) / FIELD) * FIELD
+    x = within(x, FIELD)
+    return within(within(x * x, FIELD) * x, FIELD)
 
 
 def draw_of(name: str, values: Mapping[str, object]) -> Callable[[str], Node]:

@@ -12,6 +12,11 @@ from even_palette.core.material.outputs import COLOUR, OUTPUTS
 from even_palette.core.raster.guess import Role
 
 
+def counts(when: tuple[str, tuple[str, ...]] | None, choices: Mapping[str, str]) -> bool:
+    """Whether something counts that does so under some ways of a choice, None for always."""
+    return when is None or choices.get(when[0]) in when[1]
+
+
 @dataclass(frozen=True)
 class ValueSpec:
     """One value of a coat. Choices shape the formula, so they cannot be bound to a parameter."""
@@ -30,7 +35,7 @@ class ValueSpec:
 
     def counts(self, choices: Mapping[str, str]) -> bool:
         """Whether the value does anything where ways are chosen like this."""
-        return self.when is None or choices.get(self.when[0]) in self.when[1]
+        return counts(self.when, choices)
 
     @property
     def bindable(self) -> bool:
@@ -96,6 +101,10 @@ class PlaneSpec:
     when: tuple[str, tuple[str, ...]] | None = None
     needed: bool = True
     """Whether the coat does nothing without it."""
+
+    def counts(self, choices: Mapping[str, str]) -> bool:
+        """Whether the plane is read where ways are chosen like this."""
+        return counts(self.when, choices)
 
 
 @dataclass(frozen=True)

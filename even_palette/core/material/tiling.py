@@ -23,19 +23,19 @@ def scattered(place: Node) -> tuple[Node, Node, Node]:
     A permutation polynomial (Gustavson and McEwan, Efficient computational noise in GLSL, 2012): whole numbers that
     float32 holds exactly, so that every runtime finds the same.
     """
-    first = _permuted(_within(_permuted(_within(place["x"])) + place["y"]))
+    first = _permuted(within(_permuted(within(place["x"])) + place["y"]))
     second = _permuted(first + 1)
     return first, second, _permuted(second + 2)
 
 
-def _within(x: Node) -> Node:
-    """A whole number from 0 to 288, for whole numbers that float32 tells from their halves, up to 2^22."""
-    return x - nodes.floor((x + 0.5) / PRIME) * PRIME
+def within(x: Node, count: float = PRIME) -> Node:
+    """What is left of whole numbers by a count, for those that float32 tells from their halves, up to 2^22."""
+    return x - nodes.floor((x + 0.5) / count) * count
 
 
 def _permuted(x: Node) -> Node:
     """For whole numbers from 0 to 290."""
-    return _within((x * 34 + 1) * x)
+    return within((x * 34 + 1) * x)
 
 
 def patches(

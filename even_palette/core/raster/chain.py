@@ -13,7 +13,7 @@ from even_palette.core.jobs import CancelToken
 from even_palette.core.memory_account import Kept
 from even_palette.core.raster.mips import gpu_samples, level_count, own_levels, parts_of, tail
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.raster.sampling import SMOOTH, Filter, Sampler, sample
+from even_palette.core.raster.sampling import SMOOTH, Filter, Sampler, sample, texel_centres
 from even_palette.core.raster.tiles import Spot, Tile, TiledPlane, each_tile, kind_of, spots
 
 
@@ -137,6 +137,11 @@ class Chain:
         if beyond:
             found |= dict(enumerate(self.after_own(found[own]), own + 1))
         return {number: found[number] for number in wanted}
+
+    def made_small(self, side: int) -> Floats:
+        """The plane as a square of so many texels a side, (side, side, C), of the level that is next larger."""
+        level = self.level((min(self.plane.width, self.plane.height) // side).bit_length() - 1)
+        return sample(level, texel_centres(side, side), SMOOTH)
 
     def level(self, number: int) -> Plane:
         """A level as a plane, the first being the plane itself; numbers are held in the chain."""

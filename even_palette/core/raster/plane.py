@@ -138,6 +138,13 @@ def rgb_of(samples: Samples) -> Samples:
     return samples[..., :3]
 
 
+def channel_of(values: Floats, channel: int) -> Floats:
+    """A channel of values (..., C) as masks and cards read it: alpha that is not there is 1, others are 0."""
+    if channel < values.shape[-1]:
+        return float32(values[..., channel])
+    return np.full(values.shape[:-1], np.float32(channel == 3))
+
+
 def colour_plane(plane: Plane) -> Plane:
     """The plane of a colour: three channels, or four with alpha; grey is repeated, and nothing is copied for it."""
     if plane.channels > 2:

@@ -18,7 +18,7 @@ from even_palette.core.limits import MOST_STEPS
 from even_palette.core.material.input_levels import through_levels
 from even_palette.core.material.model import PlaneKind, PlaneUse
 from even_palette.core.mesh.kinds import ElementKind
-from even_palette.core.raster.plane import Plane
+from even_palette.core.raster.plane import Plane, channel_of
 from even_palette.core.raster.sampling import Sampler, sample, texel_centres, texels_beside
 from even_palette.core.raster.tiles import TILE, Grid, Spot, Tile, TiledPlane, each_tile, make_tile
 from even_palette.core.regions.paint import Paint, over, packed_levels
@@ -319,8 +319,7 @@ def plane_values(plane: Plane, use: PlaneUse, spot: Spot, height: int, width: in
     """A channel of a plane through its levels at the texel centres of a tile, (h, w) float32 0..1."""
     uv = texel_centres(height, width)[spot.top : spot.bottom, spot.left : spot.right]
     values = sample(plane, uv, Sampler(use.filter, use.wrap, use.mips))
-    x = values[..., use.channel] if use.channel < values.shape[-1] else np.full(values.shape[:2], use.channel == 3)
-    return through_levels(float32(x), use)
+    return through_levels(channel_of(values, use.channel), use)
 
 
 def _plane(at: Focus, store: Store, use: PlaneUse) -> Plane:

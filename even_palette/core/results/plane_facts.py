@@ -4,12 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Levels, Samples, float32
+from even_palette.core.arrays import Levels, Samples
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.model import PlaneUse
 from even_palette.core.raster.chain import Chain
-from even_palette.core.raster.plane import Plane
-from even_palette.core.raster.sampling import SMOOTH, sample, texel_centres
+from even_palette.core.raster.plane import channel_of
 from even_palette.core.results.planes import plane_of
 from even_palette.core.results.store import Store
 
@@ -33,18 +32,9 @@ def plane_facts(at: Focus, store: Store, use: PlaneUse) -> PlaneFacts:
     def count() -> PlaneFacts:
         counts = np.zeros(BINS, dtype=np.int64)
         for first in range(0, plane.height, BAND_ROWS):
-            band = _channel(plane.rows(first, first + BAND_ROWS).values(), use.channel)
+            band = channel_of(plane.rows(first, first + BAND_ROWS).values(), use.channel)
             counts += np.bincount(np.clip(band * (BINS - 1) + 0.5, 0, BINS - 1).astype(int).ravel(), minlength=BINS)
-        smaller = max(0, (min(plane.width, plane.height) // PICTURE_SIDE).bit_length() - 1)
-        level: Plane = Chain(plane).level(smaller)
-        seen = _channel(sample(level, texel_centres(PICTURE_SIDE, PICTURE_SIDE), SMOOTH), use.channel)
+        seen = channel_of(Chain(plane).made_small(PICTURE_SIDE), use.channel)
         return PlaneFacts(counts, np.asarray(np.clip(seen, 0, 1) * 255 + 0.5, dtype=np.uint8))
 
     return store.cache.get(("plane facts", plane.content_id, plane.encoding, use.channel), count)
-
-
-def _channel(values: Floats, channel: int) -> Floats:
-    """A channel of values (..., C) as coats read it: alpha that is not there is 1, others are 0."""
-    if channel < values.shape[-1]:
-        return float32(values[..., channel])
-    return np.full(values.shape[:-1], np.float32(channel == 3))

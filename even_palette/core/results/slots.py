@@ -18,7 +18,7 @@ from even_palette.core.raster.chain import Chain, Coverage
 from even_palette.core.raster.coverage import covering
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane, to_levels8
-from even_palette.core.raster.sampling import SMOOTH, Sampler, sample, texel_centres
+from even_palette.core.raster.sampling import SMOOTH, Sampler
 from even_palette.core.results.base_colour import base_colour_of, has_grey_base
 from even_palette.core.results.planes import plane_of, tone_of
 from even_palette.core.results.store import Store
@@ -106,9 +106,7 @@ def cell_pictures(at: Focus, store: Store, use: PlaneUse, side: int) -> list[Lev
     def small() -> list[Levels]:
         found = []
         for cell in cells:
-            level = Chain(cell).level(max(0, min(cell.width, cell.height) // side).bit_length() - 1)
-            seen = sample(level, texel_centres(side, side), SMOOTH)[..., :3]
-            found.append(to_levels8(linear_to_srgb(seen)))
+            found.append(to_levels8(linear_to_srgb(Chain(cell).made_small(side)[..., :3])))
         return found
 
     return store.cache.get(("cell pictures", plane.content_id, use.grid, use.count, side), small)

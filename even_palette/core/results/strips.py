@@ -1,5 +1,6 @@
 """Strips of colours, dark to light: what typical texels of a region are, and what its coats make of them."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from msgspec.structs import replace as replace_
@@ -9,7 +10,7 @@ from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import SheetOwner, coats_of, followed_by
-from even_palette.core.kit.model import Focus
+from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.material.build import Dressed
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Coat
@@ -74,14 +75,20 @@ def coat_strip(at: Focus, store: Store, owner: SheetOwner, variant: str, first: 
     )
 
 
-def strip_with(at: Focus, store: Store, owner: SheetOwner, variant: str, coat: Coat) -> Levels | None:
-    """The same with one more coat on top, in the values that its kind is shown with; None where it cannot be worn."""
+def strip_after(
+    at: Focus, store: Store, owner: SheetOwner, variant: str, change: Callable[[Kit], Kit]
+) -> Levels | None:
+    """The same after a change of the kit; None where that cannot be."""
     try:
-        worn = replace_(coat, values={**COATS[coat.kind].shown, **coat.values})
-        kit = commands.add_coat(owner, worn).apply(at.kit)
-        return coat_strip(kit.at(at.key, at.twin), store, owner, variant)
+        return coat_strip(change(at.kit).at(at.key, at.twin), store, owner, variant)
     except UserError:
         return None
+
+
+def strip_with(at: Focus, store: Store, owner: SheetOwner, variant: str, coat: Coat) -> Levels | None:
+    """The same with one more coat on top, in the values that its kind is shown with; None where it cannot be worn."""
+    worn = replace_(coat, values={**COATS[coat.kind].shown, **coat.values})
+    return strip_after(at, store, owner, variant, commands.add_coat(owner, worn).apply)
 
 
 def strip_made_of(at: Focus, store: Store, owner: SheetOwner, variant: str) -> tuple[object, ...]:
