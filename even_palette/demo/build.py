@@ -1,44 +1,31 @@
 """Builds the demo kit. `python -m even_palette.demo.build [FOLDER]` writes it anew."""
 
 import sys
-from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 
-import numpy as np
 from msgspec.structs import replace
 
-from even_palette.core.arrays import Levels
-from even_palette.core.colour.hexcode import Rgb8, hex_to_encoded
+from even_palette.core.colour.hexcode import hex_to_encoded
 from even_palette.core.disk.whole import write_whole
 from even_palette.core.kit import commands
-from even_palette.core.kit.assignment import pack_faces
 from even_palette.core.kit.coat_owners import Overcoats
-from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.history import History
-from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import identifier
-from even_palette.core.kit.sheet import Bake, Source, Tone
+from even_palette.core.kit.sheet import Bake, Tone
 from even_palette.core.kit.store import BLOBS, KIT_FILE, PAINT, encode_kit
 from even_palette.core.kit.trees import paint_tiles
-from even_palette.core.material.drawn import Way, likely_way
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Setting, Value
-from even_palette.core.mesh.files import write_mesh
 from even_palette.core.mesh.kinds import ElementKind
-from even_palette.core.mesh.model import Mesh
-from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
-from even_palette.core.raster.layouts import guess_map, opacity_of
-from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.bakes import bake_of
 from even_palette.core.results.dividing import give_to_twin, new_regions, scatter_split
 from even_palette.core.results.picture_analysis import extract_palette
-from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file, regions_of_faces
+from even_palette.core.results.sheet_mesh import elements_of, regions_of_faces
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.tones.palette import PaletteRow, colours_of, new_palette
 from even_palette.core.tones.ramp import Ramp, RampRow, Stop
-from even_palette.demo import KIT_FOLDER, cargo, quay, reeds, sail, sign, tug, tug_mesh, wear
+from even_palette.demo import KIT_FOLDER, cargo, quay, reeds, river, sail, sign, tug, tug_mesh, wear, wharf_tree
+from even_palette.demo.lay import DemoSheet, keep_bake, lay
 
 SCATTER = {"hull": 62.0, "hull_weathered": 24.0, "hull_patched": 14.0}
 SCATTER_SEED = 7
@@ -46,19 +33,6 @@ PLANK_FACES = 12
 DECK_ENTRIES = 48
 BRIGHTEST = 1.5
 """The light that the map of spilled light stores as 255."""
-
-
-@dataclass(frozen=True)
-class DemoSheet:
-    """A sheet of the demo: maps by role, its mesh with the ID colours of its parts, bakes, maps without a role."""
-
-    name: str
-    file: str
-    mesh: Callable[[], tuple[Mesh, tuple[str, ...]]] | None
-    id_colours: dict[str, Rgb8]
-    maps: dict[Role, Plane]
-    bakes: tuple[Bake, ...] = ()
-    others: dict[str, Plane] = field(default_factory=dict)
 
 
 def _sheets() -> list[DemoSheet]:
@@ -87,6 +61,14 @@ def _sheets() -> list[DemoSheet]:
         ),
         DemoSheet(
             "Tattered sail", "tattered_sail", sail.sail_mesh, sail.ID_COLOURS, {Role.BASE_COLOUR: sail.base_plane()},
+        ),
+        DemoSheet(
+            "River", "river", river.river_mesh, river.ID_COLOURS, {Role.BASE_COLOUR: river.base_plane()},
+            others={"ripples": river.ripples_plane(), "foam": river.foam_plane()},
+        ),
+        DemoSheet(
+            "Wharf tree", "wharf_tree", wharf_tree.tree_mesh, wharf_tree.ID_COLOURS,
+            {Role.BASE_COLOUR: wharf_tree.base_plane()},
         ),
     ]  # fmt: skip
 
@@ -199,11 +181,11 @@ def build(folder: Path = KIT_FOLDER) -> Kit:
             history.do(commands.add_sheet(sheet.name))
         else:
             history.do(commands.rename_sheet("sheet_1", sheet.name))
-        _lay(history, sheets, sheet, history.kit.sheets[-1].key, folder)
+        lay(history, sheets, sheet, history.kit.sheets[-1].key, folder)
     _scatter(history, sheets)
     _dress(history)
     _tone(history, sheets)
-    _keep_bake(history, sheets, folder, history.kit.sheets[0].bake("occlusion"), "baked_occlusion")
+    keep_bake(history, sheets, folder, history.kit.sheets[0].bake("occlusion"), "baked_occlusion")
     _weather(history)
     keys = {identifier(region.name): region.key for region in history.kit.regions}
     wear.wear(history, [keys[name] for name in SCATTER])
@@ -211,70 +193,15 @@ def build(folder: Path = KIT_FOLDER) -> Kit:
     _tear(history)
     _dry(history, sheets)
     _spill(history, sheets, folder)
+    keys = {identifier(region.name): region.key for region in history.kit.regions}
+    for dress in (river.dress, wharf_tree.dress):
+        dress(history, keys)
     blobs = folder / BLOBS
     blobs.mkdir(exist_ok=True)
     for tile in paint_tiles(history.kit):
         write_whole(blobs / f"{tile.name}{PAINT}", tile.packed)
     write_whole(folder / KIT_FILE, encode_kit(history.kit, folder))
     return history.kit
-
-
-def _lay(history: History, sheets: Sheets, sheet: DemoSheet, key: str, folder: Path) -> None:
-    """Write a sheet's maps and mesh, take them in, and make a region of each of its parts."""
-    maps = folder / "maps"
-    maps.mkdir(parents=True, exist_ok=True)
-    for role, plane in sheet.maps.items():
-        path = maps / f"{sheet.file}_{role.value.replace(' map', '').replace(' ', '_').lower()}.png"
-        write_plane(path, plane)
-        seen = fingerprint(path)
-        size = (plane.width, plane.height)
-        layout = guess_map(path, plane.samples)[2]
-        opacity = opacity_of(plane.samples, role, layout)
-        source = Source(
-            identifier(role), role, str(path.resolve()), plane.encoding, seen.size, seen.sha256, *size, layout
-        )  # fmt: skip
-        way = Way.CUT_OUT if opacity is None else likely_way(opacity)
-        history.do(commands.add_map(key, source, way))
-    for name, plane in sheet.others.items():
-        path = maps / f"{sheet.file}_{name}.png"
-        write_plane(path, plane)
-        seen = fingerprint(path)
-        told = Source(
-            name, Role.NONE, str(path.resolve()), plane.encoding, seen.size, seen.sha256, plane.width, plane.height,
-            guess_map(path, plane.samples)[2],
-        )  # fmt: skip
-        history.do(commands.add_map(key, told))
-    if sheet.mesh is None:
-        if sheet.id_colours:
-            _name_regions(history, sheet, key)
-        return
-    mesh, parts = sheet.mesh()
-    path = maps / f"{sheet.file}.glb"
-    colours: Levels = np.array([sheet.id_colours[part] for part in parts], dtype=np.uint8)
-    write_mesh(path, mesh, colours)
-    seen = fingerprint(path)
-    file = MeshFile(sheet.file, str(path.resolve()), key, seen.size, seen.sha256, casts=False)
-    history.do(commands.add_mesh(file))
-    file = history.kit.meshes[-1]  # its key is made unique
-    names = list(sheet.id_colours)
-    if Role.ID in sheet.maps:
-        _name_regions(history, sheet, key)
-    else:
-        made = new_regions(history.kit.at(key), names, list(sheet.id_colours.values()))
-        loaded = mesh_of_file(file, sheets)
-        assert loaded.colours is not None
-        palette = np.array(list(sheet.id_colours.values()))
-        labels = (loaded.colours[:, 0][:, None] == palette[None]).all(axis=-1).argmax(axis=1)
-        faces = pack_faces(labels, tuple(region.key for region in made))
-        history.do(commands.set_faces("Give parts to regions", {file.key: faces}, key, made))
-    for bake in sheet.bakes:
-        history.do(commands.add_bake(key, bake))
-
-
-def _name_regions(history: History, sheet: DemoSheet, key: str) -> None:
-    history.do(commands.add_regions(key, list(sheet.id_colours.values())))
-    for region, name in zip(history.kit.sheet(key).regions, sheet.id_colours, strict=True):
-        history.do(commands.rename_region(region.key, name))
 
 
 def _scatter(history: History, sheets: Sheets) -> None:
@@ -338,24 +265,13 @@ def _weather(history: History) -> None:
     assert history.kit.sheet(reed_key).bake("along")
 
 
-def _keep_bake(history: History, sheets: Sheets, folder: Path, bake: Bake, name: str) -> None:
-    """Make a bake of the tug and keep it as a map in 8 bits, so that no start waits for rays."""
-    sheet = history.kit.sheets[0]
-    made, _ = bake_of(history.kit.at(sheet.key), sheets, bake)
-    path = folder / "maps" / f"ferry_tug_{name}.png"
-    write_plane(path, Plane(made.levels8(), Encoding.DATA))
-    seen = fingerprint(path)
-    told = Source(name, Role.NONE, str(path.resolve()), Encoding.DATA, seen.size, seen.sha256, bake.size, bake.size)
-    history.do(commands.add_map(sheet.key, told))
-
-
 def _spill(history: History, sheets: Sheets, folder: Path) -> None:
     """What the lamp throws on cabin and deck by night."""
     sheet = history.kit.sheets[0]
     bake = Bake(
         "spill", "spill", 256, 8, 2, {"rays": 64.0, "reach": 1.0, "brightest": BRIGHTEST, "smooth": 2.0}, "night_post"
     )
-    _keep_bake(history, sheets, folder, bake, "spill")
+    keep_bake(history, sheets, folder, bake, "spill")
     over = Overcoats(sheet.key)
     use = {"colours": PlaneUse(PlaneRef(PlaneKind.MAP, "spill"))}
     history.do(commands.add_coat(over, Coat("glow", {"colours": "plane", "intensity": 0.0}, use)))
@@ -394,7 +310,7 @@ def _build_quay(history: History) -> None:
 
 def _tear(history: History) -> None:
     """Reeds that keep their leaves at a distance; a sail of a colour of its own that fades, more torn in winter."""
-    _, _, reeds_key, _, _, sail_key = (sheet.key for sheet in history.kit.sheets)
+    _, _, reeds_key, _, _, sail_key, *_ = (sheet.key for sheet in history.kit.sheets)
     history.do(commands.set_keep_coverage(reeds_key, history.kit.sheet(reeds_key).sources[0].key, True))
     keys = {identifier(region.name): region.key for region in history.kit.regions}
     history.do(commands.set_cell_value(keys["cloth"], "colour", hex_to_encoded("#b08a5a")))
