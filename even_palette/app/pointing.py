@@ -102,9 +102,23 @@ class Pointing(QObject):
         if self.stand.elements.choosing:
             self.choice.click(face, add)
             return
+        if region := self.region_of_face(face):
+            self.session.select(region)
+
+    def region_of_face(self, face: int) -> str:
+        """The key of the region that has a face of the model, or ""."""
+        at = self.session.shown
+        if at is None or face < 0:
+            return ""
         labels = regions_of_faces(at, self.session.sheets)
-        if 0 <= face < len(labels) and labels[face] >= 0:
-            self.session.select(at.sheet.regions[int(labels[face])].key)
+        return at.sheet.regions[int(labels[face])].key if face < len(labels) and labels[face] >= 0 else ""
+
+    def region_at(self, u: float, v: float) -> str:
+        """The key of the region that has more than half of the texel at a uv, or ""."""
+        at, texel = self.session.shown, self.stand.texel_at(u, v)
+        if at is None or texel is None or not texel.weights or max(texel.weights) <= 0.5:
+            return ""
+        return at.sheet.regions[texel.weights.index(max(texel.weights))].key
 
     def _pick_region(self, u: float, v: float, add: bool) -> None:
         """A click on the sheet chooses an element, means what the stage says, or selects a region."""
@@ -119,10 +133,8 @@ class Pointing(QObject):
             return
         if self._stage.clicked(Click(self.session, self.tray.current, at, u, v, self._entry_at(u, v))):
             return
-        texel_read = self.stand.texel_at(u, v)
-        if texel_read and texel_read.weights and max(texel_read.weights) > 0.5:
-            index = max(range(len(texel_read.weights)), key=lambda i: texel_read.weights[i])
-            self.session.select(at.sheet.regions[index].key)
+        if region := self.region_at(u, v):
+            self.session.select(region)
 
     def _entry_at(self, u: float, v: float) -> int | None:
         """The number of the palette's entry at a uv, where an index map is looked at."""

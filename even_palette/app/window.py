@@ -35,6 +35,7 @@ from even_palette.app.panels import FindingsPanel
 from even_palette.app.pointing import Pointing
 from even_palette.app.rail import Rail, StageState, State
 from even_palette.app.readout import Readout
+from even_palette.app.recipe_drop import RecipeDrop
 from even_palette.app.session import Session
 from even_palette.app.sheet_box import SheetBox
 from even_palette.app.stages import STAGES
@@ -70,6 +71,7 @@ class Window(QMainWindow):
         self._build_menus()
         self.pointing = Pointing(self.session, self.stand, self.tray, self.choice, self.readout, self.notice, STAGES)
         self.painting = Painting(self.session, self.stand, self.notice, STAGES)
+        RecipeDrop(self.session, self.board, self.stand, self.pointing, self.readout)
         self.checks = Findings(self.session, self.stand, self.findings_panel, self.notice)
         fill_paint_menu(self.paint_menu, self.painting)
         self._connect()

@@ -87,6 +87,8 @@ Surface surface(vec2 uv) {{
     float metalness = 0.0, roughness = 0.6, clear_coat = 0.0, occlusion = 1.0, opacity = 1.0, alpha = 1.0;
     bool has_emission = false, has_metalness = false, has_roughness = false, has_clear_coat = false;
     bool has_occlusion = false, has_opacity = false, has_alpha = false, has_normal = false;
+    bool has_height = false;
+    float height = 0.5;
 {body}
 {outputs}
     if (!has_roughness && has_map.y) roughness = texture(map_roughness, v_uv).x;

@@ -4,11 +4,14 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtCore import QMimeData, QPointF, QSettings, Qt
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from even_palette.app.tray.add_list import HELP, PICTURE
 from even_palette.app.tray.shelf import IN_KIT, SETTING, Shelf
+from even_palette.app.view_state import Panes
 from even_palette.core.kit import commands
 from even_palette.core.kit.recipe_file import RecipeFile, write_recipe
 from even_palette.core.material.model import Coat
@@ -44,7 +47,7 @@ def test_the_shelf_has_recipes_of_kit_and_folder(demo: Driver, shelf: Shelf) -> 
     assert "worn by Hull" in shown(shelf)["Ferry paint"]
     demo.settle()
     found = shown(shelf)
-    assert set(found) == {"Ferry paint", "Red lead", "Broken"}
+    assert set(found) == {"Ferry paint", "Wet ground", "Dusty leaves", "Wet bark", "Red lead", "Broken"}
     assert found["Red lead"] == "Repaint"
     assert "Broken" in found["Broken"] or "recipe" in found["Broken"]
     made = shelf.list.list
@@ -55,7 +58,7 @@ def test_the_shelf_has_recipes_of_kit_and_folder(demo: Driver, shelf: Shelf) -> 
     lower = pixels(line.icon().pixmap(PICTURE).toImage())[-4, :, :3].astype(int)
     assert np.abs(lower - np.array([204, 51, 26])).max() <= 2
     QTest.keyClicks(shelf.list.search, "repa")
-    assert set(shown(shelf)) == {"Red lead"}
+    assert set(shown(shelf)) == {"Red lead", "Dusty leaves"}
     demo.key(shelf.list.search, Qt.Key.Key_Escape)
 
 
@@ -94,4 +97,51 @@ def test_what_cannot_be_worn_is_told(demo: Driver, shelf: Shelf) -> None:
     shelf.wear(session.kit.recipes[-1].key)
     assert "does not have" in demo.window.notice.text.text()
     session.undo()
+    assert session.kit == before
+
+
+def dropped(on: QWidget, at: QPointF, data: QMimeData) -> tuple[bool, bool]:
+    """Whether a drag that enters a widget is taken, and whether it is taken where it is dropped."""
+    how = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    enters, falls = QDragEnterEvent(at.toPoint(), *how), QDropEvent(at, *how)
+    for event in (enters, falls):
+        QApplication.sendEvent(on, event)
+    return enters.isAccepted(), falls.isAccepted()
+
+
+def test_a_recipe_is_dropped_on_regions(demo: Driver, shelf: Shelf) -> None:
+    """On a row of the board, on the sheet and on the model; where no region is, nothing is worn."""
+    session, window = demo.session, demo.window
+    demo.click(shelf.button)
+    demo.settle()
+    lines = [shelf.list.list.item(row) for row in range(shelf.list.list.count())]
+    data = {line.text(): shelf.list.list.mimeData([line]) for line in lines}
+    demo.key(shelf.list.search, Qt.Key.Key_Escape)
+    board, names = window.board, [region.name for region in session.at.sheet.regions]
+    middle = QPointF(board.visualRect(board.board_model.index(names.index("Funnel"), 2)).center())
+    assert dropped(board.viewport(), middle, data["Wet bark"]) == (True, True)
+    assert session.kit.region("funnel").recipe == "wet_bark"
+    assert session.owner == "funnel"
+    stand = window.stand
+    stand.set_panes(Panes.BOTH)
+    demo.settle()
+    canvas, model = stand.canvas, stand.model.canvas
+    spots = [QPointF(x, y) for x in range(4, canvas.width(), 9) for y in range(4, canvas.height(), 9)]
+    keys = [window.pointing.region_at(*uv) if (uv := canvas.uv_at(at)) else "" for at in spots]
+    assert dropped(canvas, spots[keys.index("deck")], data["Red lead"]) == (True, True)
+    demo.settle()
+    red = session.kit.recipes[-1].key
+    assert session.kit.region("deck").recipe == red
+    faces = [window.pointing.region_of_face(model.face_at(at)) for at in spots]
+    assert dropped(model, spots[faces.index("cabin")], data["Red lead"]) == (True, True)
+    demo.settle()
+    assert session.kit.region("cabin").recipe == red
+    assert [recipe.name for recipe in session.kit.recipes].count("Red lead") == 1
+    before = session.kit
+    assert dropped(model, spots[faces.index("")], data["Ferry paint"]) == (True, False)
+    overcoats = QPointF(middle.x(), board.rowViewportPosition(len(names)) + 4)
+    assert dropped(board.viewport(), overcoats, data["Ferry paint"]) == (True, False)
+    plain = QMimeData()
+    plain.setText("nothing of ours")
+    assert dropped(board.viewport(), middle, plain) == (False, False)
     assert session.kit == before

@@ -11,7 +11,7 @@ from even_palette.core.graph.reference import Environment, run
 from even_palette.core.material.build import BASE_SLOT, Dressed, worn
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Coat, PlaneUse
-from even_palette.core.material.outputs import NORMAL
+from even_palette.core.material.outputs import HEIGHT, NORMAL
 from even_palette.core.material.plane_reads import Pictures, map_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Wrap, texel_centres
@@ -87,7 +87,27 @@ def test_relief_of_nothing_leaves_the_program() -> None:
     for coat in (Coat("relief"), Coat("relief", {"height": 0.0}, {"detail": PlaneUse(map_plane("detail"))})):
         found = worn(Dressed("r", "R", (coat,), ((0.5,) * 3,)), [], Pictures({}, lambda ref: (8, 8)))
         assert NORMAL not in found.outputs
-    assert COATS["relief"].sets == (NORMAL,)
+    assert COATS["relief"].set_by(()) == [NORMAL]
+    still = Coat("relief", {"rise": 0.0}, {"height": PlaneUse(map_plane("plate"))})
+    assert HEIGHT not in worn(Dressed("r", "R", (still,), ((0.5,) * 3,)), [], Pictures({}, lambda ref: (8, 8))).outputs
+
+
+@pytest.mark.parametrize(("rise", "strength", "has_map"), [(0.3, 1.0, True), (-0.8, 0.6, True), (0.7, 1.0, False)])
+def test_heights_rise_by_a_plane(rise: float, strength: float, has_map: bool) -> None:
+    """map + plane * rise within 0..1, mixed by the strength; without a map the mesh is 0.5, and normals stay out of it."""
+    high, plate = (RNG.random((SIDE, SIDE, 1)).astype(np.float32) for _ in range(2))
+    maps = {HEIGHT: (PlaneUse(map_plane("high")), True)} if has_map else {}
+    coat = Coat("relief", {"rise": rise, "strength": strength}, {"height": PlaneUse(map_plane("plate"))})
+    found = worn(Dressed("r", "R", (coat,), ((0.5,) * 3,)), [], Pictures(maps, lambda ref: (SIDE, SIDE)))
+    assert [name for name in found.outputs if name != "colour"] == [HEIGHT]
+    there = {BASE_SLOT: slots.of(Plane(np.full((SIDE, SIDE, 3), 128, np.uint8), Encoding.SRGB))}
+    for name, use in found.slots.items():
+        there[name] = slots.of(Plane({"high": high, "plate": plate}[use.plane.key], Encoding.DATA), use.sampler)
+    environment = Environment(texel_centres(SIDE, SIDE), there)
+    made = run(program_of({HEIGHT: found.outputs[HEIGHT]}), environment)[HEIGHT]
+    under = high[..., 0].astype(np.float64) if has_map else np.full((SIDE, SIDE), 0.5)
+    wanted = under + (np.clip(under + plate[..., 0] * rise, 0, 1) - under) * strength
+    assert np.abs(made.reshape(wanted.shape) - wanted).max() < 1e-6
 
 
 @pytest.mark.parametrize("turn", [90.0, 180.0, -90.0])

@@ -337,6 +337,59 @@ def test_noise_of_the_object_is_that_of_its_places() -> None:
         assert np.abs(baked[there] - wanted).max() < 2e-3
 
 
+@pytest.mark.parametrize("way", ["up", "right"])
+def test_strands_of_a_shell_have_roots_and_tips_of_their_own(way: str) -> None:
+    """By strand: all texels of one are moved alike, neighbours otherwise, and other shells too; by noise: no steps."""
+    mesh = quads([(0.0, 0.0, 0.5, 1.0), (0.5, 0.0, 1.0, 1.0)])
+    ground, side, strands = ground_of(mesh), 240, 6
+
+    def made(**values: float | str) -> np.ndarray:
+        settings = {"way": way, "strands": float(strands), **values}
+        found = make_bake(BAKES["along"], ground, settings, side, 0, 1).samples[..., 0] / 65535
+        return found if way == "up" else found[:, ::-1].T  # along goes down the rows
+
+    plain, apart = made(), made(apart=0.5)
+    assert plain.tobytes() == made(apart=0.0, by="noise", seed=4.0).tobytes()
+    moved = apart - plain
+    free = (apart > 0) & (apart < 1)
+    wide = side // (2 * strands) if way == "up" else side // strands  # texels a strand
+    draws = []
+    for first in range(0, side, wide):
+        inside = np.zeros_like(free)
+        rows = slice(None) if way == "up" else slice(0, side // 2)
+        inside[rows, first : first + wide] = True
+        offsets = moved[inside & free]
+        assert offsets.max() - offsets.min() < 1e-3
+        draws.append(float(np.median(offsets)))
+    assert np.abs(draws).max() <= 0.25
+    assert len({round(draw, 4) for draw in draws}) == len(draws)
+    assert np.array_equal(apart, np.clip(apart, 0, 1))
+    soft = made(apart=0.5, by="noise") - plain
+    assert soft.std() > 0.01
+    columns = slice(0, side // 2) if way == "up" else slice(None)
+    rows = slice(None) if way == "up" else slice(0, side // 2)
+    assert np.abs(np.diff(soft[rows, columns], axis=1)).max() < np.abs(np.diff(moved[rows, columns], axis=1)).max() / 2
+
+
+@pytest.mark.parametrize("along", ["across", "down"])
+def test_noise_runs_along_strands_of_the_sheet(along: str) -> None:
+    """Shapes are so many times as long along the strands, at the size that they have in metres; shells differ."""
+    mesh = quads([(0.0, 0.0, 0.5, 1.0), (0.5, 0.0, 1.0, 1.0)])
+    ground = ground_of(mesh)
+    settings = {"along": along, "stretch": 8.0, "size": 1 / 24, "octaves": 1.0, "contrast": 1.0}
+    baked = make_bake(BAKES["noise"], ground, settings, 256, 0, 1).samples[..., 0] / 65535
+    one, other = baked[:, :128], baked[:, 128:]
+    assert np.abs(one - other).mean() > 0.05
+    v, u = (np.mgrid[:256, :128] + 0.5) / 256  # a unit of these UVs is a metre
+    long = (1, 8) if along == "down" else (8, 1)
+    places = np.stack([u.ravel() * 24 / long[0], v.ravel() * 24 / long[1], np.zeros(u.size)], axis=-1)
+    wanted = noise_at(places, noise_of(BAKES["noise"].settings(settings))).reshape(256, 128)
+    assert np.abs(one - wanted).max() < 1e-3
+    twice = Ground(replace(mesh, points=mesh.points * 2), mesh.uv_sets[0])
+    larger = make_bake(BAKES["noise"], twice, {**settings, "size": 1 / 12}, 256, 0, 1).samples[..., 0] / 65535
+    assert np.abs(one - larger[:, :128]).max() < 1e-3
+
+
 @pytest.mark.parametrize("way", ["along", "around", "point"])
 def test_gradients_in_space_are_in_metres(way: str) -> None:
     """Every texel holds what its place, told by the position bake, has: a height, an angle, or a distance; turned over

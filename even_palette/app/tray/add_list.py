@@ -3,8 +3,8 @@
 from collections.abc import Callable, Iterable, Mapping
 from typing import Protocol
 
-from PyQt6.QtCore import QModelIndex, QPoint, QRect, QSize, Qt
-from PyQt6.QtGui import QFont, QIcon, QKeyEvent, QPainter
+from PyQt6.QtCore import QMimeData, QModelIndex, QPoint, QRect, QSize, Qt
+from PyQt6.QtGui import QDrag, QFont, QIcon, QKeyEvent, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFrame,
@@ -105,10 +105,14 @@ class AddList(QFrame):
         taken: Callable[[str], object],
         pictures: bool = False,
         foot: QWidget | None = None,
+        dragged_as: str = "",
     ) -> None:
-        """With a `foot` there is a field that searches, too: such a list may be long."""
+        """With a `foot` there is a field that searches, too: such a list may be long.
+
+        Lines can be dragged to where they go as data of the type `dragged_as`: their names.
+        """
         super().__init__(parent, Qt.WindowType.Popup)
-        self.list = _List(self)
+        self.list = _List(self, dragged_as)
         self.list.setAccessibleName(name)
         self.list.setItemDelegate(_Lines(self.list, pictures))
         self._taken = taken
@@ -210,8 +214,10 @@ class AddList(QFrame):
 class _List(QListWidget):
     """Lines of which heads cannot be chosen."""
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, dragged_as: str) -> None:
         super().__init__(parent)
+        self._dragged_as = dragged_as
+        self.setDragEnabled(bool(dragged_as))
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
@@ -222,6 +228,24 @@ class _List(QListWidget):
         """What is under the mouse is what a click takes."""
         if line.data(HELP) is not None:
             self.setCurrentItem(line)
+
+    def mimeData(self, items: Iterable[QListWidgetItem | None]) -> QMimeData:
+        data = QMimeData()
+        names = [str(item.data(Qt.ItemDataRole.UserRole)) for item in items if item is not None]
+        data.setData(self._dragged_as, "\n".join(names).encode())
+        return data
+
+    def startDrag(self, actions: Qt.DropAction) -> None:
+        """The list closes, so that it hides nothing that a line can be dropped on."""
+        line, box = self.currentItem(), self.window()
+        if line is None or line.data(HELP) is None or box is None:
+            return
+        drag = QDrag(box.parentWidget() or self)
+        drag.setMimeData(self.mimeData([line]))
+        if not line.icon().isNull():
+            drag.setPixmap(line.icon().pixmap(PICTURE))
+        box.close()
+        drag.exec(Qt.DropAction.CopyAction)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

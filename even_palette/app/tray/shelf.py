@@ -1,5 +1,6 @@
 """The shelf: all recipes of the kit, of files that it links, and of one folder of the artist's own, with pictures."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -24,6 +25,8 @@ from even_palette.core.material.model import Coat
 from even_palette.core.results.strips import coat_strip, strip_after
 
 SETTING = "shelf"
+DRAGGED = "application/x-even-palette-recipe"
+"""The type of what is dragged from it: the key of a recipe, or the path of its file."""
 MOST_FILES = 200
 IN_KIT, LINKED = "In this kit", "In files that this kit links"
 Made = tuple[list["OnShelf"], dict[str, tuple[Levels, Levels]]]
@@ -47,7 +50,9 @@ class Shelf:
         self.button: QToolButton = tool("Shelf of recipes", "books", "All recipes, with what they make of this region")
         self.folder_button = QPushButton("Folder of your own …")
         self.folder_button.clicked.connect(self._choose_folder)
-        self.list = AddList(self.button, "Recipes", [], self.wear, pictures=True, foot=self.folder_button)
+        self.list = AddList(
+            self.button, "Recipes", [], self.wear, pictures=True, foot=self.folder_button, dragged_as=DRAGGED
+        )
         self.button.clicked.connect(self.open)
 
     @property
@@ -100,13 +105,18 @@ class Shelf:
 
     def wear(self, name: str) -> None:
         """Let the regions of all chosen cells wear a recipe, by its key or its file."""
-        regions = list(dict.fromkeys(owner for owner, _ in self.session.cells if isinstance(owner, str) and owner))
-        if not regions:
-            self.session.notice.emit("Choose a region first; overcoats wear no recipe.")
-        elif name in [recipe.key for recipe in self.session.kit.recipes]:
-            self.session.do(commands.wear_in(regions, name))
-        else:
-            self.session.files.recipes.open(Path(name), lambda key: self.session.do(commands.wear_in(regions, key)))
+        wear(self.session, name, [owner for owner, _ in self.session.cells if isinstance(owner, str) and owner])
+
+
+def wear(session: Session, name: str, regions: Sequence[str]) -> None:
+    """Let regions wear a recipe, by its key or its file."""
+    regions = list(dict.fromkeys(regions))
+    if not regions:
+        session.notice.emit("Choose a region first; overcoats wear no recipe.")
+    elif name in [recipe.key for recipe in session.kit.recipes]:
+        session.do(commands.wear_in(regions, name))
+    else:
+        session.files.recipes.open(Path(name), lambda key: session.do(commands.wear_in(regions, key)))
 
 
 def _worn_from(region: str, path: Path, file: RecipeFile, kit: Kit) -> Kit:

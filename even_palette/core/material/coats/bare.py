@@ -5,16 +5,17 @@ from collections.abc import Mapping
 from even_palette.core.graph.nodes import Node
 from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, Reads, ValueSpec
 from even_palette.core.material.model import ValueKind
-from even_palette.core.material.outputs import COLOUR, NORMAL
+from even_palette.core.material.outputs import COLOUR, HEIGHT, NORMAL
 
 FINISH = ("metalness", "roughness", "clear_coat")
 
 
 def formula(inputs: CoatInputs) -> Mapping[str, Node]:
-    """The base colour, or a plane in its place; with the finish, also what the maps say of that, and of normals."""
+    """The base colour, or a plane in its place; with the finish, what maps say of that, of normals and of heights."""
     found = {COLOUR: inputs.colours.get("colour", inputs.base)}
     if inputs.choices["what"] == "all":
-        found |= {name: inputs.as_opened(name) for name in (*FINISH, *({NORMAL} & inputs.changed))}
+        changed = [name for name in (NORMAL, HEIGHT) if name in inputs.changed]
+        found |= {name: inputs.as_opened(name) for name in (*FINISH, *changed)}
     return found
 
 
