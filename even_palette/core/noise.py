@@ -76,7 +76,7 @@ def _tables_of(seed: int) -> Samples:
     return np.stack([table_of(seed, octave) for octave in range(TABLES)])
 
 
-def noise_at(places: Floats, noise: Noise, cancel: CancelToken | None = None) -> Floats:
+def noise_at(places: Samples, noise: Noise, cancel: CancelToken | None = None) -> Floats:
     """Noise at places (n, 3), in cells: (n,) float32, 0..1. Raises Cancelled.
 
     Clouds are 0.5 + 0.5 of the gradient noise; cells the distance of the nearest point, in cells; cracks how much

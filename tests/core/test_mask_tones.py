@@ -9,11 +9,14 @@ from msgspec.structs import replace
 from even_palette.core.checks import find
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.sheet import Step, Tone
 from even_palette.core.kit.store import BLOBS, KitFolder, read_kit
 from even_palette.core.kit.trees import paint_tiles
 from even_palette.core.kit.validate import check_kit
-from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.material.variants import resolve
+from even_palette.core.raster.sampling import Wrap
 from even_palette.core.raster.tiles import TILE
 from even_palette.core.regions.brush import Brush, along
 from even_palette.core.regions.paint import Paint
@@ -23,6 +26,7 @@ from even_palette.core.results.masks import mask_of
 from even_palette.core.results.painting import Into, ground_of
 from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.planes import plane_size, tone_of
+from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.results.weights import weights_of
 from even_palette.scripting import OpenKit
@@ -211,3 +215,28 @@ def painted_tiles() -> list[object]:
     from even_palette.core.regions.paint import PaintTile
 
     return [PaintTile.of(np.full((10, 10, 2), 9, np.uint16))]
+
+
+def test_base_and_masks_move_as_planes(kit: OpenKit) -> None:
+    """The base colour under a speed of whole texels, and a coat behind a mask that wanders: both go round the sheet."""
+    left, over = kit.kit.regions[0].key, Overcoats("sheet_1")
+    base = kit.kit.sheets[0].sources[0].key
+    still = colours(kit)
+    moving = {"wrap": Wrap.REPEAT, "mips": False}
+    use = PlaneUse(PlaneRef(PlaneKind.MAP, base), speed=(5 / WIDTH, -2 / HEIGHT), **moving)
+    kit.do("add_coat", over, Coat("bare", planes={"colour": use}))
+    assert np.abs(colours(kit) - still).max() < 1e-6
+    assert np.abs(colours(kit, 3.0) - np.roll(still, (6, -15), axis=(0, 1))).max() < 2e-3
+    kit.do("remove_coat", over, 0)
+    kit.do("add_tone", "sheet_1", Tone("moved", "Moved", "mask", region=left))
+    use = PlaneUse(PlaneRef(PlaneKind.TONE, "moved"), speed=(10 / WIDTH, 0.0), **moving)
+    kit.do("add_coat", over, Coat("repaint", {"colour": (1.0, 0.0, 0.0)}, pattern=use))
+    mask = np.roll(kit.tone("moved").astype(np.float64)[..., :1] / 65535, -20, axis=1)
+    wanted = still * (1 - mask) + np.array([1.0, 0, 0]) * mask
+    assert np.abs(colours(kit, 2.0) - wanted).max() < 2e-3
+
+
+def colours(kit: OpenKit, time: float = 0.0) -> np.ndarray:
+    """The result at a time, linear light, (HEIGHT, WIDTH, 3)."""
+    settings = resolve(kit.kit.parameters, kit.kit.variants, "")
+    return SheetRender(kit.kit.at(), kit.results).render(["colour"], settings, time=time)["colour"]
