@@ -18,7 +18,9 @@ from even_palette.core.kit.mesh_file import MeshFile, move_name
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.output_plan import READY
 from even_palette.core.kit.recipe_file import recipe_of, write_recipe
+from even_palette.core.kit.scene import Placing
 from even_palette.core.kit.sheet import Bake, Box, Region, Source, Step, Tone, Unmix
+from even_palette.core.lineup.placings import PLACINGS
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import Reads
 from even_palette.core.material.drawn import Drawing, Way
@@ -51,7 +53,7 @@ KEYS = {
     "regions": "region", "tone": "tone", "parameter": "parameter", "variant": "variant", "parent": "variant",
     "mesh": "mesh", "slot": "mesh", "palette": "palette", "ramp": "ramp", "map": "map", "role": "map", "layout": "map", "green": "map",
     "encoding": "map", "bake": "bake", "sheet": "sheet", "base_tone": "tone", "twin": "twin", "plan": "plan", "strength": "map", "drawing": "sheet", "coverage": "map",
-    "premultiplied": "map",
+    "premultiplied": "map", "scene": "scene", "placing": "placing",
 }  # fmt: skip
 """What the argument `key` of a command names, by a word of the command's name; regions otherwise."""
 
@@ -97,7 +99,9 @@ class Chance:
             "cells": lambda: self.cells(command), "way": lambda: rng.choice(list(Way)), "moved": self.moved,
             "recipe": lambda: self.pick(self.kit.recipes), "variant": self.variant, "parameter": lambda: self.pick(self.kit.parameters),
             "parent": lambda: rng.choice([None, self.variant() or None]), "coat": lambda: rng.randrange(2),
-            "coats": lambda: [rng.randrange(2)], "number": lambda: rng.randrange(3), "by": lambda: rng.randint(-2, 2),
+            "coats": lambda: [rng.randrange(2)], "number": lambda: rng.randrange(3),
+            "by": lambda: rng.randint(-2, 2) if "instances" not in command else (rng.random(), 0.0, -rng.random()),
+            "scene": lambda: self.pick(self.kit.scenes), "placing": lambda: self.placing(command), "picks": self.picks,
             "value_name": lambda: self.spec().name, "setting": self.setting, "choice": self.choice,
             "name": lambda: self.name(command), "label": lambda: "Change", "kind": lambda: self.kind(command),
             "use": self.use, "pattern": lambda: rng.choice([None, self.use()]), "worn": self.coat, "step": self.step,
@@ -148,10 +152,12 @@ class Chance:
             what = "tone"
         if command in ("merge_slots",):
             what = "mesh"
+        if command in ("draw_anew", "place_anew"):
+            what = "placing"
         parts = {
             "region": self.kit.regions, "tone": self.sheet.tones, "parameter": self.kit.parameters, "map": self.sheet.sources,
             "variant": self.kit.variants, "mesh": self.kit.meshes, "palette": self.kit.palettes, "ramp": self.kit.ramps,
-            "bake": self.sheet.bakes, "sheet": self.kit.sheets,
+            "bake": self.sheet.bakes, "sheet": self.kit.sheets, "scene": self.kit.scenes, "placing": self.placings(),
             "plan": self.kit.plans, "twin": [twin for sheet in self.kit.sheets for twin in sheet.twins],
         }[what]  # fmt: skip
         return self.pick(parts)
@@ -316,7 +322,29 @@ class Chance:
     def cell(self) -> Any:
         return c.read_cell(self.kit, self.an_owner(), self.variant())
 
+    def placings(self) -> list[Placing]:
+        return [placing for scene in self.kit.scenes for placing in scene.placings]
+
+    def placing(self, command: str) -> Placing:
+        rng, there = self.rng, self.placings()
+        kind, values = rng.choice(list(PLACINGS)), {"largest": 1 + rng.random(), "least": rng.random()}
+        made = Placing("", "Placing", kind, self.pick(self.kit.meshes), rng.randrange(9), rng.randrange(99), rng.randrange(99),
+                       {self.variant(): rng.random(), self.variant(): 1.0}, values, (rng.random(), 0.0, 0.0))  # fmt: skip
+        return replace(rng.choice(there), kind=kind, count=rng.randrange(9)) if there and "change" in command else made
+
+    def picks(self) -> list[tuple[str, int]]:
+        return [(self.pick(self.placings()), self.rng.randrange(9)) for _ in range(self.rng.randrange(1, 4))]
+
     def change(self, command: str) -> Any:
+        if "instances" in command:
+            values = {self.pick(self.kit.parameters): self.setting()} if self.rng.random() < 0.5 else {}
+            fields = {
+                "variant": self.variant(),
+                "locked": self.rng.random() < 0.5,
+                "turn": self.setting(),
+                "values": values,
+            }
+            return {name: fields[name] for name in self.rng.sample(list(fields), 2)}
         if "palette" in command:
             return lambda old: permuted(old, range(old.size)[::-1])
         if "ramp" in command:

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from even_palette.core.kit.keyed import by_key, change_one
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.output_plan import OutputPlan
+from even_palette.core.kit.scene import Scene
 from even_palette.core.kit.sheet import Region, Sheet, Source
 from even_palette.core.kit.twin import Twin
 from even_palette.core.limits import (
@@ -22,6 +23,7 @@ from even_palette.core.limits import (
     MOST_PARAMETERS,
     MOST_PLANS,
     MOST_RECIPES,
+    MOST_SCENES,
     MOST_SHEETS,
     MOST_VARIANTS,
 )
@@ -67,6 +69,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     ramps: Annotated[tuple[Ramp, ...], Meta(max_length=MOST_PALETTES)] = ()
     recipes: Annotated[tuple[Recipe, ...], Meta(max_length=MOST_RECIPES)] = ()
     plans: Annotated[tuple[OutputPlan, ...], Meta(max_length=MOST_PLANS)] = ()
+    scenes: Annotated[tuple[Scene, ...], Meta(max_length=MOST_SCENES)] = ()
 
     def at(self, key: str = "", twin: str = "") -> "Focus":
         """The kit at one of its sheets, the first one without a key; or as a twin of that sheet has it.
@@ -156,6 +159,10 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     def recipe(self, key: str) -> Recipe:
         """The recipe with this key. Raises KeyError if there is none."""
         return self._recipes[key]
+
+    def scene(self, key: str) -> Scene:
+        """The scene with this key. Raises KeyError if there is none."""
+        return by_key(self.scenes)[key]
 
     def wearers(self, recipe: str) -> list[Region]:
         """The regions that wear a recipe, by its key."""

@@ -41,6 +41,8 @@ def keys_of(kit: Kit) -> set[str]:
         keys.add(sheet.key)
         for parts in (sheet.sources, sheet.regions, sheet.bakes, sheet.tones, sheet.twins):
             keys.update(part.key for part in parts)
+    for scene in kit.scenes:
+        keys.update((scene.key, *(placing.key for placing in scene.placings)))
     return keys
 
 

@@ -20,6 +20,7 @@ from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.names import Names, identifier, keys_of, new_key, unique
 from even_palette.core.kit.planes import STRIPS, missing_plane, uses_of
+from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.kit.trees import with_region
 from even_palette.core.kit.validate import check_kit, check_together
 from even_palette.core.kit.validate_coats import plain_setting
@@ -231,7 +232,7 @@ def _with_parameters(
         return key not in changed or _is_allowed(changed[key], value)
 
     variants = tuple(replace(v, values={k: x for k, x in v.values.items() if stays(k, x)}) for v in kit.variants)
-    return replace(kit, parameters=tuple(there.values()), variants=variants), linked
+    return fitting_scenes(replace(kit, parameters=tuple(there.values()), variants=variants)), linked
 
 
 def _is_allowed(parameter: Parameter, value: Setting) -> bool:

@@ -22,6 +22,7 @@ from even_palette.core.kit.model import Kit, Recipe
 from even_palette.core.kit.older_formats import upgraded
 from even_palette.core.kit.planes import without_missing_planes
 from even_palette.core.kit.recipe_saves import put_back, writing_recipes
+from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.kit.trees import FromFile, paint_tiles, with_files, with_paint_tiles
 from even_palette.core.kit.validate import check_paint, check_together
 from even_palette.core.ranges import told
@@ -198,7 +199,7 @@ class KitFolder:
         try:
             with writing_recipes(with_files(kit, self._adopt), self.folder / RECIPES_BEFORE) as (kept, self.unwritten):
                 self._keep_paint(kept)
-                write_whole(self.folder / KIT_FILE, encode_kit(without_unused(kept), self.folder))
+                write_whole(self.folder / KIT_FILE, encode_kit(fitting_scenes(without_unused(kept)), self.folder))
             (self.folder / AUTOSAVE_FILE).unlink(missing_ok=True)
             self._drop_paint(kept)
         except OSError as error:

@@ -6,6 +6,7 @@ from even_palette.core.kit.mesh_file import MeshFile, move_of
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.output_plan import check_plan
 from even_palette.core.kit.planes import check_coats_on, check_steps_on
+from even_palette.core.kit.scene_references import check_scenes
 from even_palette.core.kit.sheet import Sheet
 from even_palette.core.kit.trees import paints_of, without_tiles
 from even_palette.core.kit.validate_coats import check_coats, check_value, plain_setting
@@ -65,6 +66,7 @@ def check_together(kit: Kit) -> None:
     for sheet in kit.sheets:
         _check_planes(kit, sheet)
     _check_variants(kit)
+    check_scenes(kit)
 
 
 def check_paint(kit: Kit) -> None:

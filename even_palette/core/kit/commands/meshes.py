@@ -11,6 +11,7 @@ from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.mesh_file import FaceRegions, MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
+from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.kit.sheet import Bake, Box, Region
 from even_palette.core.kit.trees import with_region
 from even_palette.core.limits import MOST_BAKES, MOST_BOXES, MOST_MESHES, MOST_REGIONS
@@ -37,10 +38,11 @@ def add_mesh(file: MeshFile) -> Command:
 
 
 def remove_mesh(key: str) -> Command:
-    """Take a mesh out of the kit; its file stays."""
+    """Take a mesh out of the kit, and its instances out of scenes; its file stays."""
 
     def apply(kit: Kit) -> Kit:
-        return retire(replace(kit, meshes=tuple(mesh for mesh in kit.meshes if mesh.key != key)), key)
+        left = replace(kit, meshes=tuple(mesh for mesh in kit.meshes if mesh.key != key))
+        return retire(fitting_scenes(left), key)
 
     return Command("Remove mesh", apply)
 

@@ -11,6 +11,7 @@ from even_palette.core.kit.commands.coats import fits
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import Names, identifier, keys_of, unique
+from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.kit.validate_coats import plain_setting
 from even_palette.core.limits import MOST_VARIANTS
 from even_palette.core.material.model import Parameter, Setting, ValueKind, Variant
@@ -69,7 +70,7 @@ def set_parameter_kind(key: str, kind: ValueKind, low: float = 0.0, high: float 
             replace(v, values={k: held(value) if k == key else value for k, value in v.values.items()})
             for v in kit.variants
         )
-        return _changed(replace(kit, variants=variants), new)
+        return fitting_scenes(_changed(replace(kit, variants=variants), new))
 
     return Command("Change parameter", apply, f"kind {key}")
 

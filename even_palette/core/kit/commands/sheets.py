@@ -9,6 +9,7 @@ from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire, unique
+from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.kit.sheet import Sheet
 from even_palette.core.limits import MOST_SHEETS
 from even_palette.core.material.drawn import Drawing
@@ -66,7 +67,8 @@ def remove_sheet(key: str) -> Command:
         for twin in gone.twins:
             meshes = [mesh and replace(mesh, twins=without_region(mesh.twins, twin.key)) for mesh in meshes]
         keys += [old.key for old, mesh in zip(kit.meshes, meshes, strict=True) if mesh is None]
-        return retire(replace(kit, sheets=left, meshes=tuple(mesh for mesh in meshes if mesh)), key, *keys)
+        left_over = replace(kit, sheets=left, meshes=tuple(mesh for mesh in meshes if mesh))
+        return retire(fitting_scenes(left_over), key, *keys)
 
     return Command("Remove sheet", apply)
 

@@ -7,12 +7,13 @@ from even_palette.core.kit.commands._command import Command, new_name
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
+from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.limits import MOST_VARIANTS
 from even_palette.core.material.model import (
     Blending,
     Variant,
 )
-from even_palette.core.material.variants import lineage
+from even_palette.core.material.variants import MASTER, lineage
 
 
 def add_variant(name: str, parent: str | None = None) -> Command:
@@ -42,7 +43,8 @@ def remove_variant(key: str) -> Command:
             if variant.parent == key:
                 variant = replace(variant, parent=gone.parent, values={**gone.values, **variant.values})
             left.append(variant)
-        return retire(replace(kit, variants=tuple(left)), key)
+        kit = replace(kit, variants=tuple(left))
+        return retire(fitting_scenes(kit, {key: gone.parent or MASTER}), key)
 
     return Command("Remove variant", apply)
 

@@ -1,0 +1,261 @@
+"""Commands on scenes: their placings, and single instances by placing and number."""
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+from msgspec.structs import replace
+
+from even_palette.core.chance import hashed_unit
+from even_palette.core.errors import UserError
+from even_palette.core.kit.commands._command import Command, new_name
+from even_palette.core.kit.instances import NOTHING, Instance, placed_by
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.names import new_key, retire
+from even_palette.core.kit.scene import Own, Placing, Scene, Spot
+from even_palette.core.kit.scene_references import with_scene
+from even_palette.core.kit.validate_coats import plain_setting
+from even_palette.core.limits import MOST_INSTANCES, MOST_PLACINGS, MOST_SCENES
+from even_palette.core.lineup.placings import PLACINGS
+from even_palette.core.material.model import Setting
+
+Pick = tuple[str, int]
+"""An instance: the key of its placing, and its number there."""
+LIST = "list"
+
+
+def add_scene(name: str) -> Command:
+    """Add a scene in which nothing stands yet."""
+
+    def apply(kit: Kit) -> Kit:
+        if len(kit.scenes) >= MOST_SCENES:
+            raise UserError(f"A kit holds at most {MOST_SCENES} scenes.")
+        final = new_name(name, [scene.name for scene in kit.scenes])
+        return replace(kit, scenes=(*kit.scenes, Scene(new_key(kit, final), final)))
+
+    return Command("Add scene", apply)
+
+
+def rename_scene(key: str, name: str) -> Command:
+    """Call a scene something else; its key stays."""
+
+    def apply(kit: Kit) -> Kit:
+        final = new_name(name, [scene.name for scene in kit.scenes if scene.key != key])
+        return with_scene(kit, replace(kit.scene(key), name=final))
+
+    return Command("Rename scene", apply)
+
+
+def remove_scene(key: str) -> Command:
+    """Remove a scene with all that stands in it."""
+
+    def apply(kit: Kit) -> Kit:
+        gone = kit.scene(key)
+        left = tuple(scene for scene in kit.scenes if scene.key != key)
+        return retire(replace(kit, scenes=left), key, *(placing.key for placing in gone.placings))
+
+    return Command("Remove scene", apply)
+
+
+def add_placing(scene: str, placing: Placing) -> Command:
+    """Place instances in a scene; the key and the name of the placing are made unique."""
+
+    def apply(kit: Kit) -> Kit:
+        there = kit.scene(scene)
+        if len(there.placings) >= MOST_PLACINGS:
+            raise UserError(f"A scene holds at most {MOST_PLACINGS} placings.")
+        kit.mesh(placing.mesh)
+        name = new_name(placing.name, [each.name for each in there.placings])
+        made = replace(placing, key=new_key(kit, name), name=name)
+        return with_scene(kit, replace(there, placings=(*there.placings, made)))
+
+    return Command("Place instances", apply)
+
+
+def change_placing(scene: str, placing: Placing) -> Command:
+    """Replace the placing of this key: its kind, count, settings, shares or place."""
+
+    def apply(kit: Kit) -> Kit:
+        kit.scene(scene).placing(placing.key)
+        kit.mesh(placing.mesh)
+        if placing.kind not in PLACINGS:
+            raise UserError(f"There is no placing “{placing.kind}”; there is {', '.join(PLACINGS)}.")
+        return _changed(kit, scene, placing.key, lambda _: placing)
+
+    return Command("Change placing", apply, f"placing {placing.key}")
+
+
+def remove_placing(scene: str, key: str) -> Command:
+    """Take all instances of a placing away."""
+
+    def apply(kit: Kit) -> Kit:
+        there = kit.scene(scene)
+        there.placing(key)
+        left = tuple(placing for placing in there.placings if placing.key != key)
+        return retire(with_scene(kit, replace(there, placings=left)), key)
+
+    return Command("Remove placing", apply)
+
+
+def move_placing(scene: str, key: str, by: int) -> Command:
+    """List a placing earlier (negative) or later; nothing looks otherwise."""
+
+    def apply(kit: Kit) -> Kit:
+        there = kit.scene(scene)
+        placings = list(there.placings)
+        at = placings.index(there.placing(key))
+        placings.insert(max(0, at + by), placings.pop(at))
+        return with_scene(kit, replace(there, placings=tuple(placings)))
+
+    return Command("Move placing", apply)
+
+
+def set_instances(scene: str, picks: Sequence[Pick], change: Mapping[str, Any]) -> Command:
+    """Give single instances fields of their own (see `Own`); None gives one back to the placing."""
+
+    def apply(kit: Kit) -> Kit:
+        parameters = {parameter.key: parameter for parameter in kit.parameters}
+        values: Mapping[str, Setting] = change.get("values", {})
+        fields = dict(change)
+        if values:
+            fields["values"] = {key: plain_setting(parameters[key], value) for key, value in values.items()}
+        try:
+            return _with_own(kit, scene, picks, lambda instance, own: replace(own, **fields))
+        except TypeError as error:
+            raise UserError(f"An instance has no such field: {error}.") from None
+
+    return Command("Change instances", apply)
+
+
+def clear_instances(scene: str, picks: Sequence[Pick]) -> Command:
+    """Let instances be as their placing makes them."""
+
+    def apply(kit: Kit) -> Kit:
+        for key in dict.fromkeys(key for key, _ in picks):
+            numbers = {number for other, number in picks if other == key}
+            kit = _changed(kit, scene, key, lambda p, n=numbers: _without_own(p, n))  # type: ignore[misc]
+        return kit
+
+    return Command("Reset instances", apply)
+
+
+def move_instances(scene: str, picks: Sequence[Pick], by: tuple[float, float, float]) -> Command:
+    """Move instances by so many metres; no colour changes."""
+
+    def moved(instance: Instance, own: Own) -> Own:
+        x, y, z = (place + way for place, way in zip(instance.place, by, strict=True))
+        return replace(own, place=(x, y, z))
+
+    return Command("Move instances", lambda kit: _with_own(kit, scene, picks, moved), f"move {scene} {list(picks)}")
+
+
+def remove_instances(scene: str, picks: Sequence[Pick]) -> Command:
+    """Take instances away; others stay where they are, and as they are."""
+
+    def gone(instance: Instance, own: Own) -> Own:
+        return replace(own, gone=True)
+
+    return Command("Remove instances", lambda kit: _with_own(kit, scene, picks, gone))
+
+
+def duplicate_instances(scene: str, picks: Sequence[Pick], by: tuple[float, float, float]) -> Command:
+    """Put copies of instances so many metres beside them, each as the one that it was made of, one by one in lists."""
+
+    def apply(kit: Kit) -> Kit:
+        for mesh, found in _by_mesh(kit, scene, picks).items():
+            there = kit.scene(scene)
+            lists = [placing for placing in there.placings if placing.kind == LIST and placing.mesh == mesh]
+            if not lists:
+                kit = add_placing(scene, Placing("", "Copies", LIST, mesh)).apply(kit)
+                lists = [kit.scene(scene).placings[-1]]
+            old = lists[-1]
+            spots, own = list(old.spots), dict(old.own)
+            if len(spots) + len(found) > MOST_INSTANCES:
+                raise UserError(f"A placing holds at most {MOST_INSTANCES:,} instances.")
+            for instance in found:
+                x, y, z = (p + way - o for p, way, o in zip(instance.place, by, old.place, strict=True))
+                values = dict(instance.values)
+                own[str(len(spots))] = Own(instance.seed, instance.variant, values, locked=instance.locked)
+                spots.append(Spot((x, y, z), instance.turn, instance.scale))
+            changed = replace(old, spots=tuple(spots), count=len(spots), own=own)
+            kit = _changed(kit, scene, old.key, lambda _, made=changed: made)  # type: ignore[misc]
+        return kit
+
+    return Command("Duplicate instances", apply)
+
+
+def draw_anew(scene: str, key: str, seed: int) -> Command:
+    """Let all instances of a placing draw anew, who is in which variant too; locked ones stay as they are."""
+
+    def apply(kit: Kit) -> Kit:
+        def kept(instance: Instance, own: Own) -> Own:
+            return replace(own, seed=instance.seed, variant=instance.variant)
+
+        kit = _with_locked(kit, scene, key, kept)
+        return _changed(kit, scene, key, lambda placing: replace(placing, draw=seed))
+
+    return Command("Draw anew", apply)
+
+
+def place_anew(scene: str, key: str, seed: int) -> Command:
+    """Let chance place the instances of a placing anew; locked ones stay where they are, and no colour changes."""
+
+    def apply(kit: Kit) -> Kit:
+        def kept(instance: Instance, own: Own) -> Own:
+            return replace(own, place=instance.place, turn=instance.turn, scale=instance.scale)
+
+        kit = _with_locked(kit, scene, key, kept)
+        return _changed(kit, scene, key, lambda placing: replace(placing, seed=seed))
+
+    return Command("Place anew", apply)
+
+
+def draw_instances_anew(scene: str, picks: Sequence[Pick], seed: int) -> Command:
+    """Let single instances draw anew; those that are locked do not."""
+
+    def drawn(instance: Instance, own: Own) -> Own:
+        import numpy as np
+
+        fresh = float(hashed_unit(np.array([instance.number]), seed)[0])
+        return own if instance.locked else replace(own, seed=fresh)
+
+    return Command("Draw anew", lambda kit: _with_own(kit, scene, picks, drawn))
+
+
+def _changed(kit: Kit, scene: str, key: str, change: Callable[[Placing], Placing]) -> Kit:
+    there = kit.scene(scene)
+    placings = tuple(change(placing) if placing.key == key else placing for placing in there.placings)
+    return with_scene(kit, replace(there, placings=placings))
+
+
+def _with_own(kit: Kit, scene: str, picks: Sequence[Pick], change: Callable[[Instance, Own], Own]) -> Kit:
+    """The kit with what single instances have of their own changed; those that do not stand there are left out."""
+    for key in dict.fromkeys(key for key, _ in picks):
+        placing = kit.scene(scene).placing(key)
+        numbers, own = {number for other, number in picks if other == key}, dict(placing.own)
+        for instance in placed_by(placing):
+            if instance.number in numbers:
+                name = str(instance.number)
+                own[name] = change(instance, own.get(name, NOTHING))
+        kept = {number: each for number, each in own.items() if each != NOTHING}
+        kit = _changed(kit, scene, key, lambda p, own=kept: replace(p, own=own))  # type: ignore[misc]
+    return kit
+
+
+def _with_locked(kit: Kit, scene: str, key: str, change: Callable[[Instance, Own], Own]) -> Kit:
+    locked = [(key, each.number) for each in placed_by(kit.scene(scene).placing(key)) if each.locked]
+    return _with_own(kit, scene, locked, change)
+
+
+def _without_own(placing: Placing, numbers: set[int]) -> Placing:
+    return replace(placing, own={number: own for number, own in placing.own.items() if int(number) not in numbers})
+
+
+def _by_mesh(kit: Kit, scene: str, picks: Sequence[Pick]) -> dict[str, list[Instance]]:
+    """The instances that are picked, by the mesh that they show."""
+    found: dict[str, list[Instance]] = {}
+    for placing in kit.scene(scene).placings:
+        numbers = {number for key, number in picks if key == placing.key}
+        for instance in placed_by(placing) if numbers else ():
+            if instance.number in numbers:
+                found.setdefault(instance.mesh, []).append(instance)
+    return found

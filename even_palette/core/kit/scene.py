@@ -1,0 +1,83 @@
+"""Scenes: what stands in a lineup, as part of the kit."""
+
+from typing import Annotated
+
+import msgspec
+from msgspec import Meta
+
+from even_palette.core.limits import MOST_INSTANCES, MOST_PLACINGS
+from even_palette.core.material.model import Setting
+from even_palette.core.ranges import END, Key, NoKey, Share
+
+FARTHEST = 100_000.0
+Metres = Annotated[float, Meta(ge=-FARTHEST, le=FARTHEST)]
+Degrees = Annotated[float, Meta(ge=-100_000, le=100_000)]
+Scale = Annotated[float, Meta(ge=1e-3, le=1e3)]
+Place = tuple[Metres, Metres, Metres]
+Seed = Annotated[int, Meta(ge=0, le=9999)]
+Number = Annotated[str, Meta(pattern=f"^(0|[1-9][0-9]{{0,4}}){END}")]
+"""The number of an instance in its placing, from 0, as text: names of objects in JSON are."""
+Count = Annotated[int, Meta(ge=0, le=MOST_INSTANCES)]
+
+
+class Own(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """What one instance has of its own, None for what its placing gives it. Place in metres, turn in degrees.
+
+    Its `seed` is what materials draw by, 0..1. One that is `locked` keeps what it has when others are drawn anew; one
+    that is `gone` does not stand there. `values` are by parameter, by key, on top of those of its variant.
+    """
+
+    seed: Share | None = None
+    variant: NoKey | None = None
+    values: dict[Key, Setting] = {}
+    place: Place | None = None
+    turn: Degrees | None = None
+    scale: Scale | None = None
+    locked: bool = False
+    gone: bool = False
+
+
+class Spot(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Where an instance of a list stands: place in metres, turn in degrees about the upright axis, scale."""
+
+    place: Place
+    turn: Degrees = 0.0
+    scale: Scale = 1.0
+
+
+class Placing(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Instances of one mesh, placed by a kind of `core/lineup/placings` with its settings, about a `place` in metres.
+
+    `shares` say how many of them are in which variant, by key, "" for the master; without any all are in the master.
+    Places by chance follow from `seed`, and what materials draw and who is in which variant from `draw`; both with the
+    key and the number of an instance alone. `own` has what single ones have otherwise, by number. A list has its
+    `spots`, and as many instances.
+    """
+
+    key: Key
+    name: str
+    kind: str
+    mesh: Key
+    count: Count = 1
+    seed: Seed = 1
+    draw: Seed = 1
+    shares: dict[NoKey, Share] = {}
+    values: dict[str, float | str] = {}
+    place: Place = (0.0, 0.0, 0.0)
+    spots: Annotated[tuple[Spot, ...], Meta(max_length=MOST_INSTANCES)] = ()
+    own: dict[Number, Own] = {}
+
+
+class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A lineup: its placings."""
+
+    key: Key
+    name: str
+    placings: Annotated[tuple[Placing, ...], Meta(max_length=MOST_PLACINGS)] = ()
+
+    def placing(self, key: str) -> Placing:
+        """The placing with this key. Raises KeyError if there is none."""
+        for placing in self.placings:
+            if placing.key == key:
+                return placing
+        raise KeyError(key)
