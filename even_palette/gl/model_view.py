@@ -21,151 +21,13 @@ from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.draw import BoundTexture, compile_program, read
 from even_palette.gl.layers import Layers
 from even_palette.gl.programs import Programs
+from even_palette.gl.surface_shader import FACE, FACES, FRONT, LAYER, PICKING, RELIEF, SOLID, VERTEX, fragment
 from even_palette.gl.textures import Samplers, Textures
 
 MOST_MESHES = 16
 SMOOTH_SAMPLES = 4
 MOST_SMOOTH_FACES = 400_000
 
-VERTEX = """\
-#version 330
-uniform mat4 to_clip;
-in vec3 place;
-in vec3 normal;
-in vec2 corner_uv;
-out vec3 v_place;
-out vec3 v_normal;
-centroid out vec2 v_uv;  // samples outside of a face would take the paint beside its island
-void main() {
-    v_place = place;
-    v_normal = normal;
-    v_uv = corner_uv;
-    gl_Position = to_clip * vec4(place, 1.0);
-}
-"""
-
-FACES = """\
-#version 330
-uniform int first_face;
-out vec4 out_colour;
-void main() {
-    int number = gl_PrimitiveID + first_face + 1;
-    out_colour = vec4(number & 255, (number >> 8) & 255, (number >> 16) & 255, (number >> 24) & 255) / 255.0;
-}
-"""
-
-# The studio: a soft box that moves with the light, a dim one behind, a grey sky over a darker floor; all neutral.
-# Diffuse by Lambert, highlights by GGX (Walter et al. 2007) with Schlick's Fresnel and the Smith-Schlick visibility;
-# the mirrored studio by Karis' fit of the environment term (2014). Normal maps without tangents by Mikkelsen 2010.
-FRAGMENT = """\
-#version 330
-uniform bool lit;
-uniform vec3 eye;
-uniform vec3 light;
-uniform vec2 view_texels;
-uniform bvec4 has_map;
-uniform sampler2D map_normal;
-uniform sampler2D map_roughness;
-uniform sampler2D map_metalness;
-uniform sampler2D map_occlusion;
-FRONT
-in vec3 v_place;
-in vec3 v_normal;
-centroid in vec2 v_uv;
-out vec4 out_colour;
-{uniforms}
-{helpers}
-struct Surface {{
-    vec3 shown, emission, bump;
-    float metalness, roughness, clear_coat, occlusion, alpha;
-    bool is_bent;
-}};
-Surface surface(vec2 uv) {{
-    vec4 pixel = vec4(dFdx(v_uv), dFdy(v_uv));
-    vec2 screen = floor(gl_FragCoord.xy);
-    vec3 shown = vec3(0.0), colour, emission = vec3(0.0), normal = vec3(0.5, 0.5, 1.0);
-    float metalness = 0.0, roughness = 0.6, clear_coat = 0.0, occlusion = 1.0, opacity = 1.0, alpha = 1.0;
-    bool has_emission = false, has_metalness = false, has_roughness = false, has_clear_coat = false;
-    bool has_occlusion = false, has_opacity = false, has_alpha = false, has_normal = false;
-    bool has_height = false;
-    float height = 0.5;
-{body}
-{outputs}
-    if (!has_roughness && has_map.y) roughness = texture(map_roughness, v_uv).x;
-    if (!has_metalness && has_map.z) metalness = texture(map_metalness, v_uv).x;
-    if (!has_occlusion && has_map.w) occlusion = texture(map_occlusion, v_uv).x;
-    if (!has_normal && has_map.x) normal = texture(map_normal, v_uv).xyz;
-    vec3 bump = normal * 2.0 - 1.0;
-    bool is_bent = has_normal || has_map.x;
-    return Surface(shown, emission, bump, metalness, roughness, clear_coat, occlusion, alpha, is_bent);
-}}
-vec3 decoded(vec3 c) {{
-    return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(vec3(0.04045), c));
-}}
-vec3 encoded(vec3 c) {{
-    c = clamp(c, 0.0, 1.0);
-    return mix(c * 12.92, 1.055 * pow(max(c, vec3(0.0031308)), vec3(1.0 / 2.4)) - 0.055, step(vec3(0.0031308), c));
-}}
-vec3 bent(vec3 n, vec3 bump) {{
-    vec3 px = dFdx(v_place), py = dFdy(v_place);
-    vec2 tx = dFdx(v_uv), ty = dFdy(v_uv);
-    vec3 along_u = cross(py, n) * tx.x + cross(n, px) * ty.x;
-    vec3 along_v = cross(py, n) * tx.y + cross(n, px) * ty.y;
-    float scale = inversesqrt(max(max(dot(along_u, along_u), dot(along_v, along_v)), 1e-20));
-    // v of the sheet runs down, the green of the map points up.
-    return normalize(along_u * scale * bump.x - along_v * scale * bump.y + n * bump.z);
-}}
-float studio(vec3 d, float roughness) {{
-    float sky = mix(0.30, 0.62, smoothstep(-0.6 - roughness, 0.6 + roughness, d.y));
-    float spread = 0.10 + 0.9 * roughness;
-    float box = smoothstep(0.82 - spread, 0.90 + 0.5 * spread, dot(d, light));
-    float back = smoothstep(0.70 - spread, 0.95 + 0.5 * spread, dot(d, normalize(vec3(-light.x, 0.35, -light.z))));
-    return sky + box * mix(2.2, 0.5, roughness) + back * mix(0.7, 0.15, roughness);
-}}
-vec3 shaded(vec3 base, Surface s) {{
-    vec3 n = normalize(v_normal);
-    vec3 v = normalize(eye - v_place);
-    if (dot(n, v) < 0.0) n = -n;
-    if (s.is_bent) n = bent(n, s.bump);
-    float rough = s.roughness, metal = s.metalness, open = s.occlusion;
-    float nv = max(dot(n, v), 1e-3), nl = max(dot(n, light), 0.0);
-    vec3 h = normalize(light + v);
-    float a = max(rough * rough, 0.02), nh = max(dot(n, h), 0.0), k = (rough + 1.0) * (rough + 1.0) / 8.0;
-    vec3 f0 = mix(vec3(0.04), base, metal), body = base * (1.0 - metal);
-    float d = a * a / (3.14159265 * pow(nh * nh * (a * a - 1.0) + 1.0, 2.0));
-    float g = 1.0 / ((nl * (1.0 - k) + k) * (nv * (1.0 - k) + k));
-    vec3 f = f0 + (1.0 - f0) * pow(1.0 - max(dot(v, h), 0.0), 5.0);
-    vec3 direct = (body * (1.0 - f) + f * d * g * 0.25 * 3.14159265) * nl * 0.75;
-    vec4 r = rough * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
-    float e = min(r.x * r.x, exp2(-9.28 * nv)) * r.x + r.y;
-    vec3 mirror = f0 * (-1.04 * e + r.z) + (1.04 * e + r.w);
-    float sky = mix(0.26, 0.58, 0.5 + 0.5 * n.y);
-    vec3 lit_colour = direct + open * (body * sky + mirror * studio(reflect(-v, n), rough));
-    // Clear coat: a second, smooth layer of varnish with Fresnel 0.04 (KHR_materials_clearcoat).
-    float varnish = s.clear_coat * (0.04 + 0.96 * pow(1.0 - max(dot(n, v), 0.0), 5.0));
-    return mix(lit_colour, vec3(open * studio(reflect(-v, n), 0.05)), varnish) + s.emission;
-}}
-void main() {{
-    vec2 at = view_texels.x > 0.0 ? (floor(v_uv * view_texels) + 0.5) / view_texels : v_uv;
-    Surface s = surface(at);
-    vec3 colour = clamp(s.shown, 0.0, 1.0);
-ENDING
-}}
-"""
-# Faces beside those that are seen are left out at the end alone: what goes before needs all four pixels of a square.
-SOLID = """\
-    out_colour = vec4(lit ? encoded(shaded(decoded(colour), s)) : colour, 1.0);
-    if (s.alpha < 0.5) discard;"""
-LAYER = """\
-    vec3 light_seen = decoded(colour);
-    out_colour = vec4(lit ? clamp(shaded(light_seen, s), 0.0, 1.0) : light_seen, 1.0) * s.alpha;
-    // Depths are kept in 24 bits: what lies no further than their rounding behind the layer before is that layer.
-    if (s.alpha <= 0.0 || gl_FragCoord.z <= texelFetch(front, ivec2(gl_FragCoord.xy), 0).r + 1.2e-7) discard;"""
-
-FACE = """\
-    int face = first_face + gl_PrimitiveID + 1;
-    if (s.alpha < least) discard;
-    out_colour = vec4(face & 255, face >> 8 & 255, face >> 16 & 255, face >> 24 & 255) / 255.0;"""
 LEAST_PICKED = {Way.BLENDED: 0.1}
 """Of what is less seen than that, faces are not picked; without a word a half."""
 
@@ -209,11 +71,9 @@ class ModelRenderer:
 
     def __init__(self, context: Any, textures: Textures) -> None:
         self._context, self._textures = context, textures
-        solid = FRAGMENT.replace("FRONT", "").replace("ENDING", SOLID)
-        layer = FRAGMENT.replace("FRONT", "uniform sampler2D front;").replace("ENDING", LAYER)
-        self._programs = Programs(context, VERTEX, solid, len(RELIEF))
+        self._programs = Programs(context, VERTEX, fragment(SOLID), len(RELIEF))
+        layer, face = fragment(LAYER, FRONT), fragment(FACE, PICKING)
         self._layer_programs = Programs(context, VERTEX, layer, len(RELIEF) + 1)
-        face = FRAGMENT.replace("FRONT", "uniform int first_face;\nuniform float least;").replace("ENDING", FACE)
         self._face_programs = Programs(context, VERTEX, face, len(RELIEF))
         self._layers: Layers | None = None
         self._meshes: OrderedDict[str, tuple[Any, int]] = OrderedDict()
@@ -365,6 +225,3 @@ class ModelRenderer:
                 self._meshes.popitem(last=False)[1][0].release()
         self._meshes.move_to_end(key)
         return self._meshes[key]
-
-
-RELIEF = ("map_normal", "map_roughness", "map_metalness", "map_occlusion")

@@ -4,6 +4,7 @@ from collections import OrderedDict
 from typing import Any
 
 from even_palette.core.errors import UserError
+from even_palette.core.graph.binding import UNIFORMS, Binding
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import MOST_UNITS
 from even_palette.core.graph.write import write
@@ -23,24 +24,25 @@ class Programs:
 
     def __init__(self, context: Any, vertex: str, fragment: str, other_units: int = 0) -> None:
         self._context, self._vertex, self._fragment, self._other = context, vertex, fragment, other_units
-        self._kept: OrderedDict[Program, Any] = OrderedDict()
+        self._kept: OrderedDict[tuple[Program, str], Any] = OrderedDict()
 
-    def of(self, program: Program) -> Any:
+    def of(self, program: Program, binding: Binding = UNIFORMS) -> Any:
         """The compiled program. Raises UserError if it would take more texture units than there are."""
-        if program not in self._kept:
+        key = program, repr(binding)
+        if key not in self._kept:
             if len(program.slots) + self._other > MOST_UNITS:
                 raise UserError(f"The material samples {len(program.slots)} planes; there is room for {MOST_UNITS}.")
-            written = write(program)
+            written = write(program, binding=binding)
             given = [f"    {name} = {text};" for name, text in written.outputs.items()]
             given += [f"    has_{name} = true;" for name in written.outputs if name in OUTPUTS]
             text = self._fragment.format(
                 uniforms=written.declared, helpers=written.helpers, body=written.body, outputs="\n".join(given)
             )
-            self._kept[program] = compile_program(self._context, self._vertex, text)
+            self._kept[key] = compile_program(self._context, self._vertex, text)
             if len(self._kept) > MOST_PROGRAMS:
                 self._kept.popitem(last=False)[1].release()
-        self._kept.move_to_end(program)
-        return self._kept[program]
+        self._kept.move_to_end(key)
+        return self._kept[key]
 
     def release(self) -> None:
         """Free them all."""

@@ -97,7 +97,8 @@ class Constants:
 class Rows:
     """A row of a texture for each instance, its number being an `instance` (an int) in scope: a crowd in one drawing.
 
-    `places` gives the column of four and the channels of each parameter and of "seed"; the time is a uniform.
+    `places` gives the column of four and the channels of each parameter and of "seed"; the time is a uniform, and so
+    are parameters without a place, which all instances share.
     """
 
     places: Mapping[str, tuple[int, str]]
@@ -126,20 +127,22 @@ class Rows:
 
     def text(self, language: Language, name: str, kind: Type) -> str:
         """Channels of a column."""
-        if name == "time":
-            return TIME
+        if name not in self.places:
+            return SHARED.get(name) or uniform_name(name)
         column, channels = self.places[name]
         return f"row_{column}.{channels}"
 
     def declared(self, language: Language, program: Program) -> list[str]:
         """The texture, and the time where it is read."""
-        time = [language.uniform.format(kind=language.types[Type.FLOAT], name=TIME)] if "time" in program.inputs else []
-        return [language.slot[0].format(name=self.texture), *time]
+        shared = [(TIME, Type.FLOAT)] if "time" in program.inputs else []
+        shared += [(uniform_name(name), kind) for name, kind in program.parameters.items() if name not in self.places]
+        given = [language.uniform.format(kind=language.types[kind], name=name) for name, kind in shared]
+        return [language.slot[0].format(name=self.texture), *given]
 
     def before(self, language: Language, program: Program) -> list[str]:
         """The columns that are read, each fetched once."""
         read = [*program.parameters, *(["seed"] if "seed" in program.inputs else [])]
-        columns = sorted({self.places[name][0] for name in read})
+        columns = sorted({self.places[name][0] for name in read if name in self.places})
         fetch = [language.fetch.format(slot=self.texture, x=column, y="instance") for column in columns]
         kind = language.types[Type.VEC4]
         return [

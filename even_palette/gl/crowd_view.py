@@ -1,0 +1,258 @@
+"""The lineup's renderer: crowds of instances, one drawing a mesh and sheet, values and seeds as rows of a texture."""
+
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from even_palette.core.arrays import Bools, Floats, Samples
+from even_palette.core.graph.binding import TIME, texture_name, uniform_name
+from even_palette.core.graph.program import Program, program_of
+from even_palette.core.material.drawn import Way
+from even_palette.core.material.outputs import ALPHA
+from even_palette.core.mesh.model import Mesh
+from even_palette.core.mesh.view import Orbit
+from even_palette.core.results.crowd import Crowd, CrowdPart
+from even_palette.gl.buffers import Buffers, Flying
+from even_palette.gl.draw import BoundTexture, compile_program, read
+from even_palette.gl.layers import Layers
+from even_palette.gl.model_view import LEAST_PICKED, MOST_SMOOTH_FACES, SMOOTH_SAMPLES, Light
+from even_palette.gl.programs import Programs
+from even_palette.gl.surface_shader import (
+    CROWD_VERTEX,
+    FRONT,
+    INSTANCE,
+    LAYER,
+    PICKED,
+    PICKING,
+    RELIEF,
+    SOLID,
+    fragment,
+)
+from even_palette.gl.textures import Samplers, Textures
+
+MOST_ROWS = 8192
+"""Rows of a texture that every driver has; more instances are drawn in several goes."""
+MOST_MESHES, MOST_TABLES = 64, 128
+STANDS = np.dtype([("stands", "f4", 4), ("turned", "f4", 2), ("row", "i4")])
+
+
+@dataclass
+class _Table:
+    """Rows of values on the graphics card, and what they hold."""
+
+    texture: Any
+    values: Floats
+
+
+class CrowdRenderer:
+    """Keeps programs, meshes and tables. Lives on the thread of the context.
+
+    `drawings` and `rows_taken` count what the last picture took: calls that draw, and rows that were handed over.
+    """
+
+    def __init__(self, context: Any, textures: Textures) -> None:
+        self._context, self._textures = context, textures
+        units = len(RELIEF) + 1
+        self._programs = Programs(context, CROWD_VERTEX, fragment(SOLID, in_crowd=True), units)
+        self._layer_programs = Programs(context, CROWD_VERTEX, fragment(LAYER, FRONT, True), units + 1)
+        self._picking_programs = Programs(context, CROWD_VERTEX, fragment(INSTANCE, PICKING, True), units)
+        self._picked = compile_program(context, CROWD_VERTEX, PICKED)
+        self._layers: Layers | None = None
+        self._meshes: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._tables: OrderedDict[tuple[str, int, int], _Table] = OrderedDict()
+        self._samplers = Samplers(context)
+        self._exact = context.sampler(filter=(context.NEAREST, context.NEAREST))
+        self._buffers, self._pick_buffers = Buffers(context), Buffers(context)
+        self.drawings = self.rows_taken = 0
+
+    def render(
+        self, crowds: Sequence[Crowd], orbit: Orbit, width: int, height: int, light: Light, time: float = 0.0
+    ) -> Flying:
+        """Crowds, encoded, straight alpha 0 beside them, as a drawing under way; those out of sight are left out."""
+        self.drawings = self.rows_taken = 0
+        aspect = width / height
+        seen = [seen_in(crowd, orbit, aspect) for crowd in crowds]
+        faces = sum(
+            int(shown.sum()) * part.mesh.face_count
+            for crowd, shown in zip(crowds, seen, strict=True)
+            for part in crowd.parts
+        )
+        smooth = light.smooth and faces <= MOST_SMOOTH_FACES
+        any_blended = any(_is_blended(part) for crowd in crowds for part in crowd.parts)
+        samples = SMOOTH_SAMPLES if smooth and not any_blended else 0
+        drawn = self._buffers.of(width, height, samples)
+
+        def draw(blended: bool, front: BoundTexture | None = None) -> None:
+            programs = self._programs if front is None else self._layer_programs
+            for crowd, shown in zip(crowds, seen, strict=True):
+                for number, part in enumerate(crowd.parts):
+                    if _is_blended(part) != blended:
+                        continue
+                    used = part.picture.program if light.lit else part.picture.seen
+                    bound = [] if front is None else [front]
+                    for name, slot in zip(RELIEF, part.relief, strict=True):
+                        if slot is not None and light.lit:
+                            bound.append(BoundTexture(name, self._textures.of(slot), self._samplers.of(slot.sampler)))
+                    uniforms = {
+                        "lit": light.lit,
+                        "eye": orbit.eye(),
+                        "light": light.towards,
+                        "view_texels": (0.0, 0.0),
+                        "has_map": tuple(slot is not None and light.lit for slot in part.relief),
+                        TIME: time,
+                    }
+                    self._textures.begin()
+                    program = programs.of(used, part.rows)
+                    self._draw(crowd, number, shown, used, program, bound, orbit, aspect, uniforms)
+
+        if any_blended:
+            self._layers = self._layers or Layers(self._context)
+            self._layers.draw(width, height, smooth, lambda: draw(False), lambda front: draw(True, front), drawn)
+        else:
+            drawn.use()
+            drawn.clear(0, 0, 0, 0, depth=1.0)
+            draw(False)
+        return self._buffers.fly(width, height, samples, upwards=True)
+
+    def instances(self, crowds: Sequence[Crowd], orbit: Orbit, width: int, height: int) -> Samples:
+        """The instance that each pixel shows, (height, width) int32: crowds count on; -1 for none."""
+        drawn = self._pick_buffers.of(width, height)
+        drawn.use()
+        drawn.clear(0, 0, 0, 0, depth=1.0)
+        first = 0
+        for crowd in crowds:
+            shown = seen_in(crowd, orbit, width / height)
+            for number, part in enumerate(crowd.parts):
+                cut = ALPHA in part.picture.outputs
+                used = program_of({ALPHA: part.picture.outputs[ALPHA]}) if cut else None
+                program = self._picking_programs.of(used, part.rows) if used is not None else self._picked
+                least = LEAST_PICKED.get(part.drawing.way, 0.5)
+                uniforms: dict[str, object] = {"first_instance": first, "least": least}
+                self._textures.begin()
+                self._draw(crowd, number, shown, used, program, [], orbit, width / height, uniforms)
+            first += len(crowd.picks)
+        pixels = read(drawn)[::-1].astype(np.int32)
+        return np.asarray(pixels[..., 0] + (pixels[..., 1] << 8) + (pixels[..., 2] << 16) + (pixels[..., 3] << 24) - 1)
+
+    def _draw(
+        self,
+        crowd: Crowd,
+        number: int,
+        shown: Bools,
+        used: Program | None,
+        program: Any,
+        bound: list[BoundTexture],
+        orbit: Orbit,
+        aspect: float,
+        uniforms: dict[str, object],
+    ) -> None:
+        part, context = crowd.parts[number], self._context
+        context.enable_only(context.DEPTH_TEST | (context.CULL_FACE if part.drawing.one_sided else 0))
+        if used is not None:
+            for name in used.slots:
+                slot = part.picture.slots[name]
+                bound.append(BoundTexture(texture_name(name), self._textures.of(slot), self._samplers.of(slot.sampler)))
+            shared = {name: value for name, value in part.picture.inputs.items() if name not in part.rows.places}
+            uniforms |= {uniform_name(name): value for name, value in shared.items()}
+        for first in range(0, len(crowd.stands), MOST_ROWS):
+            chosen = np.flatnonzero(shown[first : first + MOST_ROWS])
+            if not len(chosen):
+                continue
+            textures = list(bound)
+            if part.rows.texture in program:
+                table = self._table(crowd.mesh, number, first, part.table[first : first + MOST_ROWS])
+                textures.append(BoundTexture(part.rows.texture, table, self._exact))
+            for unit, each in enumerate(textures):
+                each.use(program, unit)
+            unbound = [name for name in RELIEF if name in program and name not in [each.name for each in textures]]
+            for unit, name in enumerate(unbound, len(textures)):
+                program[name] = unit  # samplers of different kinds must not share a unit
+            matrix = tuple(orbit.matrix(aspect).T.ravel().tolist())
+            for name, value in {**uniforms, "to_clip": matrix}.items():
+                if name in program:
+                    program[name] = value
+            if "first_instance" in program:
+                program["first_instance"] = int(uniforms["first_instance"]) + first  # type: ignore[call-overload]
+            self._render(program, part.mesh, crowd.stands[first : first + MOST_ROWS][chosen], chosen)
+            for unit, each in enumerate(textures):
+                each.sampler.clear(unit)
+
+    def _render(self, program: Any, mesh: Mesh, stands: Floats, rows: Samples) -> None:
+        found = np.zeros(len(stands), dtype=STANDS)
+        found["stands"], found["row"] = stands[:, :4], rows
+        found["turned"] = np.stack([np.cos(stands[:, 4]), np.sin(stands[:, 4])], axis=-1)
+        buffer, count = self._vertices(mesh)
+        there = self._context.buffer(found.tobytes())
+        corner = [name for name in ("place", "normal", "corner_uv") if name in program]
+        corner_layout = {("place",): "3f 20x", ("place", "corner_uv"): "3f 12x 2f"}.get(tuple(corner), "3f 3f 2f")
+        content = [(buffer, corner_layout, *corner), (there, "4f 2f 1i/i", "stands", "turned", "row")]
+        array = self._context.vertex_array(program, content)
+        array.render(self._context.TRIANGLES, vertices=count, instances=len(found))
+        self.drawings += 1
+        array.release()
+        there.release()
+
+    def _table(self, mesh: str, number: int, first: int, values: Floats) -> Any:
+        """The rows of a part as a texture; only rows that are others than before are handed over."""
+        key, count, columns = (mesh, number, first), len(values), values.shape[1]
+        kept = self._tables.get(key)
+        if kept is None or kept.values.shape != values.shape:
+            if kept is not None:
+                kept.texture.release()
+            texture = self._context.texture((columns, count), 4, values.tobytes(), dtype="f4")
+            texture.filter = self._context.NEAREST, self._context.NEAREST
+            self._tables[key] = _Table(texture, values)
+            self.rows_taken += count
+        elif kept.values is not values:
+            changed = np.flatnonzero((kept.values != values).any(axis=(1, 2)))
+            if len(changed):
+                low, high = int(changed[0]), int(changed[-1]) + 1
+                kept.texture.write(values[low:high].tobytes(), (0, low, columns, high - low))
+                self.rows_taken += high - low
+            kept.values = values
+        self._tables.move_to_end(key)
+        while len(self._tables) > MOST_TABLES:
+            self._tables.popitem(last=False)[1].texture.release()
+        return self._tables[key].texture
+
+    def _vertices(self, mesh: Mesh) -> tuple[Any, int]:
+        key = mesh.content_id
+        if key not in self._meshes:
+            parts = [mesh.corners(), mesh.normals, mesh.uv_sets[0]]
+            data = np.ascontiguousarray(np.concatenate(parts, axis=-1).reshape(-1, 8), dtype=np.float32)
+            self._meshes[key] = (self._context.buffer(data.tobytes()), len(data))
+            if len(self._meshes) > MOST_MESHES:
+                self._meshes.popitem(last=False)[1][0].release()
+        self._meshes.move_to_end(key)
+        return self._meshes[key]
+
+    def release(self) -> None:
+        """Free what the driver holds, but for the textures of planes."""
+        programs = self._programs, self._layer_programs, self._picking_programs
+        for held in (self._buffers, self._pick_buffers, *programs, self._samplers, self._exact, self._picked):
+            held.release()
+        if self._layers is not None:
+            self._layers.release()
+            self._layers = None
+        for table in self._tables.values():
+            table.texture.release()
+        for buffer, _ in self._meshes.values():
+            buffer.release()
+        self._tables.clear()
+        self._meshes.clear()
+
+
+def seen_in(crowd: Crowd, orbit: Orbit, aspect: float) -> Bools:
+    """Which instances (N,) may be in sight: those whose box does not lie wholly beyond one side of the view."""
+    corners = crowd.corners()
+    clip = np.concatenate([corners, np.ones((*corners.shape[:2], 1), np.float32)], axis=-1) @ orbit.matrix(aspect).T
+    beyond = np.stack([clip[..., :3] > clip[..., 3:], clip[..., :3] < -clip[..., 3:]])
+    outside = np.asarray(beyond.all(axis=2))
+    return np.asarray(~np.any(outside, axis=(0, 2)))
+
+
+def _is_blended(part: CrowdPart) -> bool:
+    return part.drawing.way == Way.BLENDED and ALPHA in part.picture.outputs

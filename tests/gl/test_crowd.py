@@ -1,0 +1,160 @@
+"""Crowds: every instance looks as it does alone, whatever stands beside it; one drawing a mesh and sheet; picking."""
+
+from collections.abc import Iterator
+
+import numpy as np
+import pytest
+from msgspec.structs import replace as with_fields
+from scipy.ndimage import binary_erosion
+
+from even_palette.core.kit import commands
+from even_palette.core.kit.history import History
+from even_palette.core.kit.instances import Instance, instances_of
+from even_palette.core.kit.model import Kit
+from even_palette.core.kit.scene import Placing
+from even_palette.core.kit.store import read_kit
+from even_palette.core.mesh.view import Orbit
+from even_palette.core.results.crowd import Crowd, crowds_of
+from even_palette.core.results.sheets import Sheets
+from even_palette.demo import KIT_FOLDER
+from even_palette.gl.context import offscreen_context
+from even_palette.gl.crowd_view import CrowdRenderer, seen_in
+from even_palette.gl.model_view import Light
+from even_palette.gl.textures import Textures
+
+SHARES = {"": 0.2, "morning_ferry": 0.3, "night_post": 0.5}
+WIDTH, HEIGHT = 500, 341
+
+
+@pytest.fixture
+def renderer() -> Iterator[CrowdRenderer]:
+    context = offscreen_context()
+    found = CrowdRenderer(context, Textures(context))
+    yield found
+    found.release()
+
+
+@pytest.fixture(scope="module")
+def demo() -> Kit:
+    return read_kit(KIT_FOLDER)
+
+
+@pytest.fixture(scope="module")
+def store() -> Sheets:
+    return Sheets()
+
+
+def scene_of(kit: Kit, *placings: Placing) -> Kit:
+    history = History(kit)
+    history.do(commands.add_scene("Landing"))
+    for placing in placings:
+        history.do(commands.add_placing("landing", placing))
+    return history.kit
+
+
+def framed(crowds: list[Crowd], pitch: float = 0.38) -> Orbit:
+    points = np.concatenate([crowd.corners().reshape(-1, 3) for crowd in crowds])
+    return Orbit(pitch=pitch).framed(points, WIDTH / HEIGHT)
+
+
+def drawn(renderer: CrowdRenderer, crowds: list[Crowd], orbit: Orbit, lit: bool = False) -> np.ndarray:
+    return renderer.render(crowds, orbit, WIDTH, HEIGHT, Light(lit, smooth=False)).pixels.astype(int)
+
+
+def alone(kit: Kit, store: Sheets, instance: Instance) -> list[Crowd]:
+    """A crowd of one instance, made through a list of its own."""
+    only = with_fields(kit.scene("landing").placing(instance.placing), own={})
+    numbers = {str(number): with_fields(commands.scenes.NOTHING, gone=True) for number in range(2000)}
+    numbers.pop(str(instance.number))
+    kept = with_fields(only, own=numbers)
+    scene = with_fields(kit.scene("landing"), placings=(kept,))
+    return crowds_of(kit, store, scene)
+
+
+@pytest.mark.parametrize("mesh", ["oar_and_crate_2", "wharf_tree_2", "reed_clump_2"])
+def test_each_instance_is_as_it_is_alone(mesh: str, demo: Kit, store: Sheets, renderer: CrowdRenderer) -> None:
+    """Flat colours, pixel by pixel, in a mix of variants with own seeds, turned and scaled; one drawing a sheet or twin."""
+    values = {"columns": 6.0, "apart": 3.5, "behind": 3.5, "turn_range": 180.0, "smallest": 0.6, "largest": 1.4}
+    kit = scene_of(demo, Placing("", "Grid", "grid", mesh, 18, shares=SHARES, values=values))
+    crowds = crowds_of(kit, store, kit.scene("landing"))
+    orbit = framed(crowds)
+    picture = drawn(renderer, crowds, orbit)
+    assert renderer.drawings == len(crowds[0].parts) == len(kit.at(kit.mesh(mesh).sheet).sheet.twins) + 1
+    ids = renderer.instances(crowds, orbit, WIDTH, HEIGHT)
+    shown = instances_of(kit.scene("landing"))
+    assert set(np.unique(ids)) == set(range(-1, 18))
+    colours = set()
+    for number in (0, 7, 11, 17):
+        only = drawn(renderer, alone(kit, store, shown[number]), orbit)
+        here = ids == number
+        assert here.sum() > 50
+        assert np.abs(picture[here] - only[here]).max() <= 1
+        colours.add(tuple(picture[here][..., :3].mean(axis=0).round(1)))
+    assert len(colours) == 4
+    inside = binary_erosion(picture[..., 3] == 255)
+    assert (ids[inside] >= 0).mean() > 0.99
+
+
+def test_as_the_model_pane_has_it(demo: Kit, store: Sheets, renderer: CrowdRenderer) -> None:
+    """One instance at the origin against the renderer of one mesh: flat and lit, within rounding."""
+    from even_palette.core.results.looks import Look, picture
+    from even_palette.gl.model_view import ModelRenderer, Skin
+
+    kit = scene_of(demo, Placing("", "One", "row", "oar_and_crate_2", 1, shares={"night_post": 1.0}))
+    crowds = crowds_of(kit, store, kit.scene("landing"))
+    orbit = framed(crowds)
+    seed = instances_of(kit.scene("landing"))[0].seed
+    part = crowds[0].parts[0]
+    from dataclasses import replace
+
+    shown = replace(picture(kit.at("oar_and_crate"), store, Look(variant="night_post")), seed=seed)
+    context = offscreen_context()
+    models = ModelRenderer(context, Textures(context))
+    for lit in (False, True):
+        skin = Skin(part.mesh, shown, part.relief, False, part.drawing)  # type: ignore[arg-type]
+        one = models.render([skin], orbit, WIDTH, HEIGHT, Light(lit, smooth=False)).pixels.astype(int)
+        many = drawn(renderer, crowds, orbit, lit)
+        assert (one[..., 3] == many[..., 3]).mean() > 0.9999
+        both = (one[..., 3] == 255) & (many[..., 3] == 255)
+        assert both.sum() > 5000
+        assert np.abs(one[both] - many[both]).max() <= 1
+    models.release()
+
+
+def test_many_are_one_drawing(demo: Kit, store: Sheets, renderer: CrowdRenderer) -> None:
+    """500 and 9,000 instances: one drawing a mesh and sheet, two where rows need two textures; only changed rows go over."""
+    for count, goes in ((500, 1), (9000, 2)):
+        values = {"columns": 100.0, "apart": 2.0, "behind": 2.0}
+        kit = scene_of(demo, Placing("", "Many", "grid", "oar_and_crate_2", count, shares=SHARES, values=values))
+        crowds = crowds_of(kit, store, kit.scene("landing"))
+        orbit = framed(crowds)
+        drawn(renderer, crowds, orbit)
+        assert (renderer.drawings, renderer.rows_taken) == (goes, count)
+        drawn(renderer, crowds_of(kit, store, kit.scene("landing")), orbit)
+        assert renderer.rows_taken == 0
+        changed = commands.set_instances("landing", [("many", 41), ("many", 44)], {"seed": 0.5}).apply(kit)
+        drawn(renderer, crowds_of(changed, store, changed.scene("landing")), orbit)
+        assert renderer.rows_taken == 4
+
+
+def test_what_is_out_of_sight_is_left_out(demo: Kit, store: Sheets, renderer: CrowdRenderer) -> None:
+    """Close up, most are culled and no pixel changes; own values of an instance are its own alone."""
+    parameter = next(p for p in demo.parameters if p.name == "boards_colour")
+    kit = scene_of(demo, Placing("", "Row", "row", "oar_and_crate_2", 60, values={"apart": 2.5}))
+    kit = commands.set_instances("landing", [("row", 30)], {"values": {parameter.key: (1.0, 0.0, 1.0)}}).apply(kit)
+    crowds = crowds_of(kit, store, kit.scene("landing"))
+    orbit = Orbit(target=(0.0, 0.5, 0.0), distance=6.0, size=3.0)
+    shown = seen_in(crowds[0], orbit, WIDTH / HEIGHT)
+    assert 2 <= shown.sum() < 30
+    picture, ids = drawn(renderer, crowds, orbit), renderer.instances(crowds, orbit, WIDTH, HEIGHT)
+    whole = [Crowd(c.mesh, c.parts, c.stands, c.picks, np.float32([[-1e4] * 3, [1e4] * 3])) for c in crowds]
+    assert seen_in(whole[0], orbit, WIDTH / HEIGHT).all()
+    assert np.array_equal(drawn(renderer, whole, orbit), picture)
+    plain = crowds_of(
+        scene_of(demo, kit.scene("landing").placings[0]),
+        store,
+        scene_of(demo, with_fields(kit.scene("landing").placings[0], own={})).scene("landing"),
+    )
+    differs = (drawn(renderer, plain, orbit) != picture).any(axis=-1)
+    assert differs.sum() > 100
+    assert set(np.unique(ids[differs])) == {30}
