@@ -40,7 +40,7 @@ class Stage:
     built. `chooses` says whether clicks choose elements of the mesh, `clicked` what a click on the sheet means beside
     selecting a region (True if it meant that), `boxed` what a box does that was drawn. `paints` is what strokes go
     into, None where the hand does not paint, and `ready_to_paint` sees to it that there is something, or tells what
-    is missing; one that `edits_cells` is where the board's cells are edited.
+    is missing; one that `edits_cells` is where the board's cells are edited. One that `shows_scenes` shows instances.
     """
 
     name: str
@@ -59,3 +59,4 @@ class Stage:
     paints: Callable[[Session], Into | None] = lambda session: None
     ready_to_paint: Callable[[Session], str] = lambda session: ""
     edits_cells: bool = False
+    shows_scenes: bool = False

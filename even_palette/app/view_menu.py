@@ -7,11 +7,11 @@ from functools import partial
 from PyQt6.QtWidgets import QMenu
 
 from even_palette.app.board.board import Board
+from even_palette.app.centre import Centre
 from even_palette.app.controls import add_action
 from even_palette.app.ledge.ledge import Ledge
 from even_palette.app.panels import FindingsPanel
 from even_palette.app.stand.canvas import Canvas
-from even_palette.app.stand.stand import Stand
 from even_palette.app.view_state import Panes
 
 DOUBLE_KEY_S = 0.5
@@ -33,9 +33,10 @@ class Fit:
 
 
 def fill_view_menu(
-    menu: QMenu, stand: Stand, board: Board, ledge: Ledge, findings: FindingsPanel, set_scheme: Callable[[str], None]
+    menu: QMenu, centre: Centre, board: Board, ledge: Ledge, findings: FindingsPanel, set_scheme: Callable[[str], None]
 ) -> None:
     """Put its items into the menu."""
+    stand = centre.stand
     canvas = stand.canvas
     add_action(menu, "Fit the sheet; twice: 1:1", "F", Fit(canvas))
     for name, key, button in (
@@ -52,8 +53,8 @@ def fill_view_menu(
     islands = add_action(menu, "Outlines of UV islands", "U", lambda: None)
     islands.setCheckable(True)
     islands.toggled.connect(stand.elements.show_islands)
-    add_action(menu, "Model lit or flat", "I", stand.model.lit_button.click)
-    add_action(menu, "Frame the model", "G", stand.model.canvas.frame)
+    add_action(menu, "Model lit or flat", "I", centre.light)
+    add_action(menu, "Frame the model", "G", centre.frame)
     menu.addSeparator()
     goes_on = add_action(menu, "Let time go on", "M", lambda: None)
     goes_on.setCheckable(True)

@@ -9,7 +9,7 @@ from msgspec import structs
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from even_palette.core.kit.coat_owners import Overcoats, SheetOwner
-from even_palette.core.kit.commands import Cell
+from even_palette.core.kit.commands import Cell, Pick
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.brush import Brush
@@ -87,7 +87,8 @@ class ViewState:
     wipe, and that of the model where it has one of its own; wipe and spread, which shows all variants or those of
     `spread_of`. What clicks and drags choose on the mesh; the step of the mask whose values are shown, and how strokes
     are made; what is chosen in Tones; the time in seconds and the seed of the instance that are shown; what lies behind
-    a sheet that shines through. Chosen faces are Choice's.
+    a sheet that shines through. In Lineup the scene, "" for variants, and which of its instances are picked. Chosen
+    faces are Choice's.
     """
 
     stage: int = -1
@@ -114,6 +115,8 @@ class ViewState:
     time: float = 0.0
     seed: float = 0.0
     behind: Behind = Behind.CHECKER
+    scene: str = ""
+    picks: tuple[Pick, ...] = ()
 
     @property
     def owner(self) -> SheetOwner:
@@ -124,12 +127,14 @@ class ViewState:
 class View(QObject):
     """Holds the view state; `change` is the one place where it changes.
 
-    `changed` tells of the selection alone, `painter_changed` of how strokes are made, `toning_changed` of Tones.
+    `changed` tells of the selection alone, `painter_changed` of how strokes are made, `toning_changed` of Tones,
+    `scene_changed` of what the lineup shows and what is picked there.
     """
 
     changed = pyqtSignal()
     painter_changed = pyqtSignal()
     toning_changed = pyqtSignal()
+    scene_changed = pyqtSignal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -148,6 +153,9 @@ class View(QObject):
         )  # fmt: skip
         if strokes(before) != strokes(self.state):
             self.painter_changed.emit()
+        lineup: Callable[[ViewState], object] = lambda state: (state.scene, state.picks, state.stage)  # noqa: E731
+        if lineup(before) != lineup(self.state):
+            self.scene_changed.emit()
 
     def change_toning(self, **fields: Any) -> None:
         """Choose something in Tones."""

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from even_palette.app import plain, theme
 from even_palette.app.board.board import Board
+from even_palette.app.centre import Centre
 from even_palette.app.choosing import Choice
 from even_palette.app.controls import add_action
 from even_palette.app.files import FILTER
@@ -103,7 +104,8 @@ class Window(QMainWindow):
         self.readout = Readout()
         self.findings_panel = FindingsPanel(self, self.tray)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
-        self.splitter.addWidget(self.stand)
+        self.centre = Centre(self.session, self.stand, self.renderer, STAGES)
+        self.splitter.addWidget(self.centre)
         self.splitter.addWidget(self.ledge)
         self.splitter.setStretchFactor(0, 1)
         self.splitter.setChildrenCollapsible(False)
@@ -176,7 +178,7 @@ class Window(QMainWindow):
         self.history_menu = self.edit_menu.addMenu("History")
         assert self.history_menu is not None
         self.history_menu.aboutToShow.connect(self._list_history)
-        fill_view_menu(self.view_menu, self.stand, self.board, self.ledge, self.findings_panel, self.set_scheme)
+        fill_view_menu(self.view_menu, self.centre, self.board, self.ledge, self.findings_panel, self.set_scheme)
         self.help_menu = menu("&Help")
         self.sheet_box = SheetBox(self.session)
         bar.setCornerWidget(self.sheet_box)
@@ -368,7 +370,7 @@ class Window(QMainWindow):
         """Closing never asks: unsaved work stays in the autosave and is there at the next opening."""
         self.jobs.close()
         self.session.close()
-        for canvas in (self.stand.canvas, self.stand.model.canvas):
+        for canvas in (self.stand.canvas, self.stand.model.canvas, self.centre.scene.canvas):
             canvas.forget_drawn()
         self.thumbnails.close()
         for drawer in self.stand.canvas.drawers:

@@ -24,7 +24,20 @@ from even_palette.core.results.sheet_mesh import elements_of, regions_of_faces
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.tones.palette import PaletteRow, colours_of, new_palette
 from even_palette.core.tones.ramp import Ramp, RampRow, Stop
-from even_palette.demo import KIT_FOLDER, cargo, quay, reeds, river, sail, sign, tug, tug_mesh, wear, wharf_tree
+from even_palette.demo import (
+    KIT_FOLDER,
+    cargo,
+    landing,
+    quay,
+    reeds,
+    river,
+    sail,
+    sign,
+    tug,
+    tug_mesh,
+    wear,
+    wharf_tree,
+)
 from even_palette.demo.lay import DemoSheet, keep_bake, lay
 
 SCATTER = {"hull": 62.0, "hull_weathered": 24.0, "hull_patched": 14.0}
@@ -196,6 +209,7 @@ def build(folder: Path = KIT_FOLDER) -> Kit:
     keys = {identifier(region.name): region.key for region in history.kit.regions}
     for dress in (river.dress, wharf_tree.dress):
         dress(history, keys)
+    landing.build_landing(history)
     blobs = folder / BLOBS
     blobs.mkdir(exist_ok=True)
     for tile in paint_tiles(history.kit):

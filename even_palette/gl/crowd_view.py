@@ -29,6 +29,7 @@ from even_palette.gl.surface_shader import (
     PICKING,
     RELIEF,
     SOLID,
+    SURFACE,
     fragment,
 )
 from even_palette.gl.textures import Samplers, Textures
@@ -56,9 +57,9 @@ class CrowdRenderer:
     def __init__(self, context: Any, textures: Textures) -> None:
         self._context, self._textures = context, textures
         units = len(RELIEF) + 1
-        self._programs = Programs(context, CROWD_VERTEX, fragment(SOLID, in_crowd=True), units)
-        self._layer_programs = Programs(context, CROWD_VERTEX, fragment(LAYER, FRONT, True), units + 1)
-        self._picking_programs = Programs(context, CROWD_VERTEX, fragment(INSTANCE, PICKING, True), units)
+        self._programs = Programs(context, CROWD_VERTEX, fragment(SOLID, in_crowd=True), units, SURFACE)
+        self._layer_programs = Programs(context, CROWD_VERTEX, fragment(LAYER, FRONT, True), units + 1, SURFACE)
+        self._picking_programs = Programs(context, CROWD_VERTEX, fragment(INSTANCE, PICKING, True), units, SURFACE)
         self._picked = compile_program(context, CROWD_VERTEX, PICKED)
         self._layers: Layers | None = None
         self._meshes: OrderedDict[str, tuple[Any, int]] = OrderedDict()
@@ -94,7 +95,7 @@ class CrowdRenderer:
                     used = part.picture.program if light.lit else part.picture.seen
                     bound = [] if front is None else [front]
                     for name, slot in zip(RELIEF, part.relief, strict=True):
-                        if slot is not None and light.lit:
+                        if slot is not None and light.lit and name.removeprefix("map_") not in used.outputs:
                             bound.append(BoundTexture(name, self._textures.of(slot), self._samplers.of(slot.sampler)))
                     uniforms = {
                         "lit": light.lit,

@@ -21,7 +21,7 @@ from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.draw import BoundTexture, compile_program, read
 from even_palette.gl.layers import Layers
 from even_palette.gl.programs import Programs
-from even_palette.gl.surface_shader import FACE, FACES, FRONT, LAYER, PICKING, RELIEF, SOLID, VERTEX, fragment
+from even_palette.gl.surface_shader import FACE, FACES, FRONT, LAYER, PICKING, RELIEF, SOLID, SURFACE, VERTEX, fragment
 from even_palette.gl.textures import Samplers, Textures
 
 MOST_MESHES = 16
@@ -71,10 +71,10 @@ class ModelRenderer:
 
     def __init__(self, context: Any, textures: Textures) -> None:
         self._context, self._textures = context, textures
-        self._programs = Programs(context, VERTEX, fragment(SOLID), len(RELIEF))
+        self._programs = Programs(context, VERTEX, fragment(SOLID), len(RELIEF), SURFACE)
         layer, face = fragment(LAYER, FRONT), fragment(FACE, PICKING)
-        self._layer_programs = Programs(context, VERTEX, layer, len(RELIEF) + 1)
-        self._face_programs = Programs(context, VERTEX, face, len(RELIEF))
+        self._layer_programs = Programs(context, VERTEX, layer, len(RELIEF) + 1, SURFACE)
+        self._face_programs = Programs(context, VERTEX, face, len(RELIEF), SURFACE)
         self._layers: Layers | None = None
         self._meshes: OrderedDict[str, tuple[Any, int]] = OrderedDict()
         self._faces = compile_program(context, VERTEX, FACES)
@@ -121,7 +121,7 @@ class ModelRenderer:
             programs = self._programs if front is None else self._layer_programs
             bound = [] if front is None else [front]
             for name, relief in zip(RELIEF, skin.relief, strict=True):
-                if relief is not None and light.lit:
+                if relief is not None and light.lit and name.removeprefix("map_") not in used.outputs:
                     bound.append(BoundTexture(name, self._textures.of(relief), self._samplers.of(relief.sampler)))
             width_px, height_px = skin.picture.finest
             uniforms = {

@@ -1,6 +1,7 @@
 """Programs of pictures: each is written into a shader once and kept."""
 
 from collections import OrderedDict
+from collections.abc import Sequence
 from typing import Any
 
 from even_palette.core.errors import UserError
@@ -18,20 +19,25 @@ SHOWN = "shown"
 class Programs:
     """Programs by what they compute. The fragment text has fields for uniforms, helpers, the body and what it sets.
 
-    The body sets the variables `shown` and, for each surface value, one of its name; `other_units` are texture units
-    that the fragment text itself takes.
+    The body sets the variables `shown` and, for each surface value, one of its name. `other_units` are texture units
+    that the fragment text itself takes, one less for each of the `spared` outputs that a program gives.
     """
 
-    def __init__(self, context: Any, vertex: str, fragment: str, other_units: int = 0) -> None:
+    def __init__(
+        self, context: Any, vertex: str, fragment: str, other_units: int = 0, spared: Sequence[str] = ()
+    ) -> None:
         self._context, self._vertex, self._fragment, self._other = context, vertex, fragment, other_units
+        self._spared = spared
         self._kept: OrderedDict[tuple[Program, str], Any] = OrderedDict()
 
     def of(self, program: Program, binding: Binding = UNIFORMS) -> Any:
         """The compiled program. Raises UserError if it would take more texture units than there are."""
         key = program, repr(binding)
         if key not in self._kept:
-            if len(program.slots) + self._other > MOST_UNITS:
-                raise UserError(f"The material samples {len(program.slots)} planes; there is room for {MOST_UNITS}.")
+            others = self._other - sum(name in program.outputs for name in self._spared)
+            if len(program.slots) + others > MOST_UNITS:
+                room = MOST_UNITS - others
+                raise UserError(f"The material samples {len(program.slots)} planes; there is room for {room} here.")
             written = write(program, binding=binding)
             given = [f"    {name} = {text};" for name, text in written.outputs.items()]
             given += [f"    has_{name} = true;" for name in written.outputs if name in OUTPUTS]

@@ -1,6 +1,8 @@
 """The shaders that draw meshes in their looks: one mesh, or a crowd of instances; flat, lit, in layers, or picked."""
 
-RELIEF = ("map_normal", "map_roughness", "map_metalness", "map_occlusion")
+SURFACE = ("normal", "roughness", "metalness", "occlusion")
+RELIEF = tuple(f"map_{name}" for name in SURFACE)
+"""Maps of what a lit view needs, where the material does not give it."""
 
 VERTEX = """\
 #version 330

@@ -41,7 +41,7 @@ class Driver:
         """Wait until the views show the present kit and no job runs, all at one time."""
 
         def rests() -> bool:
-            canvases = (self.stand.canvas, self.stand.model.canvas)
+            canvases = (self.stand.canvas, self.stand.model.canvas, self.window.centre.scene.canvas)
             busy = self.window.jobs.busy or any(canvas.pending for canvas in canvases)
             return self.session.settled and not busy
 

@@ -18,8 +18,8 @@ def panel(session: Session, renderer: Renderer, choice: Choice) -> Panel:
 
 
 def filled(at: Focus, panel: Any) -> bool:
-    """Whether there are variants."""
-    return bool(at.kit.variants)
+    """Whether there are variants or scenes."""
+    return bool(at.kit.variants or at.kit.scenes)
 
 
-STAGE = Stage("Lineup", 6, panel, filled, spread=True)
+STAGE = Stage("Lineup", 6, panel, filled, spread=True, shows_scenes=True)

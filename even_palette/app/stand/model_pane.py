@@ -38,12 +38,12 @@ class ModelPane(QWidget):
         self.look_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.look_box.setMinimumContentsLength(10)
         self.look_box.look_chosen.connect(self._choose_look)
-        self.lit_button = _button("Lit", "Lit by a neutral studio, or flat: the sheet's exact colours (I)", True)
+        self.lit_button = foot_button("Lit", "Lit by a neutral studio, or flat: the sheet's exact colours (I)", True)
         self.lit_button.clicked.connect(lambda: self.canvas.set_lit(self.lit_button.isChecked()))
         self.lit_button.setToolTip(
             "Lit by a neutral studio (Ctrl-drag turns the light), or flat: the sheet's exact colours (I)"
         )
-        frame = _button("Frame", "All of the mesh in view (G)", False)
+        frame = foot_button("Frame", "All of the mesh in view (G)", False)
         frame.clicked.connect(self.canvas.frame)
         foot = QWidget()
         foot.setObjectName("foot")
@@ -101,7 +101,8 @@ class ModelPane(QWidget):
         self.canvas.show_tiles(tiles, lambda: model_points(skins), "".join(skin.mesh.content_id for skin in skins))
 
 
-def _button(text: str, tip: str, checkable: bool) -> QToolButton:
+def foot_button(text: str, tip: str, checkable: bool) -> QToolButton:
+    """A button for the foot of a pane."""
     button = QToolButton()
     button.setText(text)
     button.setToolTip(plain.tip(tip))

@@ -18,7 +18,9 @@ from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.results.pictures import SHOWN, Drawing, Picture, View, on_sheet, render_reference
 
 if TYPE_CHECKING:
-    from even_palette.gl.model_view import ModelRenderer, Skin
+    from even_palette.core.results.crowd import Crowd
+    from even_palette.gl.crowd_view import CrowdRenderer
+    from even_palette.gl.model_view import Light, ModelRenderer, Skin
     from even_palette.gl.sheet_view import SheetRenderer
 
 
@@ -39,6 +41,7 @@ class Renderer(QObject):
         self._draw: Callable[[Picture, View, bool], Levels] | None = None
         self._sheets: SheetRenderer | None = None
         self._models: ModelRenderer | None = None
+        self._crowds: CrowdRenderer | None = None
         self._taken: dict[str, Slot] = {}
         self._told: set[int] = set()
         self._take = one_shot(self, 0, self._take_more)
@@ -136,6 +139,36 @@ class Renderer(QObject):
         self._taken.clear()
         return self._model_renderer().render(skins, orbit, width, height, Light(lit, towards, smooth), filtered)
 
+    def crowd_ready(self, purpose: str, crowds: "Sequence[Crowd]", lit: bool) -> bool:
+        """The same for crowds."""
+        self.start()
+        parts = [part for crowd in crowds for part in crowd.parts]
+        slots = [slot for part in parts for slot in part.picture.slots.values()]
+        slots += [slot for part in parts if lit for slot in part.relief if slot is not None]
+        return self._ready(purpose, slots)
+
+    def render_crowd(
+        self, crowds: "Sequence[Crowd]", orbit: Orbit, width: int, height: int, light: "Light", time: float
+    ) -> Drawing:
+        """Crowds of instances, alpha 0 beside them, as a drawing under way. Raises UserError without OpenGL."""
+        self._taken.clear()
+        return self._crowd_renderer().render(crowds, orbit, width, height, light, time)
+
+    def crowd_instances(self, crowds: "Sequence[Crowd]", orbit: Orbit, width: int, height: int) -> Samples:
+        """The instance that each pixel shows, crowds counting on; -1 for none. Raises UserError without OpenGL."""
+        return self._crowd_renderer().instances(crowds, orbit, width, height)
+
+    def _crowd_renderer(self) -> "CrowdRenderer":
+        if self._crowds is None:
+            from even_palette.gl.context import offscreen_context
+            from even_palette.gl.crowd_view import CrowdRenderer
+
+            self.start()
+            context = offscreen_context()
+            assert self._sheets is not None
+            self._crowds = CrowdRenderer(context, self._sheets.textures)
+        return self._crowds
+
     def model_faces(self, skins: "Sequence[Skin]", orbit: Orbit, width: int, height: int) -> Samples:
         """The face that each pixel shows, (height, width) int32, -1 for none. Raises UserError without OpenGL."""
         return self._model_renderer().faces(skins, orbit, width, height)
@@ -164,6 +197,9 @@ class Renderer(QObject):
         if self._models is not None:
             self._models.release()
             self._models = None
+        if self._crowds is not None:
+            self._crowds.release()
+            self._crowds = None
         if self._sheets is not None:
             self._sheets.textures.begin()
             self._sheets.release()

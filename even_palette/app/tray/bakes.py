@@ -1,6 +1,5 @@
 """Bakes of the sheet: which there are, their settings, and writing them as files."""
 
-from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -9,10 +8,10 @@ from PyQt6.QtWidgets import QFileDialog, QListWidgetItem, QPushButton, QSpinBox,
 
 from even_palette.app import plain
 from even_palette.app.choosing import Choice
-from even_palette.app.controls import ShortList, empty, label, offer, patterns, row, show_choice, tool
+from even_palette.app.controls import ShortList, label, offer, patterns, row, show_choice, tool
 from even_palette.app.controls import choice as choice_box
-from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
+from even_palette.app.tray.setting_rows import SettingRows
 from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
@@ -65,8 +64,9 @@ class BakesTab(QWidget):
         self.variant.activated.connect(lambda i: self._change(variant=self.variant.itemData(i)))
         self.lasting = label("", "quiet")
         self.around = label("", "quiet")
-        self.values = QVBoxLayout()
-        self.values.setSpacing(6)
+        self.values = SettingRows()
+        self.values.changed.connect(self._set)
+        self.values.finished.connect(session.history.end_merge)
         self.roots_button = QPushButton("Chosen faces are the roots")
         self.roots_button.clicked.connect(self._roots)
         self.write_button = QPushButton("Write …")
@@ -88,11 +88,10 @@ class BakesTab(QWidget):
         column.addWidget(self.variant)
         column.addWidget(self.around)
         column.addWidget(self.lasting)
-        column.addLayout(self.values)
+        column.addWidget(self.values)
         column.addWidget(self.roots_button)
         column.addLayout(row(self.write_button, self.id_button, remove, stretch=0))
         column.addStretch(1)
-        self._shown_kind = ""
 
     def _current(self) -> Bake | None:
         return next((bake for bake in self.session.at.sheet.bakes if bake.key == self.bake), None)
@@ -130,8 +129,7 @@ class BakesTab(QWidget):
             self.around.setVisible(False)
             self.told.setText("No bakes yet. Add one; it follows the mesh and the regions.")
             self.lasting.setText("")
-            empty(self.values)
-            self._shown_kind = ""
+            self.values.show_settings((), {})
             return
         kind = BAKES[bake.kind]
         self.variant.setVisible(Reads.LIGHT in kind.reads)
@@ -154,9 +152,7 @@ class BakesTab(QWidget):
             else "Without padding the first mip level already shows background."
         )
         self.id_button.setEnabled(kind.channels == 3 and bake.key != self.session.at.sheet.id_bake)
-        if f"{bake.key} {bake.kind}" != self._shown_kind:
-            self._shown_kind = f"{bake.key} {bake.kind}"
-            self._build_values(bake)
+        self.values.show_settings(kind.values, kind.settings(bake.values))
 
     def _around(self) -> str:
         """What rays meet beside the mesh on the sheet."""
@@ -164,25 +160,6 @@ class BakesTab(QWidget):
         names = [Path(at.kit.mesh(key).path).name for key in casters_of(at)]
         told = f"Rays meet this sheet's mesh and {', '.join(names)}." if names else "Rays meet this sheet's mesh alone."
         return told + (" They go through what is cut out." if at.sheet.drawing.way == Way.CUT_OUT else "")
-
-    def _build_values(self, bake: Bake) -> None:
-        empty(self.values)
-        kind = BAKES[bake.kind]
-        filled = kind.settings(bake.values)
-        for value in kind.values:
-            if value.choices:
-                box = choice_box(value.label, [(text, name) for name, text in value.choices])
-                show_choice(box, filled[value.name])
-                box.setToolTip(plain.tip(value.help))
-                box.activated.connect(lambda i, box=box, name=value.name: self._set(name, box.itemData(i)))
-                self.values.addWidget(box)
-                continue
-            decimals = 0 if value.whole else 3
-            number = NumberRow(value.label, value.low, value.high, value.unit, decimals, value.help)
-            number.show_value(float(filled[value.name]))
-            number.changed.connect(partial(self._set, value.name))
-            number.finished.connect(self.session.history.end_merge)
-            self.values.addWidget(number)
 
     def _set(self, name: str, value: float | str) -> None:
         bake = self._current()
@@ -217,8 +194,6 @@ class BakesTab(QWidget):
         bake = self._current()
         if bake is not None and bake.values.get("way") != "way":
             self._set("way", "way")
-            self._shown_kind = ""
-            self._show_bake()
 
     def _write(self) -> None:
         bake = self._current()

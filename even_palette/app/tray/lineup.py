@@ -1,22 +1,34 @@
-"""Stage 6, Lineup: the variants, what each inherits, and all of them beside each other."""
+"""Stage 6, Lineup: the variants, what each inherits, all of them beside each other; and scenes of many instances."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QPushButton
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
+from even_palette.app import plain
 from even_palette.app.controls import choice, label, offer, row, tool
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
 from even_palette.app.tray.chance import Chance
 from even_palette.app.tray.parameters import ParameterTable
+from even_palette.app.tray.scene import ScenePart
 from even_palette.core.kit import commands
 from even_palette.core.material.variants import MASTER
+
+VARIANTS = "All variants"
 
 
 class LineupPanel(Panel):
     """The variants with what each inherits, the parameters, and variants by chance."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Lineup", "Variants of the asset. A click on a picture selects its variant.")
+        super().__init__(session, "Lineup", "The variants beside each other, or scenes of many instances.")
         self.variants = QListWidget()
         self.variants.setAccessibleName("Variants")
         self.variants.setFixedHeight(112)
@@ -38,19 +50,52 @@ class LineupPanel(Panel):
         self.parameters = ParameterTable(session)
         self.parameters.pick_wanted.connect(self.pick_wanted)
         self.chance = Chance(session, lambda: self.parameters.key)
-        self.column.addWidget(label("Variants (double-click to rename)", "section"))
-        self.column.addWidget(self.variants)
-        self.column.addLayout(row(self.add, remove, stretch=0))
-        self.column.addWidget(label("Inherits from", "section"))
-        self.column.addWidget(self.parent_box)
-        self.column.addWidget(label("Parameters in this variant (double-click to rename)", "section"))
-        self.column.addWidget(self.parameters)
-        self.column.addWidget(self.chance)
+        self.shown = choice("What the lineup shows", [])
+        self.shown.setToolTip(plain.tip("The variants beside each other, or a scene of many instances"))
+        self.shown.activated.connect(lambda at: session.view.change(scene=self.shown.itemData(at), picks=()))
+        add_scene = tool("Add scene", "plus", "Add a scene: many instances of meshes, to walk around")
+        add_scene.clicked.connect(self._add_scene)
+        self.remove_scene = tool("Remove scene", "trash", "Remove this scene with all that stands in it")
+        self.remove_scene.clicked.connect(lambda: session.do(commands.remove_scene(session.view.state.scene)))
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the scene")
+        self.name.editingFinished.connect(self._rename_scene)
+        self.scene = ScenePart(session)
+        self.of_variants = QWidget()
+        column = QVBoxLayout(self.of_variants)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addWidget(label("Variants (double-click to rename)", "section"))
+        column.addWidget(self.variants)
+        column.addLayout(row(self.add, remove, stretch=0))
+        column.addWidget(label("Inherits from", "section"))
+        column.addWidget(self.parent_box)
+        column.addWidget(label("Parameters in this variant (double-click to rename)", "section"))
+        column.addWidget(self.parameters)
+        column.addWidget(self.chance)
+        self.column.addLayout(row(self.shown, add_scene, self.remove_scene, stretch=0))
+        self.column.addWidget(self.name)
+        self.column.addWidget(self.scene)
+        self.column.addWidget(self.of_variants)
         self.column.addStretch(1)
         session.selection_changed.connect(self.follow)
+        session.view.scene_changed.connect(self.follow)
 
     def refresh(self) -> None:
         at = self.session.at
+        scenes = {scene.key: scene.name for scene in at.kit.scenes}
+        shown = self.session.view.state.scene
+        if shown and shown not in scenes:
+            self.session.view.change(scene="", picks=())
+            return
+        offer(self.shown, [(VARIANTS, ""), *((name, key) for key, name in scenes.items())], shown)
+        for widget in (self.name, self.scene, self.remove_scene):
+            widget.setVisible(bool(shown))
+        self.of_variants.setVisible(not shown)
+        if shown:
+            self.name.setText(scenes[shown])
+            self.scene.refresh()
+            return
         self.variants.blockSignals(True)
         self.variants.clear()
         for key, name in at.kit.variant_names.items():
@@ -68,6 +113,15 @@ class LineupPanel(Panel):
         others = [(name, key) for key, name in at.kit.variant_names.items() if key == MASTER or key != own]
         offer(self.parent_box, others, parent or MASTER)
         self.parameters.follow()
+
+    def _add_scene(self) -> None:
+        if self.session.do(commands.add_scene("Scene")):
+            self.session.view.change(scene=self.session.kit.scenes[-1].key, picks=())
+
+    def _rename_scene(self) -> None:
+        key, name = self.session.view.state.scene, self.name.text().strip()
+        if key and name and name != self.session.kit.scene(key).name:
+            self.session.do(commands.rename_scene(key, name))
 
     def _add(self) -> None:
         name = f"Variant {len(self.session.kit.variants) + 1}"

@@ -42,8 +42,8 @@ class Live:
 def live_material(at: Focus, store: Store) -> Live:
     """The material of a sheet whose fixed values and means are inputs. Raises UserError.
 
-    For the thread that only looks the last one is remembered: what variants set is in its inputs alone, but for light
-    that a bake spills.
+    For the thread that only looks the last one of each sheet and twin is remembered: what variants set is in its inputs
+    alone, but for light that a bake spills.
     """
 
     def build() -> Live:
@@ -52,4 +52,6 @@ def live_material(at: Focus, store: Store) -> Live:
         there = {**slots_of(at, store, material.slots), **plan.slots(weights_of(at, store).packed)}
         return Live(material, material.packed(plan), there)
 
-    return store.seen.get("live", sampled_made_of(at), build) if store.cache.is_looked_at else build()
+    return (
+        store.seen.get(("live", at.key, at.twin), sampled_made_of(at), build) if store.cache.is_looked_at else build()
+    )

@@ -1,0 +1,125 @@
+"""The pane of a scene: its canvas, and in its foot lit or flat, and frame."""
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from even_palette.app import plain
+from even_palette.app.session import Session
+from even_palette.app.stand.model_pane import foot_button
+from even_palette.app.stand.renderer import Renderer
+from even_palette.app.stand.scene_canvas import SceneCanvas
+from even_palette.core.errors import NotReady, UserError
+from even_palette.core.kit import commands
+from even_palette.core.kit.commands import Pick
+from even_palette.core.results.crowd import crowds_of
+
+EMPTY = "Nothing stands here yet. Place instances of a mesh with the plus in the tray."
+NO_MESH = "There is no mesh in this kit yet; open one in Source, then place it here."
+
+
+class ScenePane(QWidget):
+    """Shows the scene that is chosen in Lineup, and does what is done to its instances by hand."""
+
+    def __init__(self, session: Session, renderer: Renderer) -> None:
+        super().__init__()
+        self.session, self.renderer = session, renderer
+        self.canvas = SceneCanvas(renderer, self)
+        self.told = plain.Label("")
+        self.told.setProperty("role", "quiet")
+        self.lit_button = foot_button("Lit", "Lit by a neutral studio, or flat: the sheets' exact colours (I)", True)
+        self.lit_button.clicked.connect(lambda: self.canvas.set_lit(self.lit_button.isChecked()))
+        frame = foot_button("Frame", "All instances in view (G)", False)
+        frame.clicked.connect(self.canvas.frame)
+        foot = QWidget()
+        foot.setObjectName("foot")
+        row = QHBoxLayout(foot)
+        row.setContentsMargins(8, 4, 8, 4)
+        row.setSpacing(6)
+        row.addWidget(self.told, 1)
+        row.addWidget(self.lit_button)
+        row.addWidget(frame)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.canvas, 1)
+        column.addWidget(foot)
+        self._lacks = False
+        canvas = self.canvas
+        canvas.picked.connect(self._pick)
+        canvas.moved.connect(self._move)
+        canvas.dropped.connect(session.history.end_merge)
+        canvas.removed.connect(self.remove)
+        canvas.doubled.connect(self.double)
+        canvas.view_changed.connect(lambda: canvas.mark(self.picks) if self.picks else None)
+        session.shown_changed.connect(self.refresh)
+        session.made.connect(self._follow_made)
+        session.view.scene_changed.connect(self.refresh)
+
+    @property
+    def scene(self) -> str:
+        """The key of the scene that is shown, "" for none."""
+        key = self.session.view.state.scene
+        return key if key in [scene.key for scene in self.session.kit.scenes] else ""
+
+    @property
+    def picks(self) -> tuple[Pick, ...]:
+        """The instances that are picked."""
+        return self.session.view.state.picks
+
+    def refresh(self) -> None:
+        """Show the scene as the kit that is ready has it."""
+        at = self.session.shown
+        if not self.isVisible() or at is None:
+            return
+        there = [scene for scene in at.whole.scenes if scene.key == self.scene]
+        if not there or not there[0].placings:
+            self.canvas.show_message(EMPTY if at.kit.meshes else NO_MESH)
+            self.told.setText("")
+            return
+        if trouble := self.renderer.model_trouble():
+            self.canvas.show_message(trouble)
+            return
+        self._lacks = False
+        try:
+            crowds = crowds_of(at.whole, self.session.sheets, there[0])
+        except NotReady as missing:
+            self._lacks = True
+            if told := self.session.results.make(missing):
+                self.canvas.show_message(told)
+            return
+        except UserError as error:
+            self.canvas.show_message(str(error))
+            return
+        if not crowds:
+            self.canvas.show_message(EMPTY)
+            return
+        self.canvas.time = self.session.view.state.time
+        placings = [(placing.key, placing.count, len(placing.spots)) for placing in there[0].placings]
+        self.canvas.show_crowds(crowds, there[0].name, repr((self.scene, placings)))
+        self.canvas.mark(self.picks)
+        count = sum(len(crowd.picks) for crowd in crowds)
+        chosen = f" · {len(self.picks)} picked" if self.picks else ""
+        self.told.setText(f"{count:,} instances of {len(crowds)} meshes{chosen}")
+
+    def _follow_made(self) -> None:
+        if self._lacks:
+            self.refresh()
+
+    def _pick(self, pick: Pick | None, add: bool) -> None:
+        picks = self.picks if add else ()
+        if pick is not None:
+            picks = tuple(each for each in picks if each != pick) if pick in picks else (*picks, pick)
+        self.session.view.change(picks=picks)
+
+    def _move(self, across: float, ahead: float) -> None:
+        if self.picks:
+            self.session.do(commands.move_instances(self.scene, self.picks, (across, 0.0, ahead)))
+
+    def remove(self) -> None:
+        """Take what is picked away."""
+        if self.picks and self.session.do(commands.remove_instances(self.scene, self.picks)):
+            self.session.view.change(picks=())
+
+    def double(self) -> None:
+        """Put copies of what is picked beside it."""
+        if self.picks:
+            self.session.do(commands.duplicate_instances(self.scene, self.picks, (1.0, 0.0, 1.0)))

@@ -1,0 +1,197 @@
+"""Scenes in the window: placed from the tray, picked and moved by hand, drawn anew, and always the same as scripts."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+
+from even_palette.app.stand.scene_pane import EMPTY, ScenePane
+from even_palette.app.tray.lineup import VARIANTS, LineupPanel
+from even_palette.core.kit import commands
+from even_palette.core.kit.instances import instances_of
+from even_palette.core.kit.scene import Placing
+from tests.app.conftest import Driver
+
+
+@pytest.fixture
+def panel(demo: Driver) -> LineupPanel:
+    demo.stage(6)
+    demo.settle()
+    return demo.tray.panel("Lineup")
+
+
+@pytest.fixture
+def quay(demo: Driver, panel: LineupPanel) -> ScenePane:
+    """A scene of four crates in a row, three metres apart, in two variants."""
+    demo.session.do(commands.add_scene("Quay"))
+    shares = {"morning_ferry": 0.5, "night_post": 0.5}
+    placing = Placing("", "Crates", "row", "oar_and_crate_2", 4, shares=shares, values={"apart": 3.0})
+    demo.session.do(commands.add_placing("quay", placing))
+    demo.choose(panel.shown, "Quay")
+    demo.settle()
+    return demo.window.centre.scene
+
+
+def at_instance(pane: ScenePane, number: int) -> QPoint:
+    """A place in the canvas where an instance is seen."""
+    ids = pane.canvas.face_ids()
+    rows, columns = np.nonzero(ids == number)
+    middle = len(rows) // 2
+    field, ratio = pane.canvas.field(0), pane.canvas.ratio()
+    return QPoint(int((columns[middle] + field.x()) / ratio), int((rows[middle] + field.y()) / ratio))
+
+
+def test_a_scene_is_made_from_the_tray(demo: Driver, panel: LineupPanel) -> None:
+    """Added, filled with a row and by chance, renamed and removed; without one the lineup shows variants."""
+    session, window = demo.session, demo.window
+    assert not window.centre.shows_scene
+    add = next(b for b in panel.findChildren(type(panel.remove_scene)) if b.accessibleName() == "Add scene")
+    demo.click(add)
+    demo.settle()
+    assert window.centre.shows_scene
+    assert window.centre.scene.canvas.message == EMPTY
+    part = panel.scene
+    menu = part.add.menu()
+    row = next(action for action in menu.actions() if action.text() == "Row")
+    row.trigger()
+    demo.settle()
+    scene = session.kit.scenes[0]
+    assert (scene.placings[0].kind, scene.placings[0].mesh, scene.placings[0].count) == ("row", "ferry_tug", 5)
+    demo.type(part.count.lineEdit(), "3")
+    demo.choose(part.mesh, "wharf_tree")
+    demo.type(part.settings.rows["apart"].field.lineEdit(), "4")  # type: ignore[attr-defined]
+    demo.choose(part.kind, "Scatter")
+    demo.settle()
+    placing = session.kit.scenes[0].placings[0]
+    assert (placing.kind, placing.mesh, placing.count, placing.values["apart"]) == ("scatter", "wharf_tree_2", 3, 4.0)
+    assert "least" in part.settings.rows
+    assert "apart" not in part.settings.rows
+    night = part.share_rows["night_post"]
+    demo.type(night.field.lineEdit(), "0.5")
+    assert session.kit.scenes[0].placings[0].shares == {"": 1.0, "night_post": 0.5}
+    demo.type(panel.name, "Landing")
+    assert session.kit.scenes[0].name == "Landing"
+    assert panel.shown.currentText() == "Landing"
+    demo.stage(5)
+    assert not window.centre.shows_scene
+    demo.stage(6)
+    demo.settle()
+    assert window.centre.shows_scene
+    demo.choose(panel.shown, VARIANTS)
+    demo.settle()
+    assert not window.centre.shows_scene
+    demo.choose(panel.shown, "Landing")
+    demo.click(panel.remove_scene)
+    demo.settle()
+    assert not session.kit.scenes
+    assert not window.centre.shows_scene
+
+
+def test_instances_are_picked_and_changed(demo: Driver, panel: LineupPanel, quay: ScenePane) -> None:
+    """A click picks, with Shift more; their variant, a lock, another draw, a reset; what is picked is told."""
+    session = demo.session
+    demo.click(quay.lit_button)
+    assert quay.canvas.lit
+    seeds = {each.number: each.seed for each in instances_of(session.kit.scene("quay"))}
+    demo.qtbot.mouseClick(quay.canvas, Qt.MouseButton.LeftButton, pos=at_instance(quay, 1))
+    demo.settle()
+    assert quay.picks == (("crates", 1),)
+    assert "1 picked" in quay.told.text()
+    own = panel.scene.own
+    assert own.isVisible()
+    demo.qtbot.mouseClick(
+        quay.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, at_instance(quay, 2)
+    )
+    assert quay.picks == (("crates", 1), ("crates", 2))
+    demo.choose(own.variant, "Ice Patrol")
+    demo.settle()
+    assert [each.variant for each in instances_of(session.kit.scene("quay"))][1:3] == ["ice_patrol"] * 2
+    demo.click(own.locked)
+    demo.click(panel.scene.draw)
+    now = {each.number: each.seed for each in instances_of(session.kit.scene("quay"))}
+    assert [number for number in seeds if now[number] == seeds[number]] == [1, 2]
+    demo.click(next(b for b in own.findChildren(type(panel.scene.draw)) if b.text() == "Reset"))
+    assert session.kit.scene("quay").placing("crates").own == {}
+    empty = next(QPoint(x, 4) for x in range(4, 400) if quay.canvas.pick_at(QPointF(x, 4)) is None)
+    demo.qtbot.mouseClick(quay.canvas, Qt.MouseButton.LeftButton, pos=empty)
+    assert quay.picks == ()
+    assert not own.isVisible()
+
+
+def test_what_is_picked_is_dragged_over_the_ground(demo: Driver, quay: ScenePane) -> None:
+    """It stays under the mouse and at its height, as one step; no other moves; a drag beside it turns the view."""
+    session = demo.session
+    pick = at_instance(quay, 2)
+    demo.qtbot.mouseClick(quay.canvas, Qt.MouseButton.LeftButton, pos=pick)
+    demo.settle()
+    before = instances_of(session.kit.scene("quay"))
+    steps = len(session.history.undo_labels)
+    orbit = quay.canvas.orbit
+    target = pick + QPoint(40, 30)
+    demo.drag(quay.canvas, pick, target)
+    demo.settle()
+    after = instances_of(session.kit.scene("quay"))
+    assert quay.canvas.orbit == orbit
+    assert quay.picks == (("crates", 2),)
+    assert len(session.history.undo_labels) == steps + 1
+    moved = [number for number in range(4) if after[number].place != before[number].place]
+    assert moved == [2]
+    assert after[2].place[1] == before[2].place[1]
+    assert quay.canvas.pick_at(QPointF(target)) == ("crates", 2)
+    assert [(a.seed, a.variant) for a in after] == [(b.seed, b.variant) for b in before]
+    session.undo()
+    assert instances_of(session.kit.scene("quay")) == before
+    free = next(QPoint(x, 9) for x in range(4, 400) if quay.canvas.pick_at(QPointF(x, 9)) is None)
+    demo.drag(quay.canvas, free, free + QPoint(60, 0))
+    assert quay.canvas.orbit.yaw != orbit.yaw
+
+
+def test_keys_take_away_and_copy(demo: Driver, quay: ScenePane) -> None:
+    session = demo.session
+    demo.qtbot.mouseClick(quay.canvas, Qt.MouseButton.LeftButton, pos=at_instance(quay, 0))
+    demo.key(quay.canvas, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    demo.settle()
+    assert [placing.kind for placing in session.kit.scene("quay").placings] == ["row", "list"]
+    demo.key(quay.canvas, Qt.Key.Key_Delete)
+    demo.settle()
+    assert [each.number for each in instances_of(session.kit.scene("quay"))] == [1, 2, 3, 0]
+    assert quay.picks == ()
+    assert "4 instances" in quay.told.text()
+
+
+def test_a_list_is_opened(demo: Driver, panel: LineupPanel, quay: ScenePane, tmp_path: Path) -> None:
+    path = tmp_path / "bollards.csv"
+    path.write_text("x,z,variant\n0,4,Night Post\n2,4,\n")
+    panel.scene.open_list(path)
+    demo.settle()
+    assert session_names(demo) == ["Crates", "bollards"]
+    assert not panel.scene.count.isVisible()
+    assert "6 instances" in quay.told.text()
+    path.write_text("x,y\n")
+    panel.scene.open_list(path)
+    demo.settle()
+    assert "bollards.csv" in demo.window.notice.text.text()
+    assert len(session_names(demo)) == 2
+
+
+def session_names(demo: Driver) -> list[str]:
+    return [placing.name for placing in demo.session.kit.scene("quay").placings]
+
+
+def test_a_dragged_value_is_seen_on_all(demo: Driver, quay: ScenePane) -> None:
+    """A parameter that variants share changes all instances that are in them, and no other."""
+    session = demo.session
+    before = quay.canvas._images[0][0].copy()
+    ids = quay.canvas.face_ids()
+    variants = [each.variant for each in instances_of(session.kit.scene("quay"))]
+    session.do(commands.set_parameter("boards_colour", (1.0, 0.1, 0.9), "night_post"))
+    demo.settle()
+    after = quay.canvas._images[0][0]
+    from tests.app.conftest import pixels
+
+    differs = (pixels(before) != pixels(after)).any(axis=-1)
+    changed = {variants[number] for number in np.unique(ids[differs]) if number >= 0}
+    assert changed == {"night_post"}
+    night = np.isin(ids, [number for number, name in enumerate(variants) if name == "night_post"])
+    assert differs[night].mean() > 0.3
