@@ -1,20 +1,22 @@
 """The lineup's renderer: crowds of instances, one drawing a mesh and sheet, values and seeds as rows of a texture."""
 
+import time
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from even_palette.core.arrays import Bools, Floats, Samples
+from even_palette.core.arrays import Bools, Floats, Levels, Samples
 from even_palette.core.graph.binding import TIME, texture_name, uniform_name
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.material.drawn import Way
 from even_palette.core.material.outputs import ALPHA
-from even_palette.core.mesh.model import Mesh
+from even_palette.core.mesh.model import Mesh, distinct_rows
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.crowd import Crowd, CrowdPart
+from even_palette.core.results.pictures import Drawing
 from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.draw import BoundTexture, compile_program, read
 from even_palette.gl.layers import Layers
@@ -37,6 +39,10 @@ from even_palette.gl.textures import Samplers, Textures
 MOST_ROWS = 8192
 """Rows of a texture that every driver has; more instances are drawn in several goes."""
 MOST_MESHES, MOST_TABLES = 64, 128
+FACES_A_GO, FACES_AT_ONCE = 10_000, 1 << 31
+MOST_SMOOTH_IN_SOFTWARE = 60_000
+GO_S = 0.012
+"""So long a drawing goes on before the window is asked what else there is to do."""
 STANDS = np.dtype([("stands", "f4", 4), ("turned", "f4", 2), ("row", "i4")])
 
 
@@ -48,21 +54,59 @@ class _Table:
     values: Floats
 
 
+class Growing:
+    """A drawing that is made in steps, whenever it is asked whether it is done; then it is under way like others."""
+
+    def __init__(self, into: Any, steps: Iterator[None], fly: Callable[[], Flying]) -> None:
+        self._into, self._steps, self._fly = into, steps, fly
+        self._flying: Flying | None = None
+        self._dropped = False
+
+    def done(self, wait_s: float = 0.0) -> bool:
+        """Whether it is drawn; as many steps are made as fit into a moment."""
+        self._go_on(time.monotonic() + GO_S)
+        return self._flying is not None and self._flying.done(wait_s)
+
+    def _go_on(self, until: float) -> None:
+        while self._flying is None and not self._dropped:
+            self._into.use()
+            if next(self._steps, self) is self:
+                self._flying = self._fly()
+            elif time.monotonic() > until:
+                return
+
+    @property
+    def pixels(self) -> Levels:
+        """What was drawn, (height, width, 4) uint8; all steps that are left are made now."""
+        self._go_on(float("inf"))
+        assert self._flying is not None
+        return self._flying.pixels
+
+    def drop(self) -> None:
+        """Nobody wants it any more."""
+        self._dropped = True
+        if self._flying is not None:
+            self._flying.drop()
+
+
 class CrowdRenderer:
     """Keeps programs, meshes and tables. Lives on the thread of the context.
 
     `drawings` and `rows_taken` count what the last picture took: calls that draw, and rows that were handed over.
     """
 
-    def __init__(self, context: Any, textures: Textures) -> None:
+    def __init__(self, context: Any, textures: Textures, in_software: bool = False) -> None:
+        """Where OpenGL is done by the processor, crowds are drawn in small goes, and edges of few are smoothed."""
         self._context, self._textures = context, textures
+        self._faces_a_go = FACES_A_GO if in_software else FACES_AT_ONCE
+        self._most_smooth = MOST_SMOOTH_IN_SOFTWARE if in_software else MOST_SMOOTH_FACES
         units = len(RELIEF) + 1
         self._programs = Programs(context, CROWD_VERTEX, fragment(SOLID, in_crowd=True), units, SURFACE)
         self._layer_programs = Programs(context, CROWD_VERTEX, fragment(LAYER, FRONT, True), units + 1, SURFACE)
         self._picking_programs = Programs(context, CROWD_VERTEX, fragment(INSTANCE, PICKING, True), units, SURFACE)
         self._picked = compile_program(context, CROWD_VERTEX, PICKED)
         self._layers: Layers | None = None
-        self._meshes: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._meshes: OrderedDict[str, tuple[Any, Any]] = OrderedDict()
         self._tables: OrderedDict[tuple[str, int, int], _Table] = OrderedDict()
         self._samplers = Samplers(context)
         self._exact = context.sampler(filter=(context.NEAREST, context.NEAREST))
@@ -70,8 +114,8 @@ class CrowdRenderer:
         self.drawings = self.rows_taken = 0
 
     def render(
-        self, crowds: Sequence[Crowd], orbit: Orbit, width: int, height: int, light: Light, time: float = 0.0
-    ) -> Flying:
+        self, crowds: Sequence[Crowd], orbit: Orbit, width: int, height: int, light: Light, moment: float = 0.0
+    ) -> Drawing:
         """Crowds, encoded, straight alpha 0 beside them, as a drawing under way; those out of sight are left out."""
         self.drawings = self.rows_taken = 0
         aspect = width / height
@@ -81,12 +125,12 @@ class CrowdRenderer:
             for crowd, shown in zip(crowds, seen, strict=True)
             for part in crowd.parts
         )
-        smooth = light.smooth and faces <= MOST_SMOOTH_FACES
+        smooth = light.smooth and faces <= self._most_smooth
         any_blended = any(_is_blended(part) for crowd in crowds for part in crowd.parts)
         samples = SMOOTH_SAMPLES if smooth and not any_blended else 0
         drawn = self._buffers.of(width, height, samples)
 
-        def draw(blended: bool, front: BoundTexture | None = None) -> None:
+        def draw(blended: bool, front: BoundTexture | None = None) -> Iterator[None]:
             programs = self._programs if front is None else self._layer_programs
             for crowd, shown in zip(crowds, seen, strict=True):
                 for number, part in enumerate(crowd.parts):
@@ -103,20 +147,24 @@ class CrowdRenderer:
                         "light": light.towards,
                         "view_texels": (0.0, 0.0),
                         "has_map": tuple(slot is not None and light.lit for slot in part.relief),
-                        TIME: time,
+                        TIME: moment,
                     }
                     self._textures.begin()
                     program = programs.of(used, part.rows)
-                    self._draw(crowd, number, shown, used, program, bound, orbit, aspect, uniforms)
+                    yield from self._draw(crowd, number, shown, used, program, bound, orbit, aspect, uniforms)
+
+        def fly() -> Flying:
+            return self._buffers.fly(width, height, samples, upwards=True)
 
         if any_blended:
             self._layers = self._layers or Layers(self._context)
-            self._layers.draw(width, height, smooth, lambda: draw(False), lambda front: draw(True, front), drawn)
-        else:
-            drawn.use()
-            drawn.clear(0, 0, 0, 0, depth=1.0)
-            draw(False)
-        return self._buffers.fly(width, height, samples, upwards=True)
+            self._layers.draw(
+                width, height, smooth, lambda: _all(draw(False)), lambda front: _all(draw(True, front)), drawn
+            )
+            return fly()
+        drawn.use()
+        drawn.clear(0, 0, 0, 0, depth=1.0)
+        return Growing(drawn, draw(False), fly)
 
     def instances(self, crowds: Sequence[Crowd], orbit: Orbit, width: int, height: int) -> Samples:
         """The instance that each pixel shows, (height, width) int32: crowds count on; -1 for none."""
@@ -133,7 +181,7 @@ class CrowdRenderer:
                 least = LEAST_PICKED.get(part.drawing.way, 0.5)
                 uniforms: dict[str, object] = {"first_instance": first, "least": least}
                 self._textures.begin()
-                self._draw(crowd, number, shown, used, program, [], orbit, width / height, uniforms)
+                _all(self._draw(crowd, number, shown, used, program, [], orbit, width / height, uniforms))
             first += len(crowd.picks)
         pixels = read(drawn)[::-1].astype(np.int32)
         return np.asarray(pixels[..., 0] + (pixels[..., 1] << 8) + (pixels[..., 2] << 16) + (pixels[..., 3] << 24) - 1)
@@ -149,9 +197,11 @@ class CrowdRenderer:
         orbit: Orbit,
         aspect: float,
         uniforms: dict[str, object],
-    ) -> None:
+    ) -> Iterator[None]:
+        """Draw a part of a crowd, in goes of so many faces as may be drawn at a time."""
         part, context = crowd.parts[number], self._context
-        context.enable_only(context.DEPTH_TEST | (context.CULL_FACE if part.drawing.one_sided else 0))
+        flags = context.DEPTH_TEST | (context.CULL_FACE if part.drawing.one_sided else 0)
+        most = max(1, self._faces_a_go // part.mesh.face_count)
         if used is not None:
             for name in used.slots:
                 slot = part.picture.slots[name]
@@ -159,39 +209,41 @@ class CrowdRenderer:
             shared = {name: value for name, value in part.picture.inputs.items() if name not in part.rows.places}
             uniforms |= {uniform_name(name): value for name, value in shared.items()}
         for first in range(0, len(crowd.stands), MOST_ROWS):
-            chosen = np.flatnonzero(shown[first : first + MOST_ROWS])
-            if not len(chosen):
-                continue
+            here = np.flatnonzero(shown[first : first + MOST_ROWS])
             textures = list(bound)
-            if part.rows.texture in program:
+            if part.rows.texture in program and len(here):
                 table = self._table(crowd.mesh, number, first, part.table[first : first + MOST_ROWS])
                 textures.append(BoundTexture(part.rows.texture, table, self._exact))
-            for unit, each in enumerate(textures):
-                each.use(program, unit)
             unbound = [name for name in RELIEF if name in program and name not in [each.name for each in textures]]
-            for unit, name in enumerate(unbound, len(textures)):
-                program[name] = unit  # samplers of different kinds must not share a unit
             matrix = tuple(orbit.matrix(aspect).T.ravel().tolist())
-            for name, value in {**uniforms, "to_clip": matrix}.items():
-                if name in program:
-                    program[name] = value
-            if "first_instance" in program:
-                program["first_instance"] = int(uniforms["first_instance"]) + first  # type: ignore[call-overload]
-            self._render(program, part.mesh, crowd.stands[first : first + MOST_ROWS][chosen], chosen)
-            for unit, each in enumerate(textures):
-                each.sampler.clear(unit)
+            for at in range(0, len(here), most):
+                chosen = here[at : at + most]
+                context.enable_only(flags)  # others may have drawn since the last go
+                for unit, each in enumerate(textures):
+                    each.use(program, unit)
+                for unit, name in enumerate(unbound, len(textures)):
+                    program[name] = unit  # samplers of different kinds must not share a unit
+                for name, value in {**uniforms, "to_clip": matrix}.items():
+                    if name in program:
+                        program[name] = value
+                if "first_instance" in program:
+                    program["first_instance"] = int(uniforms["first_instance"]) + first  # type: ignore[call-overload]
+                self._render(program, part.mesh, crowd.stands[first : first + MOST_ROWS][chosen], chosen)
+                for unit, each in enumerate(textures):
+                    each.sampler.clear(unit)
+                yield
 
     def _render(self, program: Any, mesh: Mesh, stands: Floats, rows: Samples) -> None:
         found = np.zeros(len(stands), dtype=STANDS)
         found["stands"], found["row"] = stands[:, :4], rows
         found["turned"] = np.stack([np.cos(stands[:, 4]), np.sin(stands[:, 4])], axis=-1)
-        buffer, count = self._vertices(mesh)
+        buffer, index = self._vertices(mesh)
         there = self._context.buffer(found.tobytes())
         corner = [name for name in ("place", "normal", "corner_uv") if name in program]
         corner_layout = {("place",): "3f 20x", ("place", "corner_uv"): "3f 12x 2f"}.get(tuple(corner), "3f 3f 2f")
         content = [(buffer, corner_layout, *corner), (there, "4f 2f 1i/i", "stands", "turned", "row")]
-        array = self._context.vertex_array(program, content)
-        array.render(self._context.TRIANGLES, vertices=count, instances=len(found))
+        array = self._context.vertex_array(program, content, index)
+        array.render(self._context.TRIANGLES, instances=len(found))
         self.drawings += 1
         array.release()
         there.release()
@@ -219,14 +271,18 @@ class CrowdRenderer:
             self._tables.popitem(last=False)[1].texture.release()
         return self._tables[key].texture
 
-    def _vertices(self, mesh: Mesh) -> tuple[Any, int]:
+    def _vertices(self, mesh: Mesh) -> tuple[Any, Any]:
+        """The corners of a mesh and, by three for each face, their numbers."""
         key = mesh.content_id
         if key not in self._meshes:
             parts = [mesh.corners(), mesh.normals, mesh.uv_sets[0]]
             data = np.ascontiguousarray(np.concatenate(parts, axis=-1).reshape(-1, 8), dtype=np.float32)
-            self._meshes[key] = (self._context.buffer(data.tobytes()), len(data))
+            first, number = distinct_rows(data.view(np.uint32))  # corners that are alike are worked out once
+            index = np.ascontiguousarray(number, dtype=np.uint32)
+            self._meshes[key] = self._context.buffer(data[first].tobytes()), self._context.buffer(index.tobytes())
             if len(self._meshes) > MOST_MESHES:
-                self._meshes.popitem(last=False)[1][0].release()
+                for buffer in self._meshes.popitem(last=False)[1]:
+                    buffer.release()
         self._meshes.move_to_end(key)
         return self._meshes[key]
 
@@ -240,7 +296,7 @@ class CrowdRenderer:
             self._layers = None
         for table in self._tables.values():
             table.texture.release()
-        for buffer, _ in self._meshes.values():
+        for buffer in [buffer for pair in self._meshes.values() for buffer in pair]:
             buffer.release()
         self._tables.clear()
         self._meshes.clear()
@@ -253,6 +309,11 @@ def seen_in(crowd: Crowd, orbit: Orbit, aspect: float) -> Bools:
     beyond = np.stack([clip[..., :3] > clip[..., 3:], clip[..., :3] < -clip[..., 3:]])
     outside = np.asarray(beyond.all(axis=2))
     return np.asarray(~np.any(outside, axis=(0, 2)))
+
+
+def _all(steps: Iterator[None]) -> None:
+    for _ in steps:
+        pass
 
 
 def _is_blended(part: CrowdPart) -> bool:

@@ -56,22 +56,22 @@ def test_a_scene_is_made_from_the_tray(demo: Driver, panel: LineupPanel) -> None
     row = next(action for action in menu.actions() if action.text() == "Row")
     row.trigger()
     demo.settle()
-    scene = session.kit.scenes[0]
+    scene = session.kit.scenes[-1]
     assert (scene.placings[0].kind, scene.placings[0].mesh, scene.placings[0].count) == ("row", "ferry_tug", 5)
     demo.type(part.count.lineEdit(), "3")
     demo.choose(part.mesh, "wharf_tree")
     demo.type(part.settings.rows["apart"].field.lineEdit(), "4")  # type: ignore[attr-defined]
     demo.choose(part.kind, "Scatter")
     demo.settle()
-    placing = session.kit.scenes[0].placings[0]
+    placing = session.kit.scenes[-1].placings[0]
     assert (placing.kind, placing.mesh, placing.count, placing.values["apart"]) == ("scatter", "wharf_tree_2", 3, 4.0)
     assert "least" in part.settings.rows
     assert "apart" not in part.settings.rows
     night = part.share_rows["night_post"]
     demo.type(night.field.lineEdit(), "0.5")
-    assert session.kit.scenes[0].placings[0].shares == {"": 1.0, "night_post": 0.5}
+    assert session.kit.scenes[-1].placings[0].shares == {"": 1.0, "night_post": 0.5}
     demo.type(panel.name, "Landing")
-    assert session.kit.scenes[0].name == "Landing"
+    assert session.kit.scenes[-1].name == "Landing"
     assert panel.shown.currentText() == "Landing"
     demo.stage(5)
     assert not window.centre.shows_scene
@@ -84,7 +84,7 @@ def test_a_scene_is_made_from_the_tray(demo: Driver, panel: LineupPanel) -> None
     demo.choose(panel.shown, "Landing")
     demo.click(panel.remove_scene)
     demo.settle()
-    assert not session.kit.scenes
+    assert [scene.key for scene in session.kit.scenes] == ["the_landing"]
     assert not window.centre.shows_scene
 
 

@@ -139,7 +139,8 @@ class ModelCanvas(TileView):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         left = event.button() == Qt.MouseButton.LeftButton
-        if self.face_at(event.position()) >= 0 and not self.on_edge(event.position()) and self.press_stroke(event):
+        strokes = self.strokes is not None and self.face_at(event.position()) >= 0
+        if strokes and not self.on_edge(event.position()) and self.press_stroke(event):
             return
         self._from, self._pressed, self._drag = event.position().toPoint(), event.position(), None
         if event.button() == Qt.MouseButton.MiddleButton or (left and self._space):

@@ -166,7 +166,7 @@ class Renderer(QObject):
             self.start()
             context = offscreen_context()
             assert self._sheets is not None
-            self._crowds = CrowdRenderer(context, self._sheets.textures)
+            self._crowds = CrowdRenderer(context, self._sheets.textures, self.in_software)
         return self._crowds
 
     def model_faces(self, skins: "Sequence[Skin]", orbit: Orbit, width: int, height: int) -> Samples:

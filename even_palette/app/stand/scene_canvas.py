@@ -39,6 +39,7 @@ class SceneCanvas(ModelCanvas):
         self.time = 0.0
         self.picks: tuple[Pick, ...] = ()
         self._ground: tuple[float, float, float] | None = None
+        self._refine.timeout.connect(lambda: self.mark(self.picks))
 
     @property
     def crowds(self) -> list[Crowd]:
@@ -119,6 +120,8 @@ class SceneCanvas(ModelCanvas):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if event.buttons() == Qt.MouseButton.NoButton:
+            return  # nothing hangs on what is under the mouse until it is pressed
         if self._ground is None or not event.buttons() & Qt.MouseButton.LeftButton:
             super().mouseMoveEvent(event)
             return

@@ -49,7 +49,7 @@ class ScenePane(QWidget):
         canvas.dropped.connect(session.history.end_merge)
         canvas.removed.connect(self.remove)
         canvas.doubled.connect(self.double)
-        canvas.view_changed.connect(lambda: canvas.mark(self.picks) if self.picks else None)
+        canvas.view_changed.connect(lambda: canvas.show_marks(None, None))  # they come back when it is still
         session.shown_changed.connect(self.refresh)
         session.made.connect(self._follow_made)
         session.view.scene_changed.connect(self.refresh)
