@@ -101,6 +101,7 @@ class Chance:
             "parent": lambda: rng.choice([None, self.variant() or None]), "coat": lambda: rng.randrange(2),
             "coats": lambda: [rng.randrange(2)], "number": lambda: rng.randrange(3),
             "by": lambda: rng.randint(-2, 2) if "instances" not in command else (rng.random(), 0.0, -rng.random()),
+            "settings": lambda: {self.variant(): self.setting()}, "least": lambda: rng.uniform(-1, 30), "severity": lambda: rng.random(),
             "scene": lambda: self.pick(self.kit.scenes), "placing": lambda: self.placing(command), "picks": self.picks,
             "value_name": lambda: self.spec().name, "setting": self.setting, "choice": self.choice,
             "name": lambda: self.name(command), "label": lambda: "Change", "kind": lambda: self.kind(command),

@@ -18,6 +18,7 @@ from even_palette.app.session import Session
 from even_palette.app.tray.chance import Chance
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.app.tray.scene import ScenePart
+from even_palette.app.tray.told_apart import ToldApart
 from even_palette.core.kit import commands
 from even_palette.core.material.variants import MASTER
 
@@ -49,6 +50,7 @@ class LineupPanel(Panel):
         )
         self.parameters = ParameterTable(session)
         self.parameters.pick_wanted.connect(self.pick_wanted)
+        self.apart = ToldApart(session)
         self.chance = Chance(session, lambda: self.parameters.key)
         self.shown = choice("What the lineup shows", [])
         self.shown.setToolTip(plain.tip("The variants beside each other, or a scene of many instances"))
@@ -73,6 +75,7 @@ class LineupPanel(Panel):
         column.addWidget(label("Parameters in this variant (double-click to rename)", "section"))
         column.addWidget(self.parameters)
         column.addWidget(self.chance)
+        column.addWidget(self.apart)
         self.column.addLayout(row(self.shown, add_scene, self.remove_scene, stretch=0))
         self.column.addWidget(self.name)
         self.column.addWidget(self.scene)
@@ -113,6 +116,7 @@ class LineupPanel(Panel):
         others = [(name, key) for key, name in at.kit.variant_names.items() if key == MASTER or key != own]
         offer(self.parent_box, others, parent or MASTER)
         self.parameters.follow()
+        self.apart.follow()
 
     def _add_scene(self) -> None:
         if self.session.do(commands.add_scene("Scene")):

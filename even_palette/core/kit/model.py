@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from even_palette.core.kit.keyed import by_key, change_one
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.output_plan import OutputPlan
-from even_palette.core.kit.scene import Scene
+from even_palette.core.kit.scene import Scene, ToldApart
 from even_palette.core.kit.sheet import Region, Sheet, Source
 from even_palette.core.kit.twin import Twin
 from even_palette.core.limits import (
@@ -69,6 +69,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     ramps: Annotated[tuple[Ramp, ...], Meta(max_length=MOST_PALETTES)] = ()
     recipes: Annotated[tuple[Recipe, ...], Meta(max_length=MOST_RECIPES)] = ()
     plans: Annotated[tuple[OutputPlan, ...], Meta(max_length=MOST_PLANS)] = ()
+    apart: ToldApart = ToldApart()
     scenes: Annotated[tuple[Scene, ...], Meta(max_length=MOST_SCENES)] = ()
 
     def at(self, key: str = "", twin: str = "") -> "Focus":

@@ -20,6 +20,16 @@ Number = Annotated[str, Meta(pattern=f"^(0|[1-9][0-9]{{0,4}}){END}")]
 Count = Annotated[int, Meta(ge=0, le=MOST_INSTANCES)]
 
 
+class ToldApart(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """How far variants shall lie apart: the least CIEDE2000 of any two, 0 for none that is asked for.
+
+    It counts for those who see all colours, and for those with a deficiency of this severity.
+    """
+
+    least: Annotated[float, Meta(ge=0, le=100)] = 0.0
+    severity: Share = 1.0
+
+
 class Own(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What one instance has of its own, None for what its placing gives it. Place in metres, turn in degrees.
 

@@ -87,12 +87,14 @@ def _mean_under(
     return (red, green, blue)
 
 
-def colours_in_coats(at: Focus, store: Store, region: Dressed, settings: Mapping[str, Setting], uv: Floats) -> Floats:
-    """The colour of one owner's coats at some places, (n, 3) linear."""
+def colours_in_coats(
+    at: Focus, store: Store, region: Dressed, settings: Mapping[str, Setting], uv: Floats, seed: float = 0.0
+) -> Floats:
+    """The colour of one owner's coats at some places, as an instance of that seed has it, (n, 3) linear."""
     found = worn(region, at.kit.parameters, pictures_of(at, store))
     inputs = {name: linear_setting(setting) for name, setting in settings.items()}
     program = program_of({COLOUR: found.outputs[COLOUR]})
-    return run(program, Environment(uv, slots_of(at, store, found.slots), inputs))[COLOUR]
+    return run(program, Environment(uv, slots_of(at, store, found.slots), inputs, seed))[COLOUR]
 
 
 def packing_plan(at: Focus, material: Material, live: bool = False, size: tuple[int, int] = (1, 1)) -> PackingPlan:

@@ -71,6 +71,7 @@ from even_palette.core.kit.commands.parameters import (
     describe_parameter,
     move_parameter,
     rename_parameter,
+    set_in_variants,
     set_parameter,
     set_parameter_kind,
 )
@@ -174,6 +175,7 @@ from even_palette.core.kit.commands.variants import (
     rename_variant,
     set_blending,
     set_parent,
+    set_told_apart,
 )
 
 __all__ = [
@@ -290,6 +292,7 @@ __all__ = [
     "set_id_bake",
     "set_id_colour",
     "set_in_cells",
+    "set_in_variants",
     "set_instances",
     "set_keep_coverage",
     "set_keyed",
@@ -315,6 +318,7 @@ __all__ = [
     "set_roots",
     "set_start",
     "set_steps",
+    "set_told_apart",
     "set_tolerance",
     "set_tolerances",
     "set_tone_palette",

@@ -1,6 +1,6 @@
 """Commands on parameters: their names, order, ranges and kinds; and variants that differ in them by chance."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 
@@ -92,6 +92,17 @@ def set_parameter(key: str, setting: Setting, variant: str = "") -> Command:
         )
 
     return Command("Change parameter", apply, f"parameter {key} {variant}")
+
+
+def set_in_variants(key: str, settings: Mapping[str, Setting]) -> Command:
+    """Set a parameter in several variants, by key, as one step. Raises UserError for a value out of its range."""
+
+    def apply(kit: Kit) -> Kit:
+        for variant, setting in settings.items():
+            kit = set_parameter(key, setting, variant).apply(kit)
+        return kit
+
+    return Command("Change parameter", apply)
 
 
 def move_parameter(key: str, by: int) -> Command:

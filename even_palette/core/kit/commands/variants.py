@@ -7,6 +7,7 @@ from even_palette.core.kit.commands._command import Command, new_name
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
+from even_palette.core.kit.scene import ToldApart
 from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.limits import MOST_VARIANTS
 from even_palette.core.material.model import (
@@ -78,6 +79,12 @@ def set_parent(key: str, parent: str | None) -> Command:
         return changed
 
     return Command("Change inheritance", apply)
+
+
+def set_told_apart(least: float, severity: float = 1.0) -> Command:
+    """Say how far variants shall lie apart at the least (CIEDE2000, 0 for none), for which severity of deficiencies."""
+    asked = ToldApart(float(least), float(severity))
+    return Command("Ask for variants that differ", lambda kit: replace(kit, apart=asked), "told apart")
 
 
 def set_blending(blending: Blending) -> Command:
