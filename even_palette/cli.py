@@ -111,6 +111,17 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--format", default="png", choices=("png", "exr", "tga", "tif"), help="format of the maps")
     command.set_defaults(run=_render)
 
+    command = commands.add_parser("review", help="pictures of variants beside each other, or of a scene")
+    command.add_argument("kit", type=Path)
+    command.add_argument("--to", type=Path, required=True, metavar="FILE", help="the picture, PNG or TIFF")
+    command.add_argument("--scene", metavar="S", help="a scene, by name or key, in place of variants")
+    command.add_argument("--sheet", metavar="S", help="the sheet whose meshes are shown; without it the first")
+    command.add_argument("--variant", action="append", metavar="V", help="name or key; without it all, master first")
+    command.add_argument("--width", type=_size, default=640, metavar="N", help="of one picture, in pixels")
+    command.add_argument("--height", type=_size, default=480, metavar="N")
+    command.add_argument("--flat", action="store_true", help="the exact colours, without light")
+    command.set_defaults(run=_review)
+
     command = commands.add_parser("write", help="maps by an output plan: what goes into which channel of which file")
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the maps")
@@ -275,6 +286,20 @@ def _render(options: argparse.Namespace) -> int:
         kit, Sheets(), options.to, variants, surfaces, outputs, options.size, f".{options.format}", _progress()
     )
     _print_sizes(sizes)
+    return 0
+
+
+def _review(options: argparse.Namespace) -> int:
+    from even_palette.core.raster.files import write_plane
+    from even_palette.core.raster.plane import Encoding, Plane
+    from even_palette.scripting import OpenKit
+
+    made = OpenKit(_kit(options.kit), None)
+    how = {"width": options.width, "height": options.height, "lit": not options.flat}
+    if options.scene:
+        write_plane(options.to, Plane(made.scene_picture(options.scene, **how), Encoding.SRGB))
+    else:
+        made.write_variants(options.to, options.variant or (), options.sheet or "", **how)
     return 0
 
 

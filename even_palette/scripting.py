@@ -152,6 +152,28 @@ class OpenKit:
         self.do(commands.add_mesh(file))
         return next(mesh.key for mesh in self.kit.meshes if mesh.path == str(place))
 
+    # Pictures
+
+    def write_variants(self, path: str | Path, variants: Sequence[str] = (), sheet: str = "", **how: Any) -> None:
+        """Write pictures of a sheet's meshes in variants, all without a choice, beside each other with their names.
+
+        `how` as in `gl/reviews.write_variants`: the size of one picture, lit or flat. Raises UserError without OpenGL.
+        """
+        from even_palette.gl.reviews import write_variants
+
+        chosen = keys_called("variant", self.kit.variant_names, variants)
+        write_variants(self.kit, self.results, Path(path), self.at(sheet).key, chosen, **how)
+
+    def scene_picture(self, scene: str, **how: Any) -> Levels:
+        """A scene, by its name or key, all of it in view: (height, width, 3) uint8, encoded sRGB over neutral grey.
+
+        `how` as in `gl/reviews.picture_of`: the size, lit or flat, the time. Raises UserError without OpenGL.
+        """
+        from even_palette.gl.reviews import picture_of
+
+        (key,) = keys_called("scene", {each.key: each.name for each in self.kit.scenes}, [scene])
+        return picture_of(self.kit, self.results, self.kit.scene(key), **how)
+
     # Results as arrays
 
     def weights(self, sheet: str = "") -> dict[str, Floats]:

@@ -195,3 +195,20 @@ def test_a_dragged_value_is_seen_on_all(demo: Driver, quay: ScenePane) -> None:
     assert changed == {"night_post"}
     night = np.isin(ids, [number for number, name in enumerate(variants) if name == "night_post"])
     assert differs[night].mean() > 0.3
+
+
+def test_pictures_of_variants_are_written(demo: Driver, panel: LineupPanel, tmp_path: Path) -> None:
+    """All variants of the sheet in front on one picture, drawn one by one while the window goes on."""
+    from even_palette.core.raster.files import read_plane
+    from even_palette.core.raster.picture_sheet import GAP_PX, NAME_PX
+    from even_palette.core.raster.plane import Encoding
+
+    demo.session.show_sheet("oar_and_crate")
+    demo.settle()
+    panel.pictures.write(tmp_path / "all", lit=True, width=120, height=80)
+    assert panel.pictures.busy
+    demo.qtbot.waitUntil(lambda: not panel.pictures.busy, timeout=60_000)
+    demo.settle()
+    written = read_plane(tmp_path / "all.png", Encoding.SRGB).samples
+    assert written.shape == (3 * (80 + NAME_PX + GAP_PX) + GAP_PX, 2 * (120 + GAP_PX) + GAP_PX, 3)
+    assert "all.png" in demo.window.notice.text.text()

@@ -14,7 +14,7 @@ def panel(session: Session, renderer: Renderer, choice: Choice) -> Panel:
     """Its controls."""
     from even_palette.app.tray.lineup import LineupPanel
 
-    return LineupPanel(session)
+    return LineupPanel(session, renderer)
 
 
 def filled(at: Focus, panel: Any) -> bool:

@@ -1,6 +1,6 @@
 """One renderer for all views: OpenGL where it is there, else the NumPy reference at view size."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -14,8 +14,10 @@ from even_palette.core.errors import UserError
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.slots import MOST_UNITS, Slot
 from even_palette.core.jobs import CancelToken
+from even_palette.core.kit.model import Focus
 from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.results.pictures import SHOWN, Drawing, Picture, View, on_sheet, render_reference
+from even_palette.core.results.store import Store
 
 if TYPE_CHECKING:
     from even_palette.core.results.crowd import Crowd
@@ -157,6 +159,18 @@ class Renderer(QObject):
     def crowd_instances(self, crowds: "Sequence[Crowd]", orbit: Orbit, width: int, height: int) -> Samples:
         """The instance that each pixel shows, crowds counting on; -1 for none. Raises UserError without OpenGL."""
         return self._crowd_renderer().instances(crowds, orbit, width, height)
+
+    def variant_pictures(
+        self, at: Focus, store: Store, lit: bool, orbit: Orbit | None, width: int, height: int
+    ) -> Iterator[tuple[str, Levels]]:
+        """A picture of the sheet's meshes in each variant, one by one. Raises UserError without OpenGL."""
+        from even_palette.gl.model_view import Light
+        from even_palette.gl.reviews import variant_pictures
+
+        crowds, variants = self._crowd_renderer(), list(at.kit.variant_names)
+        assert self._sheets is not None
+        light = Light(lit)
+        return variant_pictures(self._sheets, crowds, at.kit, store, at.key, variants, width, height, light, orbit)
 
     def _crowd_renderer(self) -> "CrowdRenderer":
         if self._crowds is None:

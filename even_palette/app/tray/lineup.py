@@ -14,7 +14,9 @@ from PyQt6.QtWidgets import (
 from even_palette.app import plain
 from even_palette.app.controls import choice, label, offer, row, tool
 from even_palette.app.panel import Panel
+from even_palette.app.review_pictures import ReviewPictures
 from even_palette.app.session import Session
+from even_palette.app.stand.renderer import Renderer
 from even_palette.app.tray.chance import Chance
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.app.tray.scene import ScenePart
@@ -28,7 +30,7 @@ VARIANTS = "All variants"
 class LineupPanel(Panel):
     """The variants with what each inherits, the parameters, and variants by chance."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, renderer: Renderer) -> None:
         super().__init__(session, "Lineup", "The variants beside each other, or scenes of many instances.")
         self.variants = QListWidget()
         self.variants.setAccessibleName("Variants")
@@ -69,7 +71,10 @@ class LineupPanel(Panel):
         column.setSpacing(8)
         column.addWidget(label("Variants (double-click to rename)", "section"))
         column.addWidget(self.variants)
-        column.addLayout(row(self.add, remove, stretch=0))
+        self.pictures = ReviewPictures(session, renderer, self)
+        self.write = tool("Write pictures", "image", "All variants beside each other with their names, as one PNG")
+        self.write.clicked.connect(lambda: self.pictures.ask(lit=True))
+        column.addLayout(row(self.add, self.write, remove, stretch=0))
         column.addWidget(label("Inherits from", "section"))
         column.addWidget(self.parent_box)
         column.addWidget(label("Parameters in this variant (double-click to rename)", "section"))
