@@ -18,11 +18,12 @@ from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.crowd import Crowd, CrowdPart
 from even_palette.core.results.pictures import Drawing
 from even_palette.gl.buffers import Buffers, Flying
-from even_palette.gl.draw import BoundTexture, compile_program, read
+from even_palette.gl.draw import QUAD_VERTEX, BoundTexture, compile_program, draw_quad, read
 from even_palette.gl.layers import Layers
 from even_palette.gl.model_view import LEAST_PICKED, MOST_SMOOTH_FACES, SMOOTH_SAMPLES, Light
 from even_palette.gl.programs import Programs
 from even_palette.gl.surface_shader import (
+    BACKGROUND,
     CROWD_VERTEX,
     FRONT,
     INSTANCE,
@@ -44,6 +45,10 @@ MOST_SMOOTH_IN_SOFTWARE = 60_000
 GO_S = 0.012
 """So long a drawing goes on before the window is asked what else there is to do."""
 STANDS = np.dtype([("stands", "f4", 4), ("turned", "f4", 2), ("row", "i4")])
+
+
+STANDING = (("stands", "4f", "16x"), ("turned", "2f", "8x"), ("row", "1i", "4x"))
+"""How each is read from them, and passed over."""
 
 
 @dataclass
@@ -105,6 +110,7 @@ class CrowdRenderer:
         self._layer_programs = Programs(context, CROWD_VERTEX, fragment(LAYER, FRONT, True), units + 1, SURFACE)
         self._picking_programs = Programs(context, CROWD_VERTEX, fragment(INSTANCE, PICKING, True), units, SURFACE)
         self._picked = compile_program(context, CROWD_VERTEX, PICKED)
+        self._sky = compile_program(context, QUAD_VERTEX, BACKGROUND)
         self._layers: Layers | None = None
         self._meshes: OrderedDict[str, tuple[Any, Any]] = OrderedDict()
         self._tables: OrderedDict[tuple[str, int, int], _Table] = OrderedDict()
@@ -142,9 +148,8 @@ class CrowdRenderer:
                         if slot is not None and light.lit and name.removeprefix("map_") not in used.outputs:
                             bound.append(BoundTexture(name, self._textures.of(slot), self._samplers.of(slot.sampler)))
                     uniforms = {
-                        "lit": light.lit,
+                        **light.uniforms,
                         "eye": orbit.eye(),
-                        "light": light.towards,
                         "view_texels": (0.0, 0.0),
                         "has_map": tuple(slot is not None and light.lit for slot in part.relief),
                         TIME: moment,
@@ -164,7 +169,19 @@ class CrowdRenderer:
             return fly()
         drawn.use()
         drawn.clear(0, 0, 0, 0, depth=1.0)
+        self._draw_sky(drawn, orbit, width, height, light)
         return Growing(drawn, draw(False), fly)
+
+    def _draw_sky(self, drawn: Any, orbit: Orbit, width: int, height: int, light: Light) -> None:
+        """The sky behind all, where the light has one that is seen."""
+        if light.outdoors is None or not light.outdoors.sky_behind or not light.lit:
+            return
+        self._context.enable_only(self._context.NOTHING)
+        back = np.linalg.inv(orbit.matrix(width / height).astype(np.float64))
+        uniforms = {**light.uniforms, "eye": orbit.eye(), "size": (float(width), float(height)),
+                    "from_clip": tuple(back.T.ravel().tolist())}  # fmt: skip
+        known = {name: value for name, value in uniforms.items() if name in self._sky}
+        draw_quad(self._context, drawn, self._sky, [], known, clear=False)  # type: ignore[arg-type]
 
     def instances(self, crowds: Sequence[Crowd], orbit: Orbit, width: int, height: int) -> Samples:
         """The instance that each pixel shows, (height, width) int32: crowds count on; -1 for none."""
@@ -241,7 +258,9 @@ class CrowdRenderer:
         there = self._context.buffer(found.tobytes())
         corner = [name for name in ("place", "normal", "corner_uv") if name in program]
         corner_layout = {("place",): "3f 20x", ("place", "corner_uv"): "3f 12x 2f"}.get(tuple(corner), "3f 3f 2f")
-        content = [(buffer, corner_layout, *corner), (there, "4f 2f 1i/i", "stands", "turned", "row")]
+        own = [name for name, _, _ in STANDING if name in program]  # what nothing hangs on, drivers leave out
+        layout = " ".join(read if name in program else passed for name, read, passed in STANDING)
+        content = [(buffer, corner_layout, *corner), (there, f"{layout}/i", *own)]
         array = self._context.vertex_array(program, content, index)
         array.render(self._context.TRIANGLES, instances=len(found))
         self.drawings += 1
@@ -289,7 +308,15 @@ class CrowdRenderer:
     def release(self) -> None:
         """Free what the driver holds, but for the textures of planes."""
         programs = self._programs, self._layer_programs, self._picking_programs
-        for held in (self._buffers, self._pick_buffers, *programs, self._samplers, self._exact, self._picked):
+        for held in (
+            self._buffers,
+            self._pick_buffers,
+            *programs,
+            self._samplers,
+            self._exact,
+            self._picked,
+            self._sky,
+        ):
             held.release()
         if self._layers is not None:
             self._layers.release()

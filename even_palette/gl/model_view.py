@@ -12,6 +12,8 @@ from even_palette.core.graph.binding import texture_name, uniform_name
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.uniform_work import setup_values
+from even_palette.core.limits import MOST_LAMPS
+from even_palette.core.lineup.daylight import Lighting
 from even_palette.core.material.drawn import OPAQUE, Drawing, Way
 from even_palette.core.material.outputs import ALPHA
 from even_palette.core.mesh.model import Mesh
@@ -56,7 +58,7 @@ class Skin:
 
 @dataclass(frozen=True)
 class Light:
-    """Lit or flat, and where the light comes from (a unit vector in the world).
+    """Lit or flat, and where the light of the studio comes from (a unit vector in the world), or that of a scene.
 
     Edges that are not `smooth` cost a quarter on a software rasterizer; that is for views in motion.
     """
@@ -64,6 +66,20 @@ class Light:
     lit: bool = False
     towards: Vector = (0.35, 0.72, 0.60)
     smooth: bool = True
+    outdoors: Lighting | None = None
+
+    @property
+    def uniforms(self) -> dict[str, object]:
+        """What shaders read of it."""
+        found: dict[str, object] = {"lit": self.lit, "light": self.towards, "outdoors": self.outdoors is not None}
+        if (light := self.outdoors) is None:
+            return {**found, "stops": 0.0, "rolls_off": False}
+        lamps = [*light.lamps, *[((0.0,) * 3, (0.0,) * 3)] * (MOST_LAMPS - len(light.lamps))]
+        return {
+            **found, "light": light.towards, "sun": light.sun, "sky_up": light.up, "sky_side": light.side,
+            "ground": light.ground, "lamp_count": len(light.lamps), "lamp_place": [place for place, _ in lamps],
+            "lamp_light": [given for _, given in lamps], "stops": light.stops, "rolls_off": light.rolls_off,
+        }  # fmt: skip
 
 
 class ModelRenderer:
@@ -125,9 +141,9 @@ class ModelRenderer:
                     bound.append(BoundTexture(name, self._textures.of(relief), self._samplers.of(relief.sampler)))
             width_px, height_px = skin.picture.finest
             uniforms = {
+                **light.uniforms,
                 "lit": light.lit and not skin.data,
                 "eye": orbit.eye(),
-                "light": light.towards,
                 "view_texels": (0.0, 0.0) if filtered else (float(width_px), float(height_px)),
                 "has_map": tuple(slot is not None and light.lit for slot in skin.relief),
             }

@@ -74,6 +74,16 @@ uniform bool lit;
 uniform vec3 eye;
 uniform vec3 light;
 uniform vec2 view_texels;
+uniform bool outdoors;
+uniform vec3 sun;
+uniform vec3 sky_up;
+uniform vec3 sky_side;
+uniform vec3 ground;
+uniform int lamp_count;
+uniform vec3 lamp_place[4];
+uniform vec3 lamp_light[4];
+uniform float stops;
+uniform bool rolls_off;
 uniform bvec4 has_map;
 uniform sampler2D map_normal;
 uniform sampler2D map_roughness;
@@ -135,7 +145,51 @@ float studio(vec3 d, float roughness) {{
     float back = smoothstep(0.70 - spread, 0.95 + 0.5 * spread, dot(d, normalize(vec3(-light.x, 0.35, -light.z))));
     return sky + box * mix(2.2, 0.5, roughness) + back * mix(0.7, 0.15, roughness);
 }}
+SKY
+// What a surface gives of light from one side, in units of what a white, rough one that faces it gives.
+vec3 given(vec3 n, vec3 v, vec3 to, vec3 body, vec3 f0, float rough) {{
+    float nv = max(dot(n, v), 1e-3), nl = max(dot(n, to), 0.0);
+    vec3 h = normalize(to + v);
+    float a = max(rough * rough, 0.02), nh = max(dot(n, h), 0.0), k = (rough + 1.0) * (rough + 1.0) / 8.0;
+    float d = a * a / (3.14159265 * pow(nh * nh * (a * a - 1.0) + 1.0, 2.0));
+    float g = 1.0 / ((nl * (1.0 - k) + k) * (nv * (1.0 - k) + k));
+    vec3 f = f0 + (1.0 - f0) * pow(1.0 - clamp(dot(v, h), 0.0, 1.0), 5.0);
+    return (body * (1.0 - f) + f * d * g * 0.25 * 3.14159265) * nl;
+}}
+// What a surface gives of the sky, with all that bounces between its facets (Fdez-Aguera 2019): a white one in the same
+// light from everywhere gives just that light.
+vec3 of_sky(vec3 body, vec3 f0, vec2 ab, vec3 mirrored, vec3 spread) {{
+    vec3 once = f0 * ab.x + ab.y, mean = f0 + (1.0 - f0) / 21.0;
+    float lost = 1.0 - (ab.x + ab.y);
+    vec3 often = once * mean / (1.0 - lost * mean) * lost;
+    return once * mirrored + (often + body * (1.0 - once - often)) * spread;
+}}
+// Sun, sky, ground and lamps.
+vec3 lit_outdoors(vec3 base, Surface s) {{
+    vec3 n = normalize(v_normal);
+    vec3 v = normalize(eye - v_place);
+    if (dot(n, v) < 0.0) n = -n;
+    if (s.is_bent) n = bent(n, s.bump);
+    float rough = s.roughness, nv = max(dot(n, v), 1e-3);
+    vec3 f0 = mix(vec3(0.04), base, s.metalness), body = base * (1.0 - s.metalness);
+    vec4 r = rough * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
+    float e = min(r.x * r.x, exp2(-9.28 * nv)) * r.x + r.y;
+    vec2 ab = vec2(-1.04, 1.04) * e + r.zw;
+    vec3 mirrored = sky(reflect(-v, n), rough), spread = sky(n, 1.0);
+    vec3 paint = of_sky(base, vec3(0.04), ab, mirrored, spread), metal = of_sky(vec3(0.0), base, ab, mirrored, spread);
+    vec3 found = mix(paint, metal, s.metalness) * s.occlusion;
+    found += sun * given(n, v, light, body, f0, rough);
+    for (int i = 0; i < lamp_count; i++) {{
+        vec3 to = lamp_place[i] - v_place;
+        found += lamp_light[i] / max(dot(to, to), 0.01) * given(n, v, normalize(to), body, f0, rough);
+    }}
+    float varnish = s.clear_coat * (0.04 + 0.96 * pow(max(1.0 - nv, 0.0), 5.0));
+    found = mix(found, s.occlusion * sky(reflect(-v, n), 0.05), varnish);
+    found += s.clear_coat * sun * given(n, v, light, vec3(0.0), vec3(0.04), 0.1);
+    return found + s.emission;
+}}
 vec3 shaded(vec3 base, Surface s) {{
+    if (outdoors) return toned(lit_outdoors(base, s));
     vec3 n = normalize(v_normal);
     vec3 v = normalize(eye - v_place);
     if (dot(n, v) < 0.0) n = -n;
@@ -147,7 +201,7 @@ vec3 shaded(vec3 base, Surface s) {{
     vec3 f0 = mix(vec3(0.04), base, metal), body = base * (1.0 - metal);
     float d = a * a / (3.14159265 * pow(nh * nh * (a * a - 1.0) + 1.0, 2.0));
     float g = 1.0 / ((nl * (1.0 - k) + k) * (nv * (1.0 - k) + k));
-    vec3 f = f0 + (1.0 - f0) * pow(1.0 - max(dot(v, h), 0.0), 5.0);
+    vec3 f = f0 + (1.0 - f0) * pow(1.0 - clamp(dot(v, h), 0.0, 1.0), 5.0);
     vec3 direct = (body * (1.0 - f) + f * d * g * 0.25 * 3.14159265) * nl * 0.75;
     vec4 r = rough * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
     float e = min(r.x * r.x, exp2(-9.28 * nv)) * r.x + r.y;
@@ -155,7 +209,7 @@ vec3 shaded(vec3 base, Surface s) {{
     float sky = mix(0.26, 0.58, 0.5 + 0.5 * n.y);
     vec3 lit_colour = direct + open * (body * sky + mirror * studio(reflect(-v, n), rough));
     // Clear coat: a second, smooth layer of varnish with Fresnel 0.04 (KHR_materials_clearcoat).
-    float varnish = s.clear_coat * (0.04 + 0.96 * pow(1.0 - max(dot(n, v), 0.0), 5.0));
+    float varnish = s.clear_coat * (0.04 + 0.96 * pow(1.0 - clamp(dot(n, v), 0.0, 1.0), 5.0));
     return mix(lit_colour, vec3(open * studio(reflect(-v, n), 0.05)), varnish) + s.emission;
 }}
 void main() {{
@@ -180,6 +234,56 @@ FACE = """\
     if (s.alpha < least) discard;
     out_colour = vec4(face & 255, face >> 8 & 255, face >> 16 & 255, face >> 24 & 255) / 255.0;"""
 
+SKY = """\
+// The sky and the ground below it by direction; a rough surface gathers it from a wide field.
+vec3 sky(vec3 d, float wide) {
+    float soft = 0.06 + 0.94 * wide;
+    vec3 above = mix(sky_side, sky_up, smoothstep(0.0, 1.0, max(d.y, 0.0)));
+    vec3 gathered = mix(above, 0.5 * (sky_up + sky_side), wide * 0.35);
+    return mix(ground, gathered, smoothstep(-soft, soft, d.y));
+}
+// Exposure, then what is too bright rolled off: Khronos PBR Neutral (2024), which keeps what is below 0.8 as it is.
+vec3 toned(vec3 colour) {
+    colour *= exp2(stops);
+    if (!rolls_off) return colour;
+    float low = min(colour.r, min(colour.g, colour.b));
+    float offset = low < 0.08 ? low - 6.25 * low * low : 0.04;
+    colour -= offset;
+    float peak = max(colour.r, max(colour.g, colour.b));
+    if (peak < 0.76) return colour;
+    float d = 0.24, fresh = 1.0 - d * d / (peak + d - 0.76);
+    colour *= fresh / peak;
+    float g = 1.0 - 1.0 / (0.15 * (peak - fresh) + 1.0);
+    return mix(colour, vec3(fresh), g);
+}
+"""
+
+BACKGROUND = """\
+#version 330
+uniform mat4 from_clip;
+uniform vec3 eye;
+uniform vec2 size;
+uniform vec3 light;
+uniform vec3 sun;
+uniform vec3 sky_up;
+uniform vec3 sky_side;
+uniform vec3 ground;
+uniform float stops;
+uniform bool rolls_off;
+out vec4 out_colour;
+vec3 encoded(vec3 c) {
+    c = clamp(c, 0.0, 1.0);
+    return mix(c * 12.92, 1.055 * pow(max(c, vec3(0.0031308)), vec3(1.0 / 2.4)) - 0.055, step(vec3(0.0031308), c));
+}
+SKY
+void main() {
+    vec4 far = from_clip * vec4(gl_FragCoord.xy / size * 2.0 - 1.0, 1.0, 1.0);
+    vec3 d = normalize(far.xyz / far.w - eye);
+    vec3 seen = sky(d, 0.0) + sun * smoothstep(0.9995, 0.9998, dot(d, light)) * 4.0;
+    out_colour = vec4(encoded(toned(seen)), 1.0);
+}
+""".replace("SKY", SKY)
+
 INSTANCE = """\
     int number = first_instance + v_instance + 1;
     if (s.alpha < least) discard;
@@ -194,6 +298,10 @@ FRONT, PICKING = (
 
 def fragment(ending: str, uniforms: str = "", in_crowd: bool = False) -> str:
     """The text that a program is written into (see `Programs`), with its ending and the uniforms that this reads."""
-    text = FRAGMENT.replace("FRONT", uniforms).replace("ENDING", ending)
+    text = (
+        FRAGMENT.replace("SKY", SKY.replace("{", "{{").replace("}", "}}"))
+        .replace("FRONT", uniforms)
+        .replace("ENDING", ending)
+    )
     text = text.replace("INSTANCE_IN", "flat in int v_instance;" if in_crowd else "")
     return text.replace("INSTANCE", "    int instance = v_instance;" if in_crowd else "")

@@ -18,7 +18,7 @@ from even_palette.core.kit.mesh_file import MeshFile, move_name
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.output_plan import READY
 from even_palette.core.kit.recipe_file import recipe_of, write_recipe
-from even_palette.core.kit.scene import Placing
+from even_palette.core.kit.scene import Lamp, LightKind, Placing, SceneLight
 from even_palette.core.kit.sheet import Bake, Box, Region, Source, Step, Tone, Unmix
 from even_palette.core.lineup.placings import PLACINGS
 from even_palette.core.material.coats import COATS
@@ -101,6 +101,7 @@ class Chance:
             "parent": lambda: rng.choice([None, self.variant() or None]), "coat": lambda: rng.randrange(2),
             "coats": lambda: [rng.randrange(2)], "number": lambda: rng.randrange(3),
             "by": lambda: rng.randint(-2, 2) if "instances" not in command else (rng.random(), 0.0, -rng.random()),
+            "light": lambda: SceneLight(rng.choice(list(LightKind)), rng.uniform(-1, 25), lamps=(Lamp((rng.random(), 1.0, 0.0)),) * rng.randrange(6)),
             "settings": lambda: {self.variant(): self.setting()}, "least": lambda: rng.uniform(-1, 30), "severity": lambda: rng.random(),
             "scene": lambda: self.pick(self.kit.scenes), "placing": lambda: self.placing(command), "picks": self.picks,
             "value_name": lambda: self.spec().name, "setting": self.setting, "choice": self.choice,

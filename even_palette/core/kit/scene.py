@@ -1,12 +1,13 @@
 """Scenes: what stands in a lineup, as part of the kit."""
 
+from enum import StrEnum
 from typing import Annotated
 
 import msgspec
 from msgspec import Meta
 
-from even_palette.core.limits import MOST_INSTANCES, MOST_PLACINGS
-from even_palette.core.material.model import Setting
+from even_palette.core.limits import MOST_INSTANCES, MOST_LAMPS, MOST_PLACINGS
+from even_palette.core.material.model import Colour, Setting
 from even_palette.core.ranges import END, Key, NoKey, Share
 
 FARTHEST = 100_000.0
@@ -78,12 +79,50 @@ class Placing(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     own: dict[Number, Own] = {}
 
 
+class LightKind(StrEnum):
+    """What lights a scene: the neutral studio of all models, sun and sky by the hour, an overcast sky, lamps alone."""
+
+    STUDIO = "studio"
+    DAYLIGHT = "daylight"
+    OVERCAST = "overcast"
+    NIGHT = "night"
+
+
+class ToneCurve(StrEnum):
+    """What becomes of light that is too bright: cut off, or rolled off by Khronos PBR Neutral (2024)."""
+
+    NONE = "none"
+    NEUTRAL = "neutral"
+
+
+class Lamp(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A lamp at a place in metres: an encoded sRGB colour times its strength is what it gives at a metre."""
+
+    place: Place
+    colour: Colour = (1.0, 0.82, 0.55)
+    strength: Annotated[float, Meta(ge=0, le=1000)] = 4.0
+
+
+class SceneLight(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """The light of a scene. Only daylight has an `hour`, of solar time; `exposure` is in stops. With `sky` that is seen
+    behind all. The studio has none of these, and no lamps.
+    """
+
+    kind: LightKind = LightKind.STUDIO
+    hour: Annotated[float, Meta(ge=0, le=24)] = 10.0
+    exposure: Annotated[float, Meta(ge=-10, le=10)] = 0.0
+    tone: ToneCurve = ToneCurve.NONE
+    sky: bool = False
+    lamps: Annotated[tuple[Lamp, ...], Meta(max_length=MOST_LAMPS)] = ()
+
+
 class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A lineup: its placings."""
+    """A lineup: its placings, and the light on them."""
 
     key: Key
     name: str
     placings: Annotated[tuple[Placing, ...], Meta(max_length=MOST_PLACINGS)] = ()
+    light: SceneLight = SceneLight()
 
     def placing(self, key: str) -> Placing:
         """The placing with this key. Raises KeyError if there is none."""

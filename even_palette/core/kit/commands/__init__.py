@@ -127,6 +127,7 @@ from even_palette.core.kit.commands.scenes import (
     remove_scene,
     rename_scene,
     set_instances,
+    set_light,
 )
 from even_palette.core.kit.commands.sheets import add_sheet, remove_sheet, rename_sheet, set_drawing
 from even_palette.core.kit.commands.steps import (
@@ -297,6 +298,7 @@ __all__ = [
     "set_keep_coverage",
     "set_keyed",
     "set_layout",
+    "set_light",
     "set_locked",
     "set_lowest_mip",
     "set_mask_side",

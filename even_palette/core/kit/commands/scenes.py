@@ -11,7 +11,7 @@ from even_palette.core.kit.commands._command import Command, new_name
 from even_palette.core.kit.instances import NOTHING, Instance, placed_by
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
-from even_palette.core.kit.scene import Own, Placing, Scene, Spot
+from even_palette.core.kit.scene import Own, Placing, Scene, SceneLight, Spot
 from even_palette.core.kit.scene_references import with_scene
 from even_palette.core.kit.validate_coats import plain_setting
 from even_palette.core.limits import MOST_INSTANCES, MOST_PLACINGS, MOST_SCENES
@@ -54,6 +54,13 @@ def remove_scene(key: str) -> Command:
         return retire(replace(kit, scenes=left), key, *(placing.key for placing in gone.placings))
 
     return Command("Remove scene", apply)
+
+
+def set_light(scene: str, light: SceneLight) -> Command:
+    """Light a scene otherwise; no instance changes."""
+    return Command(
+        "Change light", lambda kit: with_scene(kit, replace(kit.scene(scene), light=light)), f"light {scene}"
+    )
 
 
 def add_placing(scene: str, placing: Placing) -> Command:
