@@ -16,6 +16,7 @@ from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.crowd import Crowd, crowds_of
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.pictures import View
+from even_palette.core.results.scene_light import lighting_of
 from even_palette.core.results.store import Store
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.crowd_view import CrowdRenderer
@@ -82,7 +83,8 @@ def picture_of(
     kit: Kit, store: Store, scene: Scene, width: int = 1280, height: int = 720, lit: bool = True, time: float = 0.0
 ) -> Levels:
     """A scene, all of it in view, over neutral grey: (height, width, 3) uint8, encoded sRGB."""
-    return over_ground(scene_picture(_renderer(), kit, store, scene, width, height, Light(lit), moment=time))
+    light = Light(lit, outdoors=lighting_of(scene.light))
+    return over_ground(scene_picture(_renderer(), kit, store, scene, width, height, light, moment=time))
 
 
 def _renderer() -> CrowdRenderer:

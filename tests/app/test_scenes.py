@@ -10,8 +10,8 @@ from even_palette.app.stand.scene_pane import EMPTY, ScenePane
 from even_palette.app.tray.lineup import VARIANTS, LineupPanel
 from even_palette.core.kit import commands
 from even_palette.core.kit.instances import instances_of
-from even_palette.core.kit.scene import Placing
-from tests.app.conftest import Driver
+from even_palette.core.kit.scene import LightKind, Placing, ToneCurve
+from tests.app.conftest import Driver, pixels
 
 
 @pytest.fixture
@@ -188,8 +188,6 @@ def test_a_dragged_value_is_seen_on_all(demo: Driver, quay: ScenePane) -> None:
     session.do(commands.set_parameter("boards_colour", (1.0, 0.1, 0.9), "night_post"))
     demo.settle()
     after = quay.canvas._images[0][0]
-    from tests.app.conftest import pixels
-
     differs = (pixels(before) != pixels(after)).any(axis=-1)
     changed = {variants[number] for number in np.unique(ids[differs]) if number >= 0}
     assert changed == {"night_post"}
@@ -212,3 +210,46 @@ def test_pictures_of_variants_are_written(demo: Driver, panel: LineupPanel, tmp_
     written = read_plane(tmp_path / "all.png", Encoding.SRGB).samples
     assert written.shape == (3 * (80 + NAME_PX + GAP_PX) + GAP_PX, 2 * (120 + GAP_PX) + GAP_PX, 3)
     assert "all.png" in demo.window.notice.text.text()
+
+
+def test_a_scene_is_lit_from_the_tray(demo: Driver, panel: LineupPanel, quay: ScenePane) -> None:
+    """Light that is chosen is seen at once; hours, lamps with a colour and a place; flat stays the sheet's colours."""
+    session, part = demo.session, panel.scene.light
+    demo.click(part.head)
+    flat = quay.canvas._images[0][0].copy()
+    assert not part.outdoors.isVisible()
+    demo.choose(part.kind, "Sun and sky")
+    demo.settle()
+    assert quay.canvas.lit
+    assert part.hour.isVisible()
+    demo.type(part.hour.field.lineEdit(), "18.5")
+    demo.click(part.sky)
+    demo.choose(part.tone, "Rolled off")
+    demo.settle()
+    light = session.kit.scene("quay").light
+    assert (light.kind, light.hour, light.sky, light.tone) == (LightKind.DAYLIGHT, 18.5, True, ToneCurve.NEUTRAL)
+    evening = pixels(quay.canvas._images[0][0])
+    assert evening[2, 2, 0] > evening[2, 2, 2]  # a warm sky behind
+    demo.choose(part.kind, "Night")
+    demo.click(part.add)
+    demo.settle()
+    dark = pixels(quay.canvas._images[0][0]).astype(int)
+    assert not part.hour.isVisible()
+    demo.type(part.rows[0]["colour"], "#0000ff")
+    demo.type(part.rows[0]["strength"].field.lineEdit(), "40")  # type: ignore[attr-defined]
+    demo.type(part.rows[0]["up"].field.lineEdit(), "1.5")  # type: ignore[attr-defined]
+    demo.settle()
+    lamp = session.kit.scene("quay").light.lamps[0]
+    assert (lamp.colour, lamp.strength, lamp.place[1]) == ((0.0, 0.0, 1.0), 40.0, 1.5)
+    blue = pixels(quay.canvas._images[0][0]).astype(int)
+    assert (blue - dark)[..., 2].max() > 60
+    demo.type(part.rows[0]["colour"], "no colour")
+    assert session.kit.scene("quay").light.lamps[0].colour == (0.0, 0.0, 1.0)
+    assert demo.window.notice.isVisible()
+    for _ in range(3):
+        demo.click(part.add)
+    assert len(part.rows) == 4
+    assert not part.add.isEnabled()
+    demo.click(quay.lit_button)
+    demo.settle()
+    assert np.array_equal(pixels(quay.canvas._images[0][0]), pixels(flat))

@@ -12,6 +12,7 @@ from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.tiles import Tile
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.kit.commands import Pick
+from even_palette.core.lineup.daylight import Lighting
 from even_palette.core.results.crowd import Crowd
 from even_palette.core.results.pictures import Drawing
 
@@ -37,6 +38,7 @@ class SceneCanvas(ModelCanvas):
         super().__init__(renderer, parent)
         self.setAccessibleName("Scene view")
         self.time = 0.0
+        self.outdoors: Lighting | None = None
         self.picks: tuple[Pick, ...] = ()
         self._ground: tuple[float, float, float] | None = None
         self._refine.timeout.connect(lambda: self.mark(self.picks))
@@ -57,7 +59,9 @@ class SceneCanvas(ModelCanvas):
         from even_palette.gl.model_view import Light
 
         orbit, lit, towards, _, smooth = self._through
-        return self.renderer.render_crowd(picture, orbit, width, height, Light(lit, towards, smooth), self.time)
+        return self.renderer.render_crowd(
+            picture, orbit, width, height, Light(lit, towards, smooth, self.outdoors), self.time
+        )
 
     def face_ids(self) -> Samples:
         """The instance that each pixel shows, (h, w) int32, crowds counting on; -1 for none."""

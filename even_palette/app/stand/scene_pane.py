@@ -11,6 +11,7 @@ from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Pick
 from even_palette.core.results.crowd import crowds_of
+from even_palette.core.results.scene_light import lighting_of
 
 EMPTY = "Nothing stands here yet. Place instances of a mesh with the plus in the tray."
 NO_MESH = "There is no mesh in this kit yet; open one in Source, then place it here."
@@ -93,6 +94,10 @@ class ScenePane(QWidget):
             self.canvas.show_message(EMPTY)
             return
         self.canvas.time = self.session.view.state.time
+        light = lighting_of(there[0].light)
+        if light is not None and self.canvas.outdoors is None and not self.canvas.lit:
+            self.lit_button.click()  # light that was just chosen is seen
+        self.canvas.outdoors = light
         placings = [(placing.key, placing.count, len(placing.spots)) for placing in there[0].placings]
         self.canvas.show_crowds(crowds, there[0].name, repr((self.scene, placings)))
         self.canvas.mark(self.picks)

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QFileDialog, QListWidgetItem, QPushButton
 from even_palette.app.controls import Fold, ShortList, choice, empty, give_menu, label, offer, row, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
+from even_palette.app.tray.scene_light import LightPart
 from even_palette.app.tray.setting_rows import SettingRows
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
@@ -72,6 +73,7 @@ class ScenePart(QWidget):
         self.shares = Fold("Variants in shares", True)
         self.share_rows: dict[str, NumberRow] = {}
         self.own = _Picked(session)
+        self.light = LightPart(session)
         self.body = QWidget()
         below = QVBoxLayout(self.body)
         below.setContentsMargins(0, 0, 0, 0)
@@ -89,6 +91,7 @@ class ScenePart(QWidget):
         column.addLayout(row(label("What stands here", "section"), self.add, self.remove, stretch=0))
         column.addWidget(self.list)
         column.addWidget(self.own)
+        column.addWidget(self.light)
         column.addWidget(self.body)
 
     @property
@@ -123,6 +126,7 @@ class ScenePart(QWidget):
                 self.list.setCurrentItem(item)
         self.list.blockSignals(False)
         self.own.refresh(scene)
+        self.light.refresh(scene)
         self._show_placing(meshes)
 
     def _show_placing(self, meshes: Mapping[str, str]) -> None:
