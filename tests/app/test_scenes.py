@@ -246,6 +246,7 @@ def test_a_scene_is_lit_from_the_tray(demo: Driver, panel: LineupPanel, quay: Sc
     demo.type(part.rows[0]["colour"], "no colour")
     assert session.kit.scene("quay").light.lamps[0].colour == (0.0, 0.0, 1.0)
     assert demo.window.notice.isVisible()
+    demo.window.notice.hide()
     for _ in range(3):
         demo.click(part.add)
     assert len(part.rows) == 4
