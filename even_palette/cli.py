@@ -120,6 +120,9 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--width", type=_size, default=640, metavar="N", help="of one picture, in pixels")
     command.add_argument("--height", type=_size, default=480, metavar="N")
     command.add_argument("--flat", action="store_true", help="the exact colours, without light")
+    command.add_argument("--seconds", type=float, default=0.0, help="a scene over time, as numbered pictures")
+    command.add_argument("--rate", type=float, default=12.0, help="pictures a second")
+    command.add_argument("--turns", type=float, default=0.0, help="how often the view goes around meanwhile")
     command.set_defaults(run=_review)
 
     command = commands.add_parser("write", help="maps by an output plan: what goes into which channel of which file")
@@ -296,7 +299,10 @@ def _review(options: argparse.Namespace) -> int:
 
     made = OpenKit(_kit(options.kit), None)
     how = {"width": options.width, "height": options.height, "lit": not options.flat}
-    if options.scene:
+    if options.scene and options.seconds > 0:
+        told = {"seconds": options.seconds, "rate": options.rate, "turns": options.turns}
+        made.write_frames(options.to, options.scene, **told, **how)
+    elif options.scene:
         write_plane(options.to, Plane(made.scene_picture(options.scene, **how), Encoding.SRGB))
     else:
         made.write_variants(options.to, options.variant or (), options.sheet or "", **how)

@@ -174,6 +174,13 @@ class OpenKit:
         (key,) = keys_called("scene", {each.key: each.name for each in self.kit.scenes}, [scene])
         return picture_of(self.kit, self.results, self.kit.scene(key), **how)
 
+    def write_frames(self, path: str | Path, scene: str, **how: Any) -> list[Path]:
+        """Write a scene, by its name or key, over time as numbered pictures, as `gl/reviews.write_frames` says."""
+        from even_palette.gl.reviews import write_frames
+
+        (key,) = keys_called("scene", {each.key: each.name for each in self.kit.scenes}, [scene])
+        return write_frames(self.kit, self.results, Path(path), self.kit.scene(key), **how)
+
     # Results as arrays
 
     def weights(self, sheet: str = "") -> dict[str, Floats]:

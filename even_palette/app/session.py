@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from even_palette.app.document import Document
 from even_palette.app.files import Files
 from even_palette.app.jobs import Jobs
+from even_palette.app.moment import Moment
 from even_palette.app.results import Results
 from even_palette.app.view_state import View
 from even_palette.core.kit.coat_owners import SheetOwner, owners_on
@@ -44,6 +45,7 @@ class Session(QObject):
         self.document = Document(jobs, self)
         self.results = Results(jobs, self, sheets)
         self.view = View(self)
+        self.moment = Moment(self.view, self)
         self.files = Files(jobs, self.document, self.results, self.view)
         self._at = self.document.kit.at()
         self.view.change(quiet=True, sheet=self._at.key)

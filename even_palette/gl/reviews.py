@@ -1,6 +1,8 @@
 """Pictures for reviews: a scene, or a mesh in each of its variants, of any size."""
 
+import math
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -38,7 +40,7 @@ def scene_picture(
     orbit: Orbit | None = None, moment: float = 0.0,
 ) -> Levels:  # fmt: skip
     """A scene, all of it in view without an orbit: (height, width, 4) uint8, encoded, alpha 0 beside it."""
-    crowds = crowds_of(kit, store, scene)
+    crowds = crowds_of(kit, store, scene, moment)
     orbit = orbit or framing(crowds, width, height)
     return renderer.render(crowds, orbit, width, height, light, moment).pixels
 
@@ -85,6 +87,25 @@ def picture_of(
     """A scene, all of it in view, over neutral grey: (height, width, 3) uint8, encoded sRGB."""
     light = Light(lit, outdoors=lighting_of(scene.light))
     return over_ground(scene_picture(_renderer(), kit, store, scene, width, height, light, moment=time))
+
+
+def write_frames(
+    kit: Kit, store: Store, path: Path, scene: Scene, seconds: float = 4.0, rate: float = 12.0, turns: float = 0.0,
+    width: int = 640, height: int = 360, lit: bool = True,
+) -> list[Path]:  # fmt: skip
+    """Write a scene over time as numbered pictures: `rate` frames a second, and so many turns of the view around it.
+
+    A frame is the same whatever frames came before. Raises UserError without OpenGL.
+    """
+    renderer, light = _renderer(), Light(lit, outdoors=lighting_of(scene.light))
+    orbit = framing(crowds_of(kit, store, scene), width, height)
+    count, written = max(1, round(seconds * rate)), []
+    for number in range(count):
+        view = replace(orbit, yaw=orbit.yaw + 2 * math.pi * turns * number / count)
+        pixels = scene_picture(renderer, kit, store, scene, width, height, light, view, number / rate)
+        written.append(path.with_name(f"{path.stem}_{number:04d}{path.suffix or '.png'}"))
+        write_plane(written[-1], Plane(over_ground(pixels), Encoding.SRGB))
+    return written
 
 
 def _renderer() -> CrowdRenderer:

@@ -30,6 +30,9 @@ from even_palette.core.material.model import (
     PlaneKind,
     PlaneRef,
     PlaneUse,
+    Repeat,
+    Track,
+    TrackKey,
     ValueKind,
 )
 from even_palette.core.material.randomise import Spread
@@ -101,6 +104,8 @@ class Chance:
             "parent": lambda: rng.choice([None, self.variant() or None]), "coat": lambda: rng.randrange(2),
             "coats": lambda: [rng.randrange(2)], "number": lambda: rng.randrange(3),
             "by": lambda: rng.randint(-2, 2) if "instances" not in command else (rng.random(), 0.0, -rng.random()),
+            "track": lambda: rng.choice([None, Track(tuple(TrackKey(rng.uniform(-1, 9), self.setting()) for _ in range(rng.randrange(4))), rng.choice(list(Repeat)), rng.random())]),
+            "time": lambda: rng.uniform(0, 9),
             "light": lambda: SceneLight(rng.choice(list(LightKind)), rng.uniform(-1, 25), lamps=(Lamp((rng.random(), 1.0, 0.0)),) * rng.randrange(6)),
             "settings": lambda: {self.variant(): self.setting()}, "least": lambda: rng.uniform(-1, 30), "severity": lambda: rng.random(),
             "scene": lambda: self.pick(self.kit.scenes), "placing": lambda: self.placing(command), "picks": self.picks,

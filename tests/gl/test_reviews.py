@@ -87,3 +87,40 @@ def test_what_a_script_places_is_what_commands_do() -> None:
     before = kit.kit
     assert kit.do("set_instances", "the_landing", [("fleet", 0)], {"variant": "ice_patrol"})
     assert kit.kit == commands.set_instances("the_landing", [("fleet", 0)], {"variant": "ice_patrol"}).apply(before)
+
+
+def test_frames_of_a_scene(tmp_path: Path) -> None:
+    """Numbered pictures: time goes on in them, the view goes around, and each is the same when it is made alone."""
+    kit = OpenKit(read_kit(KIT_FOLDER), None)
+    how = {"width": 96, "height": 54, "lit": False}
+    written = kit.write_frames(tmp_path / "river.png", "The landing", seconds=1.0, rate=3.0, **how)
+    assert [path.name for path in written] == ["river_0000.png", "river_0001.png", "river_0002.png"]
+    frames = [read_plane(path, Encoding.SRGB).samples for path in written]
+    assert (frames[0] != frames[1]).any(axis=-1).mean() > 0.05
+    assert np.array_equal(frames[2], kit.scene_picture("The landing", time=2 / 3, **how))
+    turned = kit.write_frames(tmp_path / "turn.png", "The landing", seconds=0.5, rate=4.0, turns=1.0, **how)
+    half = read_plane(turned[1], Encoding.SRGB).samples
+    assert (half != frames[0]).any(axis=-1).mean() > 0.3
+    out = tmp_path / "cli.png"
+    assert (
+        main(
+            [
+                "review",
+                str(KIT_FOLDER),
+                "--scene",
+                "the_landing",
+                "--to",
+                str(out),
+                "--width",
+                "40",
+                "--height",
+                "30",
+                "--seconds",
+                "0.25",
+                "--rate",
+                "8",
+            ]
+        )
+        == 0
+    )
+    assert sorted(path.name for path in tmp_path.glob("cli_*")) == ["cli_0000.png", "cli_0001.png"]

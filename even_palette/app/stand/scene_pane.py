@@ -81,7 +81,7 @@ class ScenePane(QWidget):
             return
         self._lacks = False
         try:
-            crowds = crowds_of(at.whole, self.session.sheets, there[0])
+            crowds = crowds_of(at.whole, self.session.sheets, there[0], self.session.view.state.time)
         except NotReady as missing:
             self._lacks = True
             if told := self.session.results.make(missing):

@@ -20,7 +20,7 @@ from even_palette.app.stand.model_pane import ModelPane
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.spread import spread_of
 from even_palette.app.stand.tiles import Tile
-from even_palette.app.stand.time_and_seed import Moment, at_moment, labelled
+from even_palette.app.stand.time_and_seed import at_moment, labelled
 from even_palette.app.view_state import Panes, ViewState
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
@@ -61,7 +61,7 @@ class Stand(QWidget):
         self.loupe.hide()
         self.model = ModelPane(session, renderer)
         self.model.hide()
-        self.moment = Moment(session.view, self)
+        self.moment = session.moment
         self.moment.changed.connect(self.refresh)
         self.elements = ElementLayer(choice, self.canvas, self.model.canvas)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
@@ -291,7 +291,7 @@ class Stand(QWidget):
 
     def _picture(self, at: Focus, look: Look) -> Picture:
         """A look at the moment that is chosen, over what lies behind it."""
-        return over(at_moment(picture(at, self.session.sheets, look), self.state), self.state.behind)
+        return over(at_moment(at, look, picture(at, self.session.sheets, look), self.state), self.state.behind)
 
     def _fill_boxes(self, at: Focus) -> None:
         looks = self.looks(at)

@@ -18,6 +18,7 @@ from even_palette.app.review_pictures import ReviewPictures
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.tray.chance import Chance
+from even_palette.app.tray.over_time import OverTime
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.app.tray.scene import ScenePart
 from even_palette.app.tray.told_apart import ToldApart
@@ -53,6 +54,9 @@ class LineupPanel(Panel):
         self.parameters = ParameterTable(session)
         self.parameters.pick_wanted.connect(self.pick_wanted)
         self.apart = ToldApart(session)
+        self.over_time = OverTime(session, lambda: self.parameters.key)
+        self.parameters.table.currentItemChanged.connect(lambda *_: self.over_time.follow())
+        session.moment.changed.connect(lambda: self.parameters.follow() if self.parameters.isVisible() else None)
         self.chance = Chance(session, lambda: self.parameters.key)
         self.shown = choice("What the lineup shows", [])
         self.shown.setToolTip(plain.tip("The variants beside each other, or a scene of many instances"))
@@ -80,6 +84,7 @@ class LineupPanel(Panel):
         column.addWidget(label("Parameters in this variant (double-click to rename)", "section"))
         column.addWidget(self.parameters)
         column.addWidget(self.chance)
+        column.addWidget(self.over_time)
         column.addWidget(self.apart)
         self.column.addLayout(row(self.shown, add_scene, self.remove_scene, stretch=0))
         self.column.addWidget(self.name)
@@ -122,6 +127,7 @@ class LineupPanel(Panel):
         offer(self.parent_box, others, parent or MASTER)
         self.parameters.follow()
         self.apart.follow()
+        self.over_time.follow()
 
     def _add_scene(self) -> None:
         if self.session.do(commands.add_scene("Scene")):

@@ -106,7 +106,7 @@ class ParameterTable(QWidget):
     def follow(self) -> None:
         """Show the parameters of the kit in the selected variant."""
         kit, variant = self.session.kit, self.session.variant
-        settings = resolve(kit.parameters, kit.variants, variant)
+        settings = resolve(kit.parameters, kit.variants, variant, self.session.view.state.time)
         own = kit.variant(variant).values if variant else {}
         bound = users_of_all(kit)
         known = [parameter.key for parameter in kit.parameters]
@@ -170,7 +170,8 @@ class ParameterTable(QWidget):
             empty(self.value)
             self.editor = self._editor(parameter)
             self.value.addWidget(self.editor)
-        setting = resolve(kit.parameters, kit.variants, self.session.variant)[self.key]
+        moment = self.session.view.state.time
+        setting = resolve(kit.parameters, kit.variants, self.session.variant, moment)[self.key]
         if isinstance(self.editor, SwatchEditor):
             assert isinstance(setting, tuple)
             self.editor.show_colour(setting)
@@ -182,7 +183,8 @@ class ParameterTable(QWidget):
 
     def _editor(self, parameter: Parameter) -> QWidget:
         def change(setting: Setting) -> None:
-            self.session.do(commands.set_parameter(parameter.key, setting, self.session.variant))
+            variant, moment = self.session.variant, self.session.view.state.time
+            self.session.do(commands.set_at_time(parameter.key, setting, variant, moment))
 
         if parameter.kind == ValueKind.COLOUR:
             swatch = SwatchEditor(parameter.name, self.session, folded=True)

@@ -20,7 +20,10 @@ def changed_cells(before: Focus, after: Focus) -> AbstractSet[tuple[SheetOwner, 
     if [(v.key, v.name, v.parent) for v in one.variants] != [(v.key, v.name, v.parent) for v in other.variants]:
         return None
     changed = {
-        a.key: {name for name in a.values.keys() | b.values.keys() if a.values.get(name) != b.values.get(name)}
+        a.key: {
+            *(name for name in a.values.keys() | b.values.keys() if a.values.get(name) != b.values.get(name)),
+            *(name for name in a.tracks.keys() | b.tracks.keys() if a.tracks.get(name) != b.tracks.get(name)),
+        }
         for a, b in zip(one.variants, other.variants, strict=True) if a is not b
     }  # fmt: skip
     if not changed:

@@ -226,7 +226,12 @@ def without_unused(kit: Kit) -> Kit:
     """The kit as it is saved: without parameters that no coat uses, and without what variants set of them."""
     used = {use.value.parameter for use in value_uses(kit) if isinstance(use.value, Bound)}
     variants = tuple(
-        replace(v, values={key: value for key, value in v.values.items() if key in used}) for v in kit.variants
+        replace(
+            v,
+            values={key: value for key, value in v.values.items() if key in used},
+            tracks={key: track for key, track in v.tracks.items() if key in used},
+        )
+        for v in kit.variants
     )
     idle = [parameter.key for parameter in kit.parameters if parameter.key not in used]
     kept = tuple(parameter for parameter in kit.parameters if parameter.key in used)

@@ -180,7 +180,8 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
         set_above = [own.get(each.key, {}) for each in lineage(self.variants, variant.key)]
         owned = set[str]().union(own.get(MASTER, {}), *set_above)
         shared = {key: value for key, value in variant.values.items() if key not in owned}
-        return replace(variant, values={**shared, **own.get(variant.key, {})})
+        tracks = {key: track for key, track in variant.tracks.items() if key not in owned}
+        return replace(variant, values={**shared, **own.get(variant.key, {})}, tracks=tracks)
 
     @cached_property
     def _twins(self) -> dict[str, tuple[Sheet, Twin]]:

@@ -154,3 +154,10 @@ def _check_variants(kit: Kit) -> None:
             if key not in parameters:
                 raise UserError(f"variant “{variant.name[:40]}” sets “{key[:40]}”, which is not there.")
             plain_setting(parameters[key], setting)
+        for key, track in variant.tracks.items():
+            if key not in parameters:
+                raise UserError(f"variant “{variant.name[:40]}” moves “{key[:40]}”, which is not there.")
+            if [each.time for each in track.keys] != sorted({each.time for each in track.keys}):
+                raise UserError(f"variant “{variant.name[:40]}”: the keys of “{key[:40]}” are not in order of time.")
+            for each in track.keys:
+                plain_setting(parameters[key], each.value)

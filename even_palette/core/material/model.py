@@ -6,7 +6,15 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
-from even_palette.core.limits import FARTHEST_VALUE, FASTEST, LEAST_TILING, MOST_GRID, MOST_TILING
+from even_palette.core.limits import (
+    FARTHEST_VALUE,
+    FASTEST,
+    LEAST_TILING,
+    LONGEST_S,
+    MOST_GRID,
+    MOST_TILING,
+    MOST_TRACK_KEYS,
+)
 from even_palette.core.ranges import Key, NoKey, Share
 from even_palette.core.raster.sampling import Filter, Wrap
 
@@ -132,16 +140,59 @@ class Parameter(msgspec.Struct, frozen=True):
     group: str = ""
 
 
+Seconds = Annotated[float, Meta(ge=0, le=LONGEST_S)]
+Rate = Annotated[float, Meta(ge=-1e6, le=1e6)]
+
+
+class Easing(StrEnum):
+    """How a value goes from one key to the next, as CSS Easing Functions Level 1 names it; `hold` jumps at the end."""
+
+    LINEAR = "linear"
+    EASE = "ease"
+    EASE_IN = "ease-in"
+    EASE_OUT = "ease-out"
+    EASE_IN_OUT = "ease-in-out"
+    HOLD = "hold"
+
+
+class Repeat(StrEnum):
+    """What comes after the last key: it stays, all begins again, or all runs back and forth."""
+
+    ONCE = "once"
+    LOOP = "loop"
+    TO_AND_FRO = "to and fro"
+
+
+class TrackKey(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A value at a time in seconds, and how it goes on from there to the next."""
+
+    time: Seconds
+    value: Setting
+    easing: Easing = Easing.LINEAR
+
+
+class Track(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Values of a parameter over time, by rising times. A number also goes on by its `rate` a second within its range,
+    where all begins again as `repeat` says.
+    """
+
+    keys: Annotated[tuple[TrackKey, ...], Meta(min_length=1, max_length=MOST_TRACK_KEYS)]
+    repeat: Repeat = Repeat.ONCE
+    rate: Rate = 0.0
+
+
 class Variant(msgspec.Struct, frozen=True):
     """A named set of parameter values on top of its parent's; without a parent, on top of the defaults.
 
-    `key` stays when the name changes. `parent` is a key, and so are those of `values`: of parameters.
+    `key` stays when the name changes. `parent` is a key, and so are those of `values`, of parameters; where there are
+    `tracks`, by the same keys, time says what they are.
     """
 
     key: Key
     name: str
     parent: str | None = None
     values: dict[str, Setting] = {}
+    tracks: dict[Key, Track] = {}
 
 
 class Blending(StrEnum):

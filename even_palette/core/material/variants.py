@@ -1,8 +1,9 @@
 """Resolving variants: from a key to the value of every parameter."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from even_palette.core.material.model import Parameter, Setting, Variant
+from even_palette.core.material.tracks import value_at
 
 MASTER = ""
 """The key under which the parameters' own defaults are asked for."""
@@ -32,6 +33,7 @@ def resolve_all(parameters: Sequence[Parameter], variants: Sequence[Variant]) ->
     Raises KeyError or ValueError as `lineage` does.
     """
     found = {MASTER: {parameter.key: parameter.default for parameter in parameters}}
+    kinds = {parameter.key: parameter for parameter in parameters}
     by_key = {variant.key: variant for variant in variants}
     for variant in variants:
         line: dict[str, Variant] = {}
@@ -43,13 +45,31 @@ def resolve_all(parameters: Sequence[Parameter], variants: Sequence[Variant]) ->
             at = by_key[at].parent or MASTER
         for key, one in reversed(line.items()):
             above = found[one.parent or MASTER]
-            found[key] = {**above, **{name: value for name, value in one.values.items() if name in above}}
+            own = {name: value for name, value in one.values.items() if name in above}
+            found[key] = {**above, **own, **_moved(one, kinds, 0.0)}
     return found
 
 
-def resolve(parameters: Sequence[Parameter], variants: Sequence[Variant], key: str) -> dict[str, Setting]:
-    """The value of every parameter in a variant, by key: its own, else its nearest ancestor's, else the default."""
+def resolve(
+    parameters: Sequence[Parameter], variants: Sequence[Variant], key: str, time: float = 0.0
+) -> dict[str, Setting]:
+    """The value of every parameter in a variant at a time in seconds, by key: its own, else its nearest ancestor's,
+    else the default. This is the one resolver for window, packages and bakes.
+    """
     settings = {parameter.key: parameter.default for parameter in parameters}
+    kinds = {parameter.key: parameter for parameter in parameters}
     for variant in reversed(lineage(variants, key)):
         settings.update({name: value for name, value in variant.values.items() if name in settings})
+        settings.update(_moved(variant, kinds, time))
     return settings
+
+
+def moving_in(variants: Sequence[Variant], key: str) -> set[str]:
+    """The parameters, by key, that time changes in a variant."""
+    return {name for variant in lineage(variants, key) for name in variant.tracks}
+
+
+def _moved(variant: Variant, parameters: Mapping[str, Parameter], time: float) -> dict[str, Setting]:
+    return {
+        name: value_at(track, parameters[name], time) for name, track in variant.tracks.items() if name in parameters
+    }

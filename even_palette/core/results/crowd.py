@@ -4,6 +4,7 @@ import hashlib
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -72,18 +73,18 @@ class Crowd:
         return float32(np.stack([across, box[:, 1] * scale + y, ahead], axis=-1))
 
 
-def crowds_of(kit: Kit, store: Store, scene: Scene) -> list[Crowd]:
-    """The crowds of a scene, mesh by mesh. Raises NotReady, or UserError if something cannot be read."""
+def crowds_of(kit: Kit, store: Store, scene: Scene, time: float = 0.0) -> list[Crowd]:
+    """The crowds of a scene at a time in seconds, mesh by mesh. Raises NotReady, or UserError if a file is not read."""
     by_mesh: dict[str, list[Instance]] = {}
     for instance in instances_of(scene):
         by_mesh.setdefault(instance.mesh, []).append(instance)
-    found = (_crowd(kit, store, mesh, instances) for mesh, instances in sorted(by_mesh.items()))
+    found = (_crowd(kit, store, mesh, instances, time) for mesh, instances in sorted(by_mesh.items()))
     return [crowd for crowd in found if crowd.parts]
 
 
-def _crowd(kit: Kit, store: Store, key: str, instances: Sequence[Instance]) -> Crowd:
+def _crowd(kit: Kit, store: Store, key: str, instances: Sequence[Instance], time: float) -> Crowd:
     pieces = [piece for sheet in dict.fromkeys(kit.mesh(key).sheets) for piece in _pieces(kit.at(sheet), store, key)]
-    parts = tuple(_part(kit.at(at.key, twin), store, mesh, instances) for at, twin, mesh in pieces)
+    parts = tuple(_part(kit.at(at.key, twin), store, mesh, instances, time) for at, twin, mesh in pieces)
     stands = [(*each.place, each.scale, math.radians(each.turn)) for each in instances]
     points = [mesh.seen_points for _, _, mesh in pieces]
     whole = np.concatenate(points) if points else np.zeros((1, 3), np.float32)
@@ -113,12 +114,13 @@ def _pieces(at: Focus, store: Store, key: str) -> list[tuple[Focus, str, Mesh]]:
     return pieces
 
 
-def _part(at: Focus, store: Store, mesh: Mesh, instances: Sequence[Instance]) -> CrowdPart:
+def _part(at: Focus, store: Store, mesh: Mesh, instances: Sequence[Instance], time: float) -> CrowdPart:
     live = live_material(at, store)
     kinds = {p.key: Type.VEC3 if p.kind == ValueKind.COLOUR else Type.FLOAT for p in live.material.parameters}
     rows = Rows.of(kinds)
     relief = tuple(_map(at, role, store) for role in RELIEF)
-    table = _table(at, live.inputs, rows, kinds, instances)
+    inputs = partial(live.inputs, time=time)
+    table = _table(at, inputs, rows, kinds, instances)
     return CrowdPart(mesh, picture(at, store, Look()), relief, at.sheet.drawing, rows, table)
 
 

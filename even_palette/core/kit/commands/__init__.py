@@ -71,9 +71,11 @@ from even_palette.core.kit.commands.parameters import (
     describe_parameter,
     move_parameter,
     rename_parameter,
+    set_at_time,
     set_in_variants,
     set_parameter,
     set_parameter_kind,
+    set_track,
 )
 from even_palette.core.kit.commands.patterns import add_pattern
 from even_palette.core.kit.commands.plans import add_plan, remove_plan
@@ -278,6 +280,7 @@ __all__ = [
     "rename_tone",
     "rename_twin",
     "rename_variant",
+    "set_at_time",
     "set_bake",
     "set_base_tone",
     "set_blending",
@@ -328,6 +331,7 @@ __all__ = [
     "set_tone_region",
     "set_tone_source",
     "set_tone_value",
+    "set_track",
     "set_twin_faces",
     "set_unmix",
     "switch_coat",

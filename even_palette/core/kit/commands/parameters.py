@@ -14,8 +14,9 @@ from even_palette.core.kit.names import Names, identifier, keys_of, unique
 from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.kit.validate_coats import plain_setting
 from even_palette.core.limits import MOST_VARIANTS
-from even_palette.core.material.model import Parameter, Setting, ValueKind, Variant
+from even_palette.core.material.model import Parameter, Setting, Track, TrackKey, ValueKind, Variant
 from even_palette.core.material.randomise import Spread, random_settings
+from even_palette.core.material.tracks import SAME_S, with_key, with_values
 from even_palette.core.material.variants import resolve
 
 
@@ -67,7 +68,11 @@ def set_parameter_kind(key: str, kind: ValueKind, low: float = 0.0, high: float 
                 spec = use.spec
                 raise UserError(f"{spec.label} goes from {spec.low:g} to {spec.high:g}; it could not follow that.")
         variants = tuple(
-            replace(v, values={k: held(value) if k == key else value for k, value in v.values.items()})
+            replace(
+                v,
+                values={k: held(value) if k == key else value for k, value in v.values.items()},
+                tracks={k: with_values(track, held) if k == key else track for k, track in v.tracks.items()},
+            )
             for v in kit.variants
         )
         return fitting_scenes(_changed(replace(kit, variants=variants), new))
@@ -92,6 +97,37 @@ def set_parameter(key: str, setting: Setting, variant: str = "") -> Command:
         )
 
     return Command("Change parameter", apply, f"parameter {key} {variant}")
+
+
+def set_at_time(key: str, setting: Setting, variant: str, time: float) -> Command:
+    """Set a parameter in a variant at a time in seconds: a key of its track, or its value where it stands still."""
+    still = set_parameter(key, setting, variant)
+
+    def apply(kit: Kit) -> Kit:
+        track = kit.variant(variant).tracks.get(key) if variant else None
+        if track is None:
+            return still.apply(kit)
+        here = [each for each in track.keys if abs(each.time - time) <= SAME_S]
+        made = TrackKey(here[0].time if here else time, plain_setting(kit.parameter(key), setting))
+        made = replace(made, easing=here[0].easing) if here else made
+        return set_track(key, variant, with_key(track, made)).apply(kit)
+
+    return Command(still.label, apply, still.merge)
+
+
+def set_track(key: str, variant: str, track: Track | None) -> Command:
+    """Let a parameter go over time in a variant, or be still again. Raises UserError for values out of its range."""
+
+    def apply(kit: Kit) -> Kit:
+        parameter, old = kit.parameter(key), kit.variant(variant)
+        tracks = {name: each for name, each in old.tracks.items() if name != key}
+        if track is not None:
+            checked = with_values(track, lambda value: plain_setting(parameter, value))
+            tracks[key] = replace(checked, keys=tuple(sorted(checked.keys, key=lambda each: each.time)))
+        changed = replace(old, tracks=tracks)
+        return replace(kit, variants=change_one(kit.variants, lambda v: v.key == variant, lambda _: changed))
+
+    return Command("Change over time", apply, f"track {key} {variant}")
 
 
 def set_in_variants(key: str, settings: Mapping[str, Setting]) -> Command:

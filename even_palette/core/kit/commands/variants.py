@@ -42,7 +42,9 @@ def remove_variant(key: str) -> Command:
             if variant.key == key:
                 continue
             if variant.parent == key:
-                variant = replace(variant, parent=gone.parent, values={**gone.values, **variant.values})
+                tracks = {key: track for key, track in gone.tracks.items() if key not in variant.values}
+                values = {**gone.values, **variant.values}
+                variant = replace(variant, parent=gone.parent, values=values, tracks={**tracks, **variant.tracks})
             left.append(variant)
         kit = replace(kit, variants=tuple(left))
         return retire(fitting_scenes(kit, {key: gone.parent or MASTER}), key)

@@ -34,9 +34,9 @@ class Live:
         others = {name: node for name, node in self.outputs.items() if name != COLOUR}
         return {SHOWN: encode(nodes.clamp(self.outputs[COLOUR])), **others}
 
-    def inputs(self, at: Focus, variant: str) -> dict[str, float | tuple[float, ...]]:
-        """The inputs as a variant has them."""
-        return dict(self.material.inputs(resolve(at.kit.parameters, at.kit.variants, variant)))
+    def inputs(self, at: Focus, variant: str, time: float = 0.0) -> dict[str, float | tuple[float, ...]]:
+        """The inputs as a variant has them at a time."""
+        return dict(self.material.inputs(resolve(at.kit.parameters, at.kit.variants, variant, time)))
 
 
 def live_material(at: Focus, store: Store) -> Live:

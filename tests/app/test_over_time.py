@@ -1,0 +1,91 @@
+"""Over time in the window: keys of a parameter in a variant, the strip, playing, and what is drawn at a time."""
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+
+from even_palette.app.tray.lineup import LineupPanel
+from even_palette.core.material.model import Easing, Repeat
+from even_palette.core.material.variants import resolve
+from tests.app.conftest import Driver, pixels
+
+
+@pytest.fixture
+def panel(demo: Driver) -> LineupPanel:
+    """Night Post; the colour of the hull is chosen; the fold is open."""
+    demo.stage(6)
+    demo.session.select(variant="night_post")
+    demo.settle()
+    found: LineupPanel = demo.tray.panel("Lineup")
+    items = [found.parameters.table.topLevelItem(row) for row in range(found.parameters.table.topLevelItemCount())]
+    flat = [child for item in items for child in (item, *(item.child(n) for n in range(item.childCount())))]
+    found.parameters.table.setCurrentItem(next(item for item in flat if item.text(0) == "hull_colour"))
+    demo.click(found.over_time.head)
+    demo.settle()
+    assert found.parameters.key == "hull_colour"
+    return found
+
+
+def test_keys_are_set_and_what_is_drawn_follows(demo: Driver, panel: LineupPanel) -> None:
+    """A key at 0, another colour at 2 s becomes a key by itself; between them both are mixed, and it is drawn so."""
+    session, part = demo.session, panel.over_time
+    demo.click(part.key)
+    before = session.kit.variant("night_post").values["hull_colour"]
+    assert [(key.time, key.value) for key in session.kit.variant("night_post").tracks["hull_colour"].keys] == [
+        (0.0, before)
+    ]
+    strip = part.strip
+    demo.qtbot.mouseClick(strip, Qt.MouseButton.LeftButton, pos=QPoint(int(strip.x_of(2.0)), 30))
+    assert session.view.state.time == pytest.approx(2.0, abs=0.05)
+    here = session.view.state.time
+    panel.parameters.editor.changed.emit((1.0, 0.1, 0.1))  # type: ignore[union-attr]
+    session.history.end_merge()
+    demo.settle()
+    track = session.kit.variant("night_post").tracks["hull_colour"]
+    assert [key.time for key in track.keys] == [0.0, pytest.approx(here)]
+    assert track.keys[1].value == (1.0, 0.1, 0.1)
+    assert session.kit.variant("night_post").values["hull_colour"] == before
+    red = pixels(demo.stand.canvas._images[2][0]).astype(int)
+    demo.key(strip, Qt.Key.Key_Home)
+    demo.settle()
+    assert session.view.state.time == 0
+    first = pixels(demo.stand.canvas._images[2][0]).astype(int)
+    assert (red - first)[..., 0].max() > 60
+    assert strip.keys == [0.0, pytest.approx(here)]
+    demo.choose(part.easing, "Hold")
+    demo.choose(part.repeat, "To and fro")
+    track = session.kit.variant("night_post").tracks["hull_colour"]
+    assert (track.keys[0].easing, track.repeat) == (Easing.HOLD, Repeat.TO_AND_FRO)
+    kit = session.kit
+    assert resolve(kit.parameters, kit.variants, "night_post", here / 2)["hull_colour"] == before
+    demo.click(part.less)
+    assert len(session.kit.variant("night_post").tracks["hull_colour"].keys) == 1
+    while session.history.undo_labels:
+        session.undo()
+    assert session.kit.variant("night_post").tracks == {}
+
+
+def test_playing_goes_on_and_begins_again(demo: Driver, panel: LineupPanel) -> None:
+    moment, part = demo.session.moment, panel.over_time
+    demo.type(part.length.field.lineEdit(), "0.5")
+    demo.type(part.speed.field.lineEdit(), "2")
+    assert (moment.end, moment.speed) == (0.5, 2.0)
+    demo.click(part.play)
+    seen: list[float] = []
+
+    def began_again() -> bool:
+        seen.append(demo.session.view.state.time)
+        return seen[-1] < max(seen)
+
+    demo.qtbot.waitUntil(began_again, timeout=60_000)
+    assert max(seen) <= 0.5
+    demo.click(part.play)
+    assert not moment.goes_on
+    demo.click(part.begin)
+    assert demo.session.view.state.time == 0
+
+
+def test_the_master_stands_still(demo: Driver, panel: LineupPanel) -> None:
+    demo.session.select(variant="")
+    demo.settle()
+    assert not panel.over_time.key.isEnabled()
+    assert "master stands still" in panel.over_time.told.text()
