@@ -2,6 +2,7 @@
 
 import os
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -17,6 +18,7 @@ from even_palette.app.main import open_demo
 from even_palette.app.view_state import Hand, Panes
 from even_palette.app.window import Window
 from even_palette.core.kit import commands
+from even_palette.core.kit.scene import LightKind, SceneLight, ToneCurve
 from even_palette.core.kit.sheet import Step
 from even_palette.core.regions.steps import Join
 from even_palette.core.results.looks import Look
@@ -97,13 +99,6 @@ def main() -> None:
     stand.set_spread(True)
     picture("4-palettes")
     stand.set_spread(False)
-    ledge.tabs_of("Tones").choose(3)
-    tones.choose("sign_index")
-    ledge.page("Tones").survival.start()
-    while not ledge.page("Tones").survival.found:
-        QTest.qWait(50)
-    ledge.page("Tones").survival.table.setCurrentCell(2, 0)
-    picture("4-survival")
     ledge.tabs_of("Tones").choose(0)
     session.show_sheet("sheet_1")
     window.enter_stage(1)
@@ -202,6 +197,19 @@ def main() -> None:
     stand.foot.wipe_button.click()
     window.set_scheme("day")
     stand.set_panes(Panes.SHEET)
+    window.enter_stage(5)
+    session.view.change(scene="the_landing")
+    session.do(commands.set_light("the_landing", SceneLight(LightKind.DAYLIGHT, 18.7, 0.5, ToneCurve.NEUTRAL, True)))
+    scene = window.centre.scene.canvas
+    window.tray.panel("Lineup").scene.light.open(True)
+    settle(window)
+    scene.show_from(
+        replace(scene.orbit, yaw=0.45, pitch=0.13, distance=scene.orbit.distance * 0.55, target=(0, 1.2, -5))
+    )
+    while scene.pending:
+        QTest.qWait(50)
+    picture("6-lineup-scene")
+    session.view.change(scene="")
     window.enter_stage(7)
     with tempfile.TemporaryDirectory() as folder:
         window.tray.panel("Ship").folder.setText(f"{folder}/ferry_tug")

@@ -87,6 +87,10 @@ class ModelCanvas(TileView):
         field = self.field(0)
         self._set_orbit(self.orbit.framed(self._points, field.width() / max(field.height(), 1)), framed=True)
 
+    def show_from(self, orbit: Orbit) -> None:
+        """Look at it from elsewhere."""
+        self._set_orbit(orbit)
+
     def _set_orbit(self, orbit: Orbit, framed: bool = False) -> None:
         self._framed = framed
         self.orbit = orbit
