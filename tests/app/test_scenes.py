@@ -7,10 +7,12 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 
 from even_palette.app.stand.scene_pane import EMPTY, ScenePane
+from even_palette.app.tray.allowed import Chips
 from even_palette.app.tray.lineup import VARIANTS, LineupPanel
 from even_palette.core.kit import commands
 from even_palette.core.kit.instances import instances_of
 from even_palette.core.kit.scene import LightKind, Placing, ToneCurve
+from even_palette.core.material.model import Allowed
 from tests.app.conftest import Driver, pixels
 
 
@@ -254,3 +256,64 @@ def test_a_scene_is_lit_from_the_tray(demo: Driver, panel: LineupPanel, quay: Sc
     demo.click(quay.lit_button)
     demo.settle()
     assert np.array_equal(pixels(quay.canvas._images[0][0]), pixels(flat))
+
+
+def test_the_game_sets_parameters_of_what_is_picked(demo: Driver, panel: LineupPanel, quay: ScenePane) -> None:
+    """Chips of allowed colours, free colours and ranges; live on the instance; kept as a variant, or dropped."""
+    session, runtime = demo.session, panel.scene.own.runtime
+    red, blue = (0.8, 0.1, 0.1), (0.1, 0.2, 0.8)
+    session.do(commands.allow("boards_colour", Allowed((red, blue))))
+    session.do(commands.allow("grip_colour", Allowed(darkest=0.5)))
+    session.do(commands.expose("region_1", "strength"))
+    demo.qtbot.mouseClick(quay.canvas, Qt.MouseButton.LeftButton, pos=at_instance(quay, 1))
+    demo.click(runtime.head)
+    demo.settle()
+    assert {"boards_colour", "grip_colour", "boards_strength"} <= set(runtime.editors)
+    assert "hull_colour" not in runtime.editors or "ferry_paint" in [r.key for r in session.kit.recipes]
+    before, ids = pixels(quay.canvas._images[0][0]).astype(int), quay.canvas.face_ids()
+    chips = runtime.editors["boards_colour"]
+    assert isinstance(chips, Chips)
+    demo.qtbot.mouseClick(chips, Qt.MouseButton.LeftButton, pos=chips.place(1).center().toPoint())
+    demo.settle()
+    instance = instances_of(session.kit.scene("quay"))[1]
+    assert dict(instance.values) == {"boards_colour": blue}
+    changed = (np.abs(pixels(quay.canvas._images[0][0]).astype(int) - before)).max(axis=-1) > 8
+    assert {1} <= set(np.unique(ids[changed])) <= {-1, 1}  # edges are smoothed
+    demo.type(runtime.editors["grip_colour"], "#000000")
+    demo.type(runtime.editors["boards_strength"].field.lineEdit(), "0.25")  # type: ignore[attr-defined]
+    values = instances_of(session.kit.scene("quay"))[1].values
+    assert values["boards_strength"] == 0.25
+    assert min(values["grip_colour"]) > 0.3  # type: ignore[arg-type]  # held at its darkest
+    demo.click(runtime.keep)
+    demo.settle()
+    assert session.kit.variants[-1].values.keys() == {"boards_colour", "grip_colour", "boards_strength"}
+    assert instances_of(session.kit.scene("quay"))[1].variant == session.kit.variants[-1].key
+    demo.qtbot.mouseClick(chips, Qt.MouseButton.LeftButton, pos=chips.place(0).center().toPoint())
+    demo.click(runtime.drop)
+    assert not instances_of(session.kit.scene("quay"))[1].values
+
+
+def test_what_the_game_may_set_is_said_in_the_table(demo: Driver, panel: LineupPanel) -> None:
+    """The colour of the selected variant is allowed, another one beside it, one taken out; then all again."""
+    session, part = demo.session, panel.parameters.allowed
+    table = panel.parameters.table
+    items = [table.topLevelItem(row) for row in range(table.topLevelItemCount())]
+    flat = [child for item in items for child in (item, *(item.child(n) for n in range(item.childCount())))]
+    table.setCurrentItem(next(item for item in flat if item.text(0) == "hull_colour"))
+    demo.click(part.head)
+    demo.click(part.add)
+    session.select(variant="night_post")
+    demo.settle()
+    demo.click(part.add)
+    allowed = session.kit.parameter("hull_colour").allowed
+    assert allowed.swatches == (
+        session.kit.parameter("hull_colour").default,
+        session.kit.variant("night_post").values["hull_colour"],
+    )
+    assert not part.rows["darkest"].isVisible()
+    demo.qtbot.mouseClick(part.chips, Qt.MouseButton.LeftButton, pos=part.chips.place(0).center().toPoint())
+    assert len(session.kit.parameter("hull_colour").allowed.swatches) == 1
+    demo.click(part.free)
+    assert session.kit.parameter("hull_colour").allowed.is_free
+    demo.type(part.rows["hue_to"].field.lineEdit(), "90")
+    assert session.kit.parameter("hull_colour").allowed.hue_to == 90

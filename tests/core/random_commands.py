@@ -25,6 +25,7 @@ from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import Reads
 from even_palette.core.material.drawn import Drawing, Way
 from even_palette.core.material.model import (
+    Allowed,
     Blending,
     Coat,
     PlaneKind,
@@ -105,6 +106,7 @@ class Chance:
             "coats": lambda: [rng.randrange(2)], "number": lambda: rng.randrange(3),
             "by": lambda: rng.randint(-2, 2) if "instances" not in command else (rng.random(), 0.0, -rng.random()),
             "track": lambda: rng.choice([None, Track(tuple(TrackKey(rng.uniform(-1, 9), self.setting()) for _ in range(rng.randrange(4))), rng.choice(list(Repeat)), rng.random())]),
+            "allowed": lambda: Allowed(tuple((rng.random(),) * 3 for _ in range(rng.randrange(3))), rng.random(), rng.random(), hue_to=rng.uniform(0, 400)),
             "time": lambda: rng.uniform(0, 9),
             "light": lambda: SceneLight(rng.choice(list(LightKind)), rng.uniform(-1, 25), lamps=(Lamp((rng.random(), 1.0, 0.0)),) * rng.randrange(6)),
             "settings": lambda: {self.variant(): self.setting()}, "least": lambda: rng.uniform(-1, 30), "severity": lambda: rng.random(),

@@ -18,6 +18,7 @@ from even_palette.app.controls import choice, empty, label, row, show_choice, to
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.swatch.editor import SwatchEditor
+from even_palette.app.tray.allowed import AllowedPart
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import owner_name, users_of, users_of_all
@@ -94,6 +95,8 @@ class ParameterTable(QWidget):
         below.addLayout(row(self.kind, self.low, self.high, self.earlier, self.later, stretch=0))
         below.addLayout(row(self.group, self.help, stretch=1))
         below.addWidget(self.users)
+        self.allowed = AllowedPart(session)
+        below.addWidget(self.allowed)
         for field in (self.low, self.high):
             field.setFixedWidth(48)
         self.group.setFixedWidth(96)
@@ -172,6 +175,7 @@ class ParameterTable(QWidget):
             self.value.addWidget(self.editor)
         moment = self.session.view.state.time
         setting = resolve(kit.parameters, kit.variants, self.session.variant, moment)[self.key]
+        self.allowed.show_parameter(self.key)
         if isinstance(self.editor, SwatchEditor):
             assert isinstance(setting, tuple)
             self.editor.show_colour(setting)

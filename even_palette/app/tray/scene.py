@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QFileDialog, QListWidgetItem, QPushButton
 from even_palette.app.controls import Fold, ShortList, choice, empty, give_menu, label, offer, row, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
+from even_palette.app.tray.runtime import RuntimePart
 from even_palette.app.tray.scene_light import LightPart
 from even_palette.app.tray.setting_rows import SettingRows
 from even_palette.core.jobs import CancelToken, Progress
@@ -269,6 +270,8 @@ class _Picked(QWidget):
         column.addWidget(self.turn)
         column.addWidget(self.scaled)
         column.addLayout(row(draw, reset, remove, stretch=0))
+        self.runtime = RuntimePart(session)
+        column.addWidget(self.runtime)
         self.hide()
 
     @property
@@ -294,6 +297,7 @@ class _Picked(QWidget):
         self.locked.setChecked(all(each.locked for each in picked))
         self.turn.show_value((first.turn + 180) % 360 - 180)
         self.scaled.show_value(first.scale)
+        self.runtime.show_picked(picked)
 
     def _set(self, **fields: object) -> None:
         self.session.do(commands.set_instances(self._scene, self._picks, fields))

@@ -12,6 +12,7 @@ from even_palette.core.limits import (
     LEAST_TILING,
     LONGEST_S,
     MOST_GRID,
+    MOST_SWATCHES,
     MOST_TILING,
     MOST_TRACK_KEYS,
 )
@@ -122,11 +123,32 @@ class Coat(msgspec.Struct, frozen=True):
 Reach = Annotated[float, Meta(ge=-FARTHEST_VALUE, le=FARTHEST_VALUE)]
 
 
+Hue = Annotated[float, Meta(ge=0, le=360)]
+
+
+class Allowed(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """What a game may set a colour to: one of the `swatches`, encoded sRGB, or without them what lies within a range of
+    lightness (OKLab, 0..1) and a band of hues in degrees (OKLCh), from one up to the other; all hues where they meet.
+    """
+
+    swatches: Annotated[tuple[Colour, ...], Meta(max_length=MOST_SWATCHES)] = ()
+    darkest: Share = 0.0
+    lightest: Share = 1.0
+    hue_from: Hue = 0.0
+    hue_to: Hue = 0.0
+
+    @property
+    def is_free(self) -> bool:
+        """Whether any colour is allowed."""
+        whole = (self.hue_to - self.hue_from) % 360 == 0
+        return not self.swatches and whole and (self.darkest, self.lightest) == (0.0, 1.0)
+
+
 class Parameter(msgspec.Struct, frozen=True):
     """A value that the runtime may set. `key` stays when the name changes; both are identifiers.
 
     The name is what shaders and packages call it. Colours ignore the range. Parameters of one `group` are shown and
-    listed together.
+    listed together. `allowed` says what a game may set a colour to; variants may have any.
     """
 
     key: Key
@@ -138,6 +160,7 @@ class Parameter(msgspec.Struct, frozen=True):
     unit: str = ""
     help: str = ""
     group: str = ""
+    allowed: Allowed = Allowed()
 
 
 Seconds = Annotated[float, Meta(ge=0, le=LONGEST_S)]

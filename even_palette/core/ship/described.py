@@ -9,7 +9,7 @@ from even_palette.core.kit.coat_owners import ValueUse, owner_name, users_of_all
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.twin import Twin
 from even_palette.core.material.build import linear_setting
-from even_palette.core.material.model import Parameter, Setting, ValueKind
+from even_palette.core.material.model import Colour, Parameter, Setting, ValueKind
 from even_palette.core.material.variants import MASTER, resolve_all
 from even_palette.core.ship.package import (
     FORMAT,
@@ -75,7 +75,16 @@ def _parameter(kit: Kit, parameter: Parameter, users: list[ValueUse]) -> Package
         tuple(f"{owner_name(kit, use.owner)}: {use.spec.label}" for use in users),
         KINDS[parameter.kind],
         parameter.group,
+        tuple(_linear(swatch) for swatch in parameter.allowed.swatches),
+        (parameter.allowed.darkest, parameter.allowed.lightest),
+        (parameter.allowed.hue_from, parameter.allowed.hue_to),
     )
+
+
+def _linear(colour: Colour) -> Colour:
+    found = linear_setting(colour)
+    assert isinstance(found, tuple)
+    return found
 
 
 def _runtime(settings: dict[str, Setting]) -> dict[str, float | tuple[float, float, float]]:

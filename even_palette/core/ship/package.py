@@ -21,7 +21,7 @@ from even_palette.core.raster.sampling import Filter
 PACKAGE_FILE = "package.json"
 SHADER_FILE = "material.glsl"
 README_FILE = "README.txt"
-FORMAT: Final = 5
+FORMAT: Final = 6
 MAKER = "Even Palette "
 FUNCTION: Final = "even_palette_colour"
 SURFACE_FUNCTION: Final = "even_palette_surface"
@@ -91,7 +91,9 @@ class PackageRegion(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class PackageParameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A uniform. `default` is in linear light for colours; `default_hex` is the same colour as it was picked.
 
-    `kind` says whether it is a colour, a number, a switch (0 or 1) or a row (a whole number).
+    `kind` says whether it is a colour, a number, a switch (0 or 1) or a row (a whole number). A colour that players
+    choose is one of the `swatches`, in linear light, if there are any; else its lightness in OKLab and its hue in
+    OKLCh, in degrees from one up to the other, are within these; all hues are where both are the same.
     """
 
     name: Identifier
@@ -106,6 +108,9 @@ class PackageParameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     used_by: tuple[str, ...]
     kind: Literal["colour", "number", "switch", "row"] = "number"
     group: str = ""
+    swatches: tuple[tuple[Number, Number, Number], ...] = ()
+    lightness: tuple[Number, Number] = (0.0, 1.0)
+    hues: tuple[Number, Number] = (0.0, 0.0)
 
 
 class PackageVariant(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -163,7 +168,7 @@ class Package(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `target` is for whom it was written; `beside` are files of the target that no sheet names.
     """
 
-    format: Literal[5]
+    format: Literal[6]
     name: str
     made_by: Annotated[str, Meta(pattern=f"^{MAKER}")]
     blending: Blending

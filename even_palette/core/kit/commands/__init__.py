@@ -68,6 +68,7 @@ from even_palette.core.kit.commands.meshes import (
 )
 from even_palette.core.kit.commands.parameters import (
     add_random_variants,
+    allow,
     describe_parameter,
     move_parameter,
     rename_parameter,
@@ -121,6 +122,7 @@ from even_palette.core.kit.commands.scenes import (
     draw_anew,
     draw_instances_anew,
     duplicate_instances,
+    keep_as_variant,
     move_instances,
     move_placing,
     place_anew,
@@ -205,6 +207,7 @@ __all__ = [
     "add_tone",
     "add_twin",
     "add_variant",
+    "allow",
     "bind",
     "bound_parameters",
     "cells_alike",
@@ -234,6 +237,7 @@ __all__ = [
     "fresh_paint",
     "give_colours",
     "in_twin",
+    "keep_as_variant",
     "keep_recipe_in_file",
     "let_go",
     "make_id_colours_pure",

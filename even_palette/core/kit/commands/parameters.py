@@ -14,7 +14,7 @@ from even_palette.core.kit.names import Names, identifier, keys_of, unique
 from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.kit.validate_coats import plain_setting
 from even_palette.core.limits import MOST_VARIANTS
-from even_palette.core.material.model import Parameter, Setting, Track, TrackKey, ValueKind, Variant
+from even_palette.core.material.model import Allowed, Parameter, Setting, Track, TrackKey, ValueKind, Variant
 from even_palette.core.material.randomise import Spread, random_settings
 from even_palette.core.material.tracks import SAME_S, with_key, with_values
 from even_palette.core.material.variants import resolve
@@ -113,6 +113,20 @@ def set_at_time(key: str, setting: Setting, variant: str, time: float) -> Comman
         return set_track(key, variant, with_key(track, made)).apply(kit)
 
     return Command(still.label, apply, still.merge)
+
+
+def allow(key: str, allowed: Allowed) -> Command:
+    """Say what a game may set a colour to; what variants have stays. Raises UserError for what is no colour."""
+
+    def apply(kit: Kit) -> Kit:
+        parameter = kit.parameter(key)
+        if parameter.kind != ValueKind.COLOUR:
+            raise UserError(f"{parameter.name} is no colour; its range says what the game may set it to.")
+        if allowed.darkest > allowed.lightest:
+            raise UserError("The darkest that is allowed is lighter than the lightest.")
+        return _changed(kit, replace(parameter, allowed=allowed))
+
+    return Command("Change what the game may set", apply, f"allow {key}")
 
 
 def set_track(key: str, variant: str, track: Track | None) -> Command:

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from even_palette.core.chance import hashed_unit
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command, new_name
+from even_palette.core.kit.commands.variants import add_variant
 from even_palette.core.kit.instances import NOTHING, Instance, placed_by
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
@@ -131,6 +132,22 @@ def set_instances(scene: str, picks: Sequence[Pick], change: Mapping[str, Any]) 
             raise UserError(f"An instance has no such field: {error}.") from None
 
     return Command("Change instances", apply)
+
+
+def keep_as_variant(scene: str, picks: Sequence[Pick], name: str) -> Command:
+    """Make a variant of what the first of some instances has, on top of the variant that it is in; all are in it."""
+
+    def apply(kit: Kit) -> Kit:
+        found = [each for instances in _by_mesh(kit, scene, picks[:1]).values() for each in instances]
+        if not found:
+            raise UserError("Pick an instance first.")
+        first = found[0]
+        kit = add_variant(name, first.variant or None).apply(kit)
+        made = replace(kit.variants[-1], values=dict(first.values))
+        kit = replace(kit, variants=(*kit.variants[:-1], made))
+        return _with_own(kit, scene, picks, lambda _, own: replace(own, variant=made.key, values={}))
+
+    return Command("Keep as variant", apply)
 
 
 def clear_instances(scene: str, picks: Sequence[Pick]) -> Command:
