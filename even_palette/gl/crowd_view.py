@@ -15,7 +15,7 @@ from even_palette.core.material.drawn import Way
 from even_palette.core.material.outputs import ALPHA
 from even_palette.core.mesh.model import Mesh, distinct_rows
 from even_palette.core.mesh.view import Orbit
-from even_palette.core.results.crowd import Crowd, CrowdPart
+from even_palette.core.results.crowd import Crowd, CrowdPart, Standing
 from even_palette.core.results.pictures import Drawing
 from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.draw import QUAD_VERTEX, BoundTexture, compile_program, draw_quad, read
@@ -117,6 +117,7 @@ class CrowdRenderer:
         self._samplers = Samplers(context)
         self._exact = context.sampler(filter=(context.NEAREST, context.NEAREST))
         self._buffers, self._pick_buffers = Buffers(context), Buffers(context)
+        self._in_sight: dict[str, tuple[Standing, object, Bools]] = {}
         self.drawings = self.rows_taken = 0
 
     def render(
@@ -125,7 +126,7 @@ class CrowdRenderer:
         """Crowds, encoded, straight alpha 0 beside them, as a drawing under way; those out of sight are left out."""
         self.drawings = self.rows_taken = 0
         aspect = width / height
-        seen = [seen_in(crowd, orbit, aspect) for crowd in crowds]
+        seen = [self._seen_in(crowd, orbit, aspect) for crowd in crowds]
         faces = sum(
             int(shown.sum()) * part.mesh.face_count
             for crowd, shown in zip(crowds, seen, strict=True)
@@ -172,6 +173,14 @@ class CrowdRenderer:
         self._draw_sky(drawn, orbit, width, height, light)
         return Growing(drawn, draw(False), fly)
 
+    def _seen_in(self, crowd: Crowd, orbit: Orbit, aspect: float) -> Bools:
+        """Which instances may be in sight; looked for once while neither they nor the view move."""
+        known = self._in_sight.get(crowd.mesh)
+        if known is None or known[0] is not crowd.standing or known[1] != (orbit, aspect, crowd.box.tobytes()):
+            known = crowd.standing, (orbit, aspect, crowd.box.tobytes()), seen_in(crowd, orbit, aspect)
+            self._in_sight[crowd.mesh] = known
+        return known[2]
+
     def _draw_sky(self, drawn: Any, orbit: Orbit, width: int, height: int, light: Light) -> None:
         """The sky behind all, where the light has one that is seen."""
         if light.outdoors is None or not light.outdoors.sky_behind or not light.lit:
@@ -190,7 +199,7 @@ class CrowdRenderer:
         drawn.clear(0, 0, 0, 0, depth=1.0)
         first = 0
         for crowd in crowds:
-            shown = seen_in(crowd, orbit, width / height)
+            shown = self._seen_in(crowd, orbit, width / height)
             for number, part in enumerate(crowd.parts):
                 cut = ALPHA in part.picture.outputs
                 used = program_of({ALPHA: part.picture.outputs[ALPHA]}) if cut else None

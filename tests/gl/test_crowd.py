@@ -147,7 +147,7 @@ def test_what_is_out_of_sight_is_left_out(demo: Kit, store: Sheets, renderer: Cr
     shown = seen_in(crowds[0], orbit, WIDTH / HEIGHT)
     assert 2 <= shown.sum() < 30
     picture, ids = drawn(renderer, crowds, orbit), renderer.instances(crowds, orbit, WIDTH, HEIGHT)
-    whole = [Crowd(c.mesh, c.parts, c.stands, c.picks, np.float32([[-1e4] * 3, [1e4] * 3])) for c in crowds]
+    whole = [Crowd(c.mesh, c.parts, c.standing, np.float32([[-1e4] * 3, [1e4] * 3])) for c in crowds]
     assert seen_in(whole[0], orbit, WIDTH / HEIGHT).all()
     assert np.array_equal(drawn(renderer, whole, orbit), picture)
     plain = crowds_of(

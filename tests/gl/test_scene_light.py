@@ -12,6 +12,7 @@ from even_palette.core.colour.srgb import linear_to_srgb, srgb_to_linear
 from even_palette.core.graph import nodes
 from even_palette.core.graph.binding import Rows
 from even_palette.core.graph.slots import of as slot_of
+from even_palette.core.kit.instances import Instance
 from even_palette.core.kit.scene import Lamp, LightKind, SceneLight, ToneCurve
 from even_palette.core.lineup.daylight import (
     DECLINATION,
@@ -26,7 +27,7 @@ from even_palette.core.lineup.daylight import (
 from even_palette.core.material.drawn import OPAQUE
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.crowd import Crowd, CrowdPart
+from even_palette.core.results.crowd import Crowd, CrowdPart, Standing
 from even_palette.core.results.pictures import SHOWN, Picture
 from even_palette.core.results.scene_light import lighting_of
 from even_palette.gl.context import offscreen_context
@@ -64,7 +65,8 @@ def ball(base: float = 1.0, rough: float = 1.0, metal: float = 0.0, coat: float 
         Rows({"seed": (0, "x")}),
         np.zeros((1, 1, 4), np.float32),
     )
-    return Crowd("ball", (part,), np.float32([[0, 0, 0, 1, 0]]), (("p", 0),), np.float32([[-1] * 3, [1] * 3]))
+    one = Instance("p", 0, "ball", "", 0.0, {}, (0.0, 0.0, 0.0), 0.0, 1.0, False)
+    return Crowd("ball", (part,), Standing.of([one]), np.float32([[-1] * 3, [1] * 3]))
 
 
 def seen(

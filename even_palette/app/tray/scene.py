@@ -1,6 +1,6 @@
 """A scene: its placings with their settings and shares of variants, and the instances that are picked."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import partial
 from pathlib import Path
 
@@ -16,6 +16,7 @@ from even_palette.app.tray.scene_light import LightPart
 from even_palette.app.tray.setting_rows import SettingRows
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
+from even_palette.core.kit.commands import Command
 from even_palette.core.kit.instances import Instance, placed_by
 from even_palette.core.kit.scene import Placing, Scene
 from even_palette.core.kit.spots_file import read_spots
@@ -197,7 +198,7 @@ class ScenePart(QWidget):
             place[axis] = value
             self._change(place=tuple(place))
 
-    def _anew(self, command, field: str) -> None:  # type: ignore[no-untyped-def]
+    def _anew(self, command: Callable[[str, str, int], Command], field: str) -> None:
         placing = self._current()
         if placing is not None:
             fresh = (getattr(placing, field) * 31 + 17) % SEEDS

@@ -4,6 +4,7 @@ Light is linear, in units in which a white, rough surface that faces the sun giv
 """
 
 import math
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -93,7 +94,7 @@ def constant(value: float) -> Lighting:
     return Lighting((0.0, 1.0, 0.0), (0.0, 0.0, 0.0), same, same, same)
 
 
-def _ground(up, side, sun, height) -> Triple:  # type: ignore[no-untyped-def]
+def _ground(up: Sequence[float], side: Sequence[float], sun: Sequence[float], height: float) -> Triple:
     """Light that comes back from a level ground."""
     falls = [0.5 * u + 0.5 * s + c * max(height, 0.0) for u, s, c in zip(up, side, sun, strict=True)]
     return _triple([EARTH * each for each in falls])
@@ -104,6 +105,6 @@ def _step(low: float, high: float, value: float) -> float:
     return share * share * (3 - 2 * share)
 
 
-def _triple(values) -> Triple:  # type: ignore[no-untyped-def]
+def _triple(values: Iterable[float]) -> Triple:
     red, green, blue = (float(each) for each in values)
     return red, green, blue

@@ -196,6 +196,28 @@ def twin_parts(at: Focus, store: Store) -> dict[str, Mesh]:
     return store.cache.get(("twin parts", found.content_id, tuple(packed), tuple(keys)), cut)
 
 
+def parts_of(at: Focus, store: Store, key: str) -> dict[str, Mesh]:
+    """What of one mesh, by its key, lies on the sheet, in parts as `twin_parts` gives them of all."""
+    found = mesh_on_sheet(at, store)
+    if found is None:
+        return {}
+    packed = tuple(_name_of_faces(at.kit.mesh(name).twins) for name, _, _ in found.origins)
+    keys = ("", *(twin.key for twin in at.sheet.twins))
+    name = ("parts of a mesh", found.content_id, key, packed, keys)
+
+    def cut() -> dict[str, Mesh]:
+        own = np.concatenate([np.full(len(faces), origin == key) for origin, _, faces in found.origins])
+        labels, parts = twins_of_faces(at, store), {}
+        for number, twin in enumerate(keys, -1):
+            chosen = own & (labels == number)
+            if chosen.any():
+                known = hashlib.sha256(repr((name, twin)).encode()).hexdigest()
+                parts[twin] = replace(found.mesh.part(chosen), known_id=known)
+        return parts
+
+    return store.cache.get(name, cut)
+
+
 def faces_name(at: Focus) -> str:
     """Names what faces of the sheet were given to which regions, by content."""
     stored = [(file.key, _name_of_faces(file.faces)) for file in at.kit.meshes if not file.reference]
