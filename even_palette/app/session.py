@@ -60,7 +60,7 @@ class Session(QObject):
             part.notice.connect(self.notice)
 
     def _start_anew(self) -> None:
-        self.view.change(quiet=True, sheet="", twin="", region="", over=False, variant=MASTER)
+        self.view.change(quiet=True, sheet="", twin="", region="", over=False, variant=MASTER, scene="", picks=())
         self.results.forget()
         self.files.forget()
         self.selection_changed.emit()

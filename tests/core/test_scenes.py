@@ -23,6 +23,7 @@ from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.lineup.placings import PLACINGS
 from even_palette.core.lineup.placings._declare import placed
+from even_palette.core.lineup.placings.scatter import _apart
 
 MADE = [name for name, kind in PLACINGS.items() if kind.make]
 
@@ -80,6 +81,25 @@ def test_scattered_ones_keep_their_distance(seed: int, least: float, shape: str,
     assert (x * x + z * z if shape == "disc" else np.maximum(abs(x), abs(z))).max() <= 1 + 1e-6
     fewer = placed(PLACINGS["scatter"], max(1, count // 3), settings, seed)
     assert np.array_equal(fewer, spots[: len(fewer)])
+
+
+def test_a_scene_has_room_for_so_many(street: History) -> None:
+    for number in range(2):
+        street.do(commands.add_placing("street", Placing("", f"Row {number}", "row", "boat", 20_000)))
+    with pytest.raises(UserError, match="50,000 in a scene"):
+        street.do(commands.add_placing("street", Placing("", "Row", "row", "boat", 20_000)))
+
+
+def test_scattering_is_going_through_places_one_by_one() -> None:
+    """Against the plain way: a place counts unless one before it that counts is closer."""
+    places = np.random.default_rng(4).random((9000, 2)) * 12
+    found = _apart(places, 0.4, 10_000)
+    kept: list[np.ndarray] = []
+    for place in places:
+        if not kept or np.linalg.norm(np.array(kept) - place, axis=1).min() >= 0.4:
+            kept.append(place)
+    assert np.array_equal(found, kept)
+    assert np.array_equal(_apart(places, 0.4, 50), kept[:50])
 
 
 @given(st.lists(st.floats(0, 1), min_size=1, max_size=5), st.integers(0, 500), st.integers(0, 9999))
@@ -185,7 +205,7 @@ def test_what_scenes_refer_to_may_go(street: History) -> None:
         ({"kind": "heap"}, "is a “heap”; there is row, grid"), ({"mesh": "gone"}, "which is not there"),
         ({"shares": {"none": 1.0}}, "variant “none”"), ({"own": {"0": Own(variant="none")}}, "variant “none”"),
         ({"own": {"0": Own(values={"none": 1.0})}}, "sets “none”"), ({"count": -1}, "count"), ({"shares": {"day": 2.0}}, "shares must be at most 1"),
-        ({"place": (float("nan"), 0.0, 0.0)}, ""), ({"count": 10**9}, "count"),
+        ({"place": (float("nan"), 0.0, 0.0)}, ""), ({"values": {"apart": float("nan")}}, "no number"), ({"count": 10**9}, "count"),
     ],
 )  # fmt: skip
 def test_damaged_scenes_are_refused(street: History, change, told: str) -> None:  # type: ignore[no-untyped-def]

@@ -12,7 +12,7 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.kit.validate import check_kit
-from even_palette.core.material.model import Easing, Parameter, Repeat, Track, TrackKey, ValueKind
+from even_palette.core.material.model import Blending, Easing, Parameter, Repeat, Track, TrackKey, ValueKind
 from even_palette.core.material.tracks import CURVES, eased, value_at, with_key
 from even_palette.core.material.variants import moving_in, resolve, resolve_all
 from even_palette.core.results.at_time import at_time
@@ -156,3 +156,19 @@ def test_tracks_are_kept_and_checked(moving: tuple[History, str], tmp_path: Path
             check_kit(replace(history.kit, variants=others))
     history.do(commands.set_track(key, "day", None))
     assert history.kit.variant("day").tracks == {}
+
+
+def test_what_a_twin_has_of_its_own_hides_tracks_and_keeps_them(moving: tuple[History, str]) -> None:
+    """A twin that sets the colour itself stands still, whatever the sheet does; what is done to the twin loses no track."""
+    history, key = moving
+    history.do(commands.add_twin("sheet_1", "Spare"))
+    history.do(commands.in_twin(commands.set_parameter(key, (0.3, 0.3, 0.3), "day"), "spare"))
+    worn = history.kit.as_twin("spare")
+    assert resolve(worn.parameters, worn.variants, "day", 2.0)[key] == (0.3, 0.3, 0.3)
+    kept = history.kit.variant("day").tracks
+    assert key in kept
+    history.do(commands.in_twin(commands.set_blending(Blending.ENCODED), "spare"))
+    assert history.kit.variant("day").tracks == kept
+    other = next(p.key for p in history.kit.parameters if p.key != key and p.kind == "colour")
+    history.do(commands.in_twin(commands.set_track(other, "day", track((0.0, (0.1, 0.2, 0.3)))), "spare"))
+    assert history.kit.variant("day").tracks.keys() == {key, other}

@@ -1,5 +1,7 @@
 """What scenes refer to: that it is there, and what becomes of them where it goes."""
 
+import math
+
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
@@ -8,6 +10,7 @@ from even_palette.core.kit.names import retire
 from even_palette.core.kit.scene import Own, Placing, Scene
 from even_palette.core.kit.validate_coats import plain_setting
 from even_palette.core.kit.validate_sheet import distinct
+from even_palette.core.limits import MOST_IN_SCENE
 from even_palette.core.lineup.placings import PLACINGS
 from even_palette.core.material.model import Setting
 from even_palette.core.material.variants import MASTER
@@ -21,10 +24,17 @@ def check_scenes(kit: Kit) -> None:
     parameters = {parameter.key: parameter for parameter in kit.parameters}
     for scene in kit.scenes:
         distinct(f"placing of “{scene.name[:40]}”", [placing.key for placing in scene.placings])
+        total = sum(max(placing.count, len(placing.spots)) for placing in scene.placings)
+        if total > MOST_IN_SCENE:
+            raise UserError(
+                f"“{scene.name[:40]}” holds {total:,} instances; the limit is {MOST_IN_SCENE:,} in a scene."
+            )
         for placing in scene.placings:
             who = f"placing “{placing.name[:40]}”"
             if placing.kind not in PLACINGS:
                 raise UserError(f"{who} is a “{placing.kind[:40]}”; there is {', '.join(PLACINGS)}.")
+            if any(isinstance(value, float) and not math.isfinite(value) for value in placing.values.values()):
+                raise UserError(f"{who} has a setting that is no number.")
             if placing.mesh not in meshes:
                 raise UserError(f"{who} places the mesh “{placing.mesh[:40]}”, which is not there.")
             named = [*placing.shares, *(own.variant for own in placing.own.values() if own.variant is not None)]

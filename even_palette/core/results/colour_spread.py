@@ -26,9 +26,13 @@ class Shown:
     seed: float = 0.0
 
 
+MOST_COMPARED = 256
+"""Every two are compared: of more variants the first are."""
+
+
 def variants_shown(at: Focus) -> list[Shown]:
-    """The master and all variants."""
-    return [Shown(name, key, {}) for key, name in at.kit.variant_names.items()]
+    """The master and the variants, the first ones of very many."""
+    return [Shown(name, key, {}) for key, name in at.kit.variant_names.items()][: MOST_COMPARED + 1]
 
 
 def mean_colours(

@@ -128,7 +128,9 @@ def _shared(kit: Kit, worn: Kit, after: Kit, key: str) -> Kit:
             mine.update({name: value for name, value in variant.values.items() if seen.get(name) != value})
             for name in seen.keys() - variant.values.keys():
                 mine.pop(name, None)
-            variant = replace(variant, values=real[variant.key].values)
+            there = real[variant.key]
+            hidden = {name: track for name, track in there.tracks.items() if name not in before[variant.key].tracks}
+            variant = replace(variant, values=there.values, tracks={**hidden, **variant.tracks})
         variants.append(variant)
     made = replace(after, parameters=tuple(parameters), variants=tuple(variants))
     if not any(twin.key == key for sheet in made.sheets for twin in sheet.twins):

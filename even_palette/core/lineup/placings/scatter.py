@@ -1,7 +1,5 @@
 """Scatter: by chance over a ground, none closer to another than a least distance."""
 
-import math
-
 import numpy as np
 
 from even_palette.core.arrays import Samples
@@ -9,8 +7,8 @@ from even_palette.core.chance import hashed_unit
 from even_palette.core.lineup.placings._declare import PlacingKind, on_ground
 from even_palette.core.settings import Settings, SettingSpec
 
-TRIES = 60
-"""Places that are tried for each instance before the ground counts as full."""
+TRIES, LEAST_PART, PART = 60, 256, 4096
+"""Places that are tried for each instance before the ground counts as full, and at a time."""
 
 
 def make(count: int, settings: Settings, seed: int) -> Samples:
@@ -23,23 +21,35 @@ def make(count: int, settings: Settings, seed: int) -> Samples:
     x, z = (u - 0.5) * wide, (v - 0.5) * deep
     if least <= 0:
         return on_ground(x[:count], z[:count])
-    found = np.array(_apart(x.tolist(), z.tolist(), least, count), dtype=np.int64)
-    return on_ground(x[found], z[found])
+    found = _apart(np.column_stack([x, z]), least, count)
+    return on_ground(found[:, 0], found[:, 1])
 
 
-def _apart(x: list[float], z: list[float], least: float, count: int) -> list[int]:
-    """The first places of which none is closer to another; cells as wide as the distance hold a few each."""
-    cells: dict[tuple[int, int], list[int]] = {}
-    found: list[int] = []
-    for number, (one, other) in enumerate(zip(x, z, strict=True)):
-        column, row = math.floor(one / least), math.floor(other / least)
-        near = (cells.get((column + i, row + j), ()) for i in (-1, 0, 1) for j in (-1, 0, 1))
-        if all((x[k] - one) ** 2 + (z[k] - other) ** 2 >= least * least for cell in near for k in cell):
-            cells.setdefault((column, row), []).append(number)
-            found.append(number)
-            if len(found) == count:
-                break
-    return found
+def _apart(places: Samples, least: float, count: int) -> Samples:
+    """The first places (n, 2) of which none is closer than that to one before it, (count or fewer, 2).
+
+    They are looked at in parts: what is too close to those of the parts before goes, then the others are gone through
+    in their order. A part in which there is no room left is the last.
+    """
+    from scipy.spatial import cKDTree
+
+    found, first, size = np.zeros((0, 2)), 0, LEAST_PART
+    while first < len(places):
+        part = places[first : first + size]
+        first, size = first + size, min(size * 2, PART)  # few at first: all may lie close together
+        if len(found):
+            near, _ = cKDTree(found).query(part, distance_upper_bound=least)
+            part = part[np.isinf(near)]
+        if not len(part):
+            break
+        taken = np.ones(len(part), dtype=bool)
+        close = cKDTree(part).query_pairs(least * (1 - 1e-12), output_type="ndarray")
+        for one, other in close[np.lexsort((close[:, 1], close[:, 0]))].tolist():
+            taken[other] &= not taken[one]
+        found = np.concatenate([found, part[taken]])
+        if len(found) >= count:
+            break
+    return found[:count]
 
 
 PLACING = PlacingKind(
