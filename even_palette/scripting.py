@@ -191,17 +191,17 @@ class OpenKit:
             region.key: float32(level) / np.float32(255) for region, level in zip(at.sheet.regions, levels, strict=True)
         }
 
-    def colours(self, variant: str = MASTER, sheet: str = "") -> Levels:
+    def colours(self, variant: str = MASTER, sheet: str = "", time: float = 0.0) -> Levels:
         """The base colour of a sheet in a variant, (H, W, 3) uint8, encoded sRGB, at the size of its paint."""
-        return to_levels8(linear_to_srgb(self.output("colour", variant, sheet)))
+        return to_levels8(linear_to_srgb(self.output("colour", variant, sheet, time)))
 
-    def output(self, name: str, variant: str = MASTER, sheet: str = "") -> Floats:
-        """An output of the material, (H, W) or (H, W, 3) float32; colour and emission in linear light.
+    def output(self, name: str, variant: str = MASTER, sheet: str = "", time: float = 0.0) -> Floats:
+        """An output of the material at a time in seconds, (H, W) or (H, W, 3) float32; light is linear.
 
         Raises UserError for an output that nothing sets.
         """
-        settings = resolve(self.kit.parameters, self.kit.variants, self.variant(variant))
-        found = float32(SheetRender(self.at(sheet), self.results).render([name], settings)[name])
+        settings = resolve(self.kit.parameters, self.kit.variants, self.variant(variant), time)
+        found = float32(SheetRender(self.at(sheet), self.results).render([name], settings, time=time)[name])
         return found if found.shape[-1] > 1 else found[..., 0]
 
     def render(
@@ -246,12 +246,12 @@ class OpenKit:
             keys_called("sheet or twin", self.kit.surface_names, sheets),
         )
 
-    def settings(self, variant: str = MASTER) -> dict[str, Any]:
-        """The value of every parameter in a variant, by the parameter's name; colours are encoded sRGB 0..1.
+    def settings(self, variant: str = MASTER, time: float = 0.0) -> dict[str, Any]:
+        """The value of every parameter in a variant at a time, by the parameter's name; colours are encoded sRGB 0..1.
 
         The variant goes by its name or key. Raises UserError if there is none.
         """
-        settings = resolve(self.kit.parameters, self.kit.variants, self.variant(variant))
+        settings = resolve(self.kit.parameters, self.kit.variants, self.variant(variant), time)
         return {parameter.name: settings[parameter.key] for parameter in self.kit.parameters}
 
     def variant(self, name: str = MASTER) -> str:

@@ -13,6 +13,7 @@ from even_palette.app.stand.camera import Camera
 from even_palette.app.stand.renderer import POLL_MS, Renderer, to_image
 from even_palette.app.stand.skins import model_points, skins_of
 from even_palette.app.stand.stand import Stand
+from even_palette.app.stand.time_and_seed import at_moment
 from even_palette.app.theme import grey, tokens
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit.model import Focus
@@ -47,6 +48,8 @@ class Thumbnails(QObject):
         self._next = one_shot(self, REST_MS, self._make_one)
         session.shown_changed.connect(self.forget)
         session.made.connect(self._go_on)
+        session.moment.changed.connect(self._follow_moment)
+        session.moment.started.connect(lambda _: self._follow_moment())
 
     def of(self, variant: str, width: int, height: int) -> QImage | None:
         """The picture of a variant, if there is one yet; in pixels of the screen."""
@@ -81,6 +84,11 @@ class Thumbnails(QObject):
             self._stale[key], self._flying = None, None
             flying.drop()
         self._next.start(REST_MS)
+
+    def _follow_moment(self) -> None:
+        """Pictures show the time and the instance that are chosen; while time goes on they rest."""
+        if not self.session.moment.goes_on:
+            self.forget()
 
     def close(self) -> None:
         """Draw no more."""
@@ -160,9 +168,8 @@ class Thumbnails(QObject):
         base = base_colour_of(at, sheets)
         zoom = min(width / base.width, height / base.height)
         view = Camera((base.width, base.height), zoom=zoom).view(width, height)
-        return to_image(
-            self.renderer.render(small_picture_of(over(picture(at, sheets, look)), sheets, MOST_SIDE), view)
-        )
+        shown = at_moment(at, look, picture(at, sheets, look), self.session.view.state)
+        return to_image(self.renderer.render(small_picture_of(over(shown), sheets, MOST_SIDE), view))
 
     def _small(self, skin: "Skin") -> "Skin":
         """A skin of planes no larger than a small picture can show."""

@@ -89,3 +89,33 @@ def test_the_master_stands_still(demo: Driver, panel: LineupPanel) -> None:
     demo.settle()
     assert not panel.over_time.key.isEnabled()
     assert "master stands still" in panel.over_time.told.text()
+
+
+def test_heads_of_the_board_show_the_time_and_the_instance(demo: Driver) -> None:
+    """The river runs in them as on the stand; while time goes on they rest."""
+    session, thumbnails = demo.session, demo.window.thumbnails
+    session.show_sheet("river")
+    demo.settle()
+
+    def head() -> bytes:
+        demo.qtbot.waitUntil(lambda: thumbnails.settled and bool(thumbnails._kept), timeout=60_000)
+        image = next(image for key, image in thumbnails._kept.items() if key[0] == "morning_ferry")
+        return pixels(image).tobytes()
+
+    demo.board.heads.redraw()
+    demo.settle()
+    first = head()
+    session.moment.go_to(3.7)
+    demo.settle()
+    later = head()
+    assert later != first
+    session.moment.begin_again()
+    demo.settle()
+    assert head() == first
+    session.moment.let_go_on(True)
+    thumbnails._stale.clear()
+    seen = session.view.state.time
+    demo.qtbot.waitUntil(lambda: session.view.state.time > seen + 0.1, timeout=60_000)
+    assert not thumbnails._stale
+    session.moment.let_go_on(False)
+    assert thumbnails._stale
