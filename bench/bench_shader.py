@@ -37,6 +37,10 @@ KEPT = {
     "Quay wall, pairs": (680, 28),
     "Tattered sail, planes": (12, 2),
     "Tattered sail, pairs": (165, 9),
+    "River, planes": (67, 4),
+    "River, pairs": (218, 11),
+    "Wharf tree, planes": (51, 2),
+    "Wharf tree, pairs": (204, 9),
     "Ferry tug with 72 regions, array": (530, 35),
     "Ferry tug with 72 regions, pairs": (1733, 25),
 }
