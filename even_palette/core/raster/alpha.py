@@ -1,7 +1,6 @@
 """Alpha of pictures: whether colour was multiplied by it, dividing it out, colour under it. Ours is straight."""
 
 import numpy as np
-from scipy.ndimage import distance_transform_edt
 
 from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.raster.plane import stored_values
@@ -48,5 +47,7 @@ def carried(values: Floats) -> Floats:
     hidden = values[..., 3] < np.float32(0.5 / 255)
     if not hidden.any() or hidden.all():
         return values
+    from scipy.ndimage import distance_transform_edt
+
     rows, columns = distance_transform_edt(hidden, return_distances=False, return_indices=True)
     return np.concatenate([values[rows, columns, :3], values[..., 3:]], axis=-1)
