@@ -87,6 +87,18 @@ def test_edited_once_every_wearer_follows(worn: History, sheets: Sheets) -> None
     assert followed.region("region_2").own_values == {}
 
 
+def test_what_is_chosen_among_ways_takes_no_number(worn: History) -> None:
+    """Neither as a wearer's own value nor as the recipe's: what is refused changes nothing."""
+    before = worn.kit
+    for command in (
+        commands.set_own_value("region_2", "mode", 0, 0.5),
+        commands.set_cell_value(RecipeCoats("hull_paint"), "mode", 0.5),
+    ):
+        with pytest.raises(UserError, match="chosen among ways"):
+            worn.do(command)
+    assert worn.kit is before
+
+
 def test_own_values_are_edited_where_they_are(worn: History) -> None:
     """A value that a wearer sets itself is changed there, also by variant, and the recipe stays."""
     worn.do(commands.set_own_value("region_2", "hue", 1, 50.0))

@@ -14,6 +14,8 @@ def plain_setting(of: Parameter | ValueSpec, setting: Setting) -> Setting:
 
     Raises UserError unless it is of the kind and in the range of what it sets; colours are 0..1, encoded.
     """
+    if of.kind == ValueKind.CHOICE:
+        raise UserError(f"“{of.name}” is chosen among ways; it has no number.")
     is_colour = of.kind == ValueKind.COLOUR
     parts = setting if isinstance(setting, tuple) else (setting,)
     low, high = (0.0, 1.0) if is_colour else (of.low, of.high)

@@ -168,8 +168,6 @@ def set_cell_value(owner: Owner, value_name: str, setting: Setting, variant: str
 
     def apply(kit: Kit) -> Kit:
         value, spec = value_of(kit, owner, value_name, coat), spec_of(kit, owner, value_name, coat)
-        if not spec.bindable:
-            raise UserError(f"{spec.label} is chosen among ways; it has no number.")
         bound = kit.parameter(value.parameter) if isinstance(value, Bound) else None
         plain = plain_setting(bound or spec, setting)
         if variant == MASTER and not isinstance(value, Bound):
