@@ -14,12 +14,12 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["EVEN_PALETTE_STATE"] = tempfile.mkdtemp()
 
 import numpy as np
+from bench_frame import Drawn
 from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
 from even_palette.app import theme
 from even_palette.app.window import Window
-from even_palette.core.arrays import Levels
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
@@ -46,19 +46,6 @@ def kit_with(kit: Kit, mesh: str, count: int) -> Kit:
     placing = Placing("", "Grid", "grid", mesh, count, shares={VARIANT: 1.0}, values=values)
     history.do(commands.add_placing("bench", placing))
     return history.kit
-
-
-class Drawn:
-    """A drawing that is done, as a graphics card's is by the time it is asked for."""
-
-    def __init__(self, pixels: Levels) -> None:
-        self.pixels = pixels
-
-    def done(self, wait_s: float = 0.0) -> bool:
-        return True
-
-    def drop(self) -> None:
-        pass
 
 
 def at_once(renderer: CrowdRenderer, crowds, orbit, width: int, height: int, *rest: object) -> Drawing:  # type: ignore[no-untyped-def]
@@ -94,7 +81,8 @@ def settle(window: Window) -> None:
 
 def memory(count: int, kit: Kit, mesh: str) -> int:
     """Bytes that the crowds of so many instances take beside their meshes and planes."""
-    crowds = crowds_of(kit_with(kit, mesh, count), Sheets(), kit_with(kit, mesh, count).scene("bench"))
+    made = kit_with(kit, mesh, count)
+    crowds = crowds_of(made, Sheets(), made.scene("bench"))
     return sum(crowd.stands.nbytes + sum(part.table.nbytes for part in crowd.parts) for crowd in crowds)
 
 

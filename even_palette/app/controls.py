@@ -1,6 +1,6 @@
 """Small controls that the tray, the ledge and swatches share."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction, QColor, QIcon, QKeySequence, QPixmap
@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLayout,
     QListWidget,
+    QListWidgetItem,
     QMenu,
     QSizePolicy,
     QToolButton,
@@ -195,6 +196,18 @@ class ShortList(QListWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(super().sizeHint().width(), self._least)
+
+    def show_keyed(self, entries: Sequence[tuple[str, str]], chosen: str) -> None:
+        """Show keys with their texts, quietly; an item's data is its key, and the chosen one is the current one."""
+        self.blockSignals(True)
+        self.clear()
+        for key, text in entries:
+            item = QListWidgetItem(text)
+            item.setData(Qt.ItemDataRole.UserRole, key)
+            self.addItem(item)
+            if key == chosen:
+                self.setCurrentItem(item)
+        self.blockSignals(False)
 
     def _fit(self) -> None:
         rows = self.count() * max(1, self.sizeHintForRow(0)) + 2 * self.frameWidth() + 2

@@ -1,4 +1,4 @@
-"""Pictures for reviews from the window: all variants on one sheet, or the scene as it is seen, written as PNG."""
+"""Pictures for reviews from the window: all variants on one sheet, written as PNG."""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QFileDialog
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import Renderer
 from even_palette.core.arrays import Levels
+from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
-from even_palette.core.mesh.view import Orbit
 
 WIDTH, HEIGHT = 640, 480
 
@@ -34,25 +34,25 @@ class ReviewPictures(QObject):
         """Whether pictures are being drawn."""
         return self._steps is not None
 
-    def ask(self, lit: bool, orbit: Orbit | None = None) -> None:
+    def ask(self, lit: bool) -> None:
         """Ask where to, and write all variants of the sheet in front."""
         name, _ = QFileDialog.getSaveFileName(None, "Write pictures of variants", "variants.png", "Pictures (*.png)")
         if name:
-            self.write(Path(name), lit, orbit)
+            self.write(Path(name), lit)
 
-    def write(
-        self, path: Path, lit: bool, orbit: Orbit | None = None, width: int = WIDTH, height: int = HEIGHT
-    ) -> None:
+    def write(self, path: Path, lit: bool, width: int = WIDTH, height: int = HEIGHT) -> None:
         """Write all variants of the sheet in front beside each other, each so large."""
         at = self.session.shown
         if at is None or self.busy:
             return
+        path = path if path.suffix else path.with_suffix(".png")
         try:
-            self._steps = self.renderer.variant_pictures(at, self.session.sheets, lit, orbit, width, height)
+            refuse_sources(path, [Path(file.path) for file in at.kit.files])
+            self._steps = self.renderer.variant_pictures(at, self.session.sheets, lit, width, height)
         except UserError as error:
             self.session.notice.emit(str(error))
             return
-        self._made, self._path = [], path if path.suffix else path.with_suffix(".png")
+        self._made, self._path = [], path
         self._timer.start()
 
     def _step(self) -> None:

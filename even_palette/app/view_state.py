@@ -9,7 +9,8 @@ from msgspec import structs
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from even_palette.core.kit.coat_owners import Overcoats, SheetOwner
-from even_palette.core.kit.commands import Cell, Pick
+from even_palette.core.kit.commands import Cell
+from even_palette.core.kit.instances import Pick
 from even_palette.core.material.variants import MASTER
 from even_palette.core.mesh.kinds import ElementKind
 from even_palette.core.regions.brush import Brush

@@ -162,15 +162,17 @@ class CrowdRenderer:
         def fly() -> Flying:
             return self._buffers.fly(width, height, samples, upwards=True)
 
+        def solid() -> None:
+            self._draw_sky(self._context.fbo, orbit, light)
+            _all(draw(False))
+
         if any_blended:
             self._layers = self._layers or Layers(self._context)
-            self._layers.draw(
-                width, height, smooth, lambda: _all(draw(False)), lambda front: _all(draw(True, front)), drawn
-            )
+            self._layers.draw(width, height, smooth, solid, lambda front: _all(draw(True, front)), drawn)
             return fly()
         drawn.use()
         drawn.clear(0, 0, 0, 0, depth=1.0)
-        self._draw_sky(drawn, orbit, width, height, light)
+        self._draw_sky(drawn, orbit, light)
         return Growing(drawn, draw(False), fly)
 
     def _seen_in(self, crowd: Crowd, orbit: Orbit, aspect: float) -> Bools:
@@ -181,11 +183,12 @@ class CrowdRenderer:
             self._in_sight[crowd.mesh] = known
         return known[2]
 
-    def _draw_sky(self, drawn: Any, orbit: Orbit, width: int, height: int, light: Light) -> None:
+    def _draw_sky(self, drawn: Any, orbit: Orbit, light: Light) -> None:
         """The sky behind all, where the light has one that is seen."""
         if light.outdoors is None or not light.outdoors.sky_behind or not light.lit:
             return
         self._context.enable_only(self._context.NOTHING)
+        width, height = drawn.size
         back = np.linalg.inv(orbit.matrix(width / height).astype(np.float64))
         uniforms = {**light.uniforms, "eye": orbit.eye(), "size": (float(width), float(height)),
                     "from_clip": tuple(back.T.ravel().tolist())}  # fmt: skip

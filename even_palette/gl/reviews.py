@@ -8,9 +8,11 @@ from pathlib import Path
 import numpy as np
 
 from even_palette.core.arrays import Levels
+from even_palette.core.disk.gate import refuse_sources
 from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.scene import Own, Placing, Scene, Spot
+from even_palette.core.limits import MOST_FRAMES
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.picture_sheet import over_ground, picture_sheet
@@ -76,7 +78,11 @@ def write_variants(
     kit: Kit, store: Store, path: Path, sheet: str, variants: Sequence[str], width: int = 640, height: int = 480,
     lit: bool = True, columns: int = 0,
 ) -> None:  # fmt: skip
-    """Write the pictures of variants beside each other with their names; width and height are those of one."""
+    """Write the pictures of variants beside each other with their names; width and height are those of one.
+
+    Raises UserError without OpenGL, and for a path that a file of the kit has.
+    """
+    refuse_sources(path, [Path(file.path) for file in kit.files])
     made = variant_pictures(SheetRenderer(), _renderer(), kit, store, sheet, variants, width, height, Light(lit))
     write_plane(path, Plane(picture_sheet(list(made), columns), Encoding.SRGB))
 
@@ -95,17 +101,24 @@ def write_frames(
 ) -> list[Path]:  # fmt: skip
     """Write a scene over time as numbered pictures: `rate` frames a second, and so many turns of the view around it.
 
-    A frame is the same whatever frames came before. Raises UserError without OpenGL.
+    A frame is the same whatever frames came before. Raises UserError without OpenGL, for more than
+    MOST_FRAMES of them, and for a path that a file of the kit has.
     """
+    many = seconds * rate
+    if not (0 < rate < math.inf and 0 <= many <= MOST_FRAMES):
+        told = f"not {many:g} at {rate:g} a second"
+        raise UserError(f"A rate above 0 and at most {MOST_FRAMES:,} frames can be written, {told}.")
+    count = max(1, round(many))
+    paths = [path.with_name(f"{path.stem}_{number:04d}{path.suffix or '.png'}") for number in range(count)]
+    for each in paths:
+        refuse_sources(each, [Path(file.path) for file in kit.files])
     renderer, light = _renderer(), Light(lit, outdoors=lighting_of(scene.light))
     orbit = framing(crowds_of(kit, store, scene), width, height)
-    count, written = max(1, round(seconds * rate)), []
-    for number in range(count):
+    for number, each in enumerate(paths):
         view = replace(orbit, yaw=orbit.yaw + 2 * math.pi * turns * number / count)
         pixels = scene_picture(renderer, kit, store, scene, width, height, light, view, number / rate)
-        written.append(path.with_name(f"{path.stem}_{number:04d}{path.suffix or '.png'}"))
-        write_plane(written[-1], Plane(over_ground(pixels), Encoding.SRGB))
-    return written
+        write_plane(each, Plane(over_ground(pixels), Encoding.SRGB))
+    return paths
 
 
 def _renderer() -> CrowdRenderer:

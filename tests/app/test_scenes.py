@@ -109,7 +109,16 @@ def test_instances_are_picked_and_changed(demo: Driver, panel: LineupPanel, quay
     demo.choose(own.variant, "Ice Patrol")
     demo.settle()
     assert [each.variant for each in instances_of(session.kit.scene("quay"))][1:3] == ["ice_patrol"] * 2
+    steps = len(session.history.undo_labels)
+    own.turn.slider.setSliderDown(True)
+    for place in (20, 40, 60):
+        own.turn.slider.setValue(place)
+    own.turn.slider.setSliderDown(False)
+    assert len(session.history.undo_labels) == steps + 1  # a drag is one step
     demo.click(own.locked)
+    demo.click(own.locked)
+    demo.click(own.locked)
+    assert len(session.history.undo_labels) == steps + 4
     demo.click(panel.scene.draw)
     now = {each.number: each.seed for each in instances_of(session.kit.scene("quay"))}
     assert [number for number in seeds if now[number] == seeds[number]] == [1, 2]
@@ -220,7 +229,10 @@ def test_a_scene_is_lit_from_the_tray(demo: Driver, panel: LineupPanel, quay: Sc
     demo.click(part.head)
     flat = quay.canvas._images[0][0].copy()
     assert not part.outdoors.isVisible()
+    steps = len(session.history.undo_labels)
+    demo.choose(part.kind, "Overcast")
     demo.choose(part.kind, "Sun and sky")
+    assert len(session.history.undo_labels) == steps + 2  # what is chosen is a step of its own
     demo.settle()
     assert quay.canvas.lit
     assert part.hour.isVisible()

@@ -89,6 +89,27 @@ def test_what_is_allowed_is_shipped(history: History, sheets: Sheets, tmp_path: 
         history.do(commands.allow(key, Allowed(darkest=0.9, lightest=0.1)))
 
 
+def test_a_parameter_is_set_on_many(history: History) -> None:
+    """What else each has of its own stays; a drag is one step, and setting another parameter is another one."""
+    key = next(p.key for p in history.kit.parameters if p.name == "region_1_colour")
+    history.do(commands.expose("region_1", "strength"))
+    other = history.kit.parameters[-1].key
+    history.do(commands.add_mesh(MeshFile("boat", "/boat.glb", history.kit.sheets[0].key)))
+    history.do(commands.add_scene("Street"))
+    history.do(commands.add_placing("street", Placing("", "Row", "row", "boat", 3)))
+    history.do(commands.set_instances("street", [("row", 1)], {"values": {other: 0.5}}))
+    before, both = len(history.undo_labels), [("row", 0), ("row", 1)]
+    for level in (0.2, 0.4, 0.6):
+        history.do(commands.set_in_instances("street", both, key, (level, 0.0, 0.0)))
+    assert len(history.undo_labels) == before + 1
+    stood = [dict(each.values) for each in instances_of(history.kit.scene("street"))]
+    assert stood == [{key: (0.6, 0.0, 0.0)}, {other: 0.5, key: (0.6, 0.0, 0.0)}, {}]
+    history.do(commands.set_in_instances("street", both, other, 0.1))
+    assert len(history.undo_labels) == before + 2
+    with pytest.raises(UserError, match="there is no"):
+        history.do(commands.set_in_instances("street", both, "none", 1.0))
+
+
 def test_an_instance_becomes_a_variant(history: History) -> None:
     """What was tried on it, on top of the variant that it is in; all that were picked are in it, and look the same."""
     key = next(p.key for p in history.kit.parameters if p.name == "region_1_colour")

@@ -1,7 +1,5 @@
 """Crowds: every instance looks as it does alone, whatever stands beside it; one drawing a mesh and sheet; picking."""
 
-from collections.abc import Iterator
-
 import numpy as np
 import pytest
 from msgspec.structs import replace as with_fields
@@ -24,14 +22,6 @@ from even_palette.gl.textures import Textures
 
 SHARES = {"": 0.2, "morning_ferry": 0.3, "night_post": 0.5}
 WIDTH, HEIGHT = 500, 341
-
-
-@pytest.fixture
-def renderer() -> Iterator[CrowdRenderer]:
-    context = offscreen_context()
-    found = CrowdRenderer(context, Textures(context))
-    yield found
-    found.release()
 
 
 @pytest.fixture(scope="module")
@@ -57,8 +47,8 @@ def framed(crowds: list[Crowd], pitch: float = 0.38) -> Orbit:
     return Orbit(pitch=pitch).framed(points, WIDTH / HEIGHT)
 
 
-def drawn(renderer: CrowdRenderer, crowds: list[Crowd], orbit: Orbit, lit: bool = False) -> np.ndarray:
-    return renderer.render(crowds, orbit, WIDTH, HEIGHT, Light(lit, smooth=False)).pixels.astype(int)
+def drawn(crowd_renderer: CrowdRenderer, crowds: list[Crowd], orbit: Orbit, lit: bool = False) -> np.ndarray:
+    return crowd_renderer.render(crowds, orbit, WIDTH, HEIGHT, Light(lit, smooth=False)).pixels.astype(int)
 
 
 def alone(kit: Kit, store: Sheets, instance: Instance) -> list[Crowd]:
@@ -72,20 +62,20 @@ def alone(kit: Kit, store: Sheets, instance: Instance) -> list[Crowd]:
 
 
 @pytest.mark.parametrize("mesh", ["oar_and_crate_2", "wharf_tree_2", "reed_clump_2"])
-def test_each_instance_is_as_it_is_alone(mesh: str, demo: Kit, store: Sheets, renderer: CrowdRenderer) -> None:
+def test_each_instance_is_as_it_is_alone(mesh: str, demo: Kit, store: Sheets, crowd_renderer: CrowdRenderer) -> None:
     """Flat colours, pixel by pixel, in a mix of variants with own seeds, turned and scaled; one drawing a sheet or twin."""
     values = {"columns": 6.0, "apart": 3.5, "behind": 3.5, "turn_range": 180.0, "smallest": 0.6, "largest": 1.4}
     kit = scene_of(demo, Placing("", "Grid", "grid", mesh, 18, shares=SHARES, values=values))
     crowds = crowds_of(kit, store, kit.scene("landing"))
     orbit = framed(crowds)
-    picture = drawn(renderer, crowds, orbit)
-    assert renderer.drawings == len(crowds[0].parts) == len(kit.at(kit.mesh(mesh).sheet).sheet.twins) + 1
-    ids = renderer.instances(crowds, orbit, WIDTH, HEIGHT)
+    picture = drawn(crowd_renderer, crowds, orbit)
+    assert crowd_renderer.drawings == len(crowds[0].parts) == len(kit.at(kit.mesh(mesh).sheet).sheet.twins) + 1
+    ids = crowd_renderer.instances(crowds, orbit, WIDTH, HEIGHT)
     shown = instances_of(kit.scene("landing"))
     assert set(np.unique(ids)) == set(range(-1, 18))
     colours = set()
     for number in (0, 7, 11, 17):
-        only = drawn(renderer, alone(kit, store, shown[number]), orbit)
+        only = drawn(crowd_renderer, alone(kit, store, shown[number]), orbit)
         here = ids == number
         assert here.sum() > 50
         assert np.abs(picture[here] - only[here]).max() <= 1
@@ -95,8 +85,8 @@ def test_each_instance_is_as_it_is_alone(mesh: str, demo: Kit, store: Sheets, re
     assert (ids[inside] >= 0).mean() > 0.99
 
 
-def test_as_the_model_pane_has_it(demo: Kit, store: Sheets, renderer: CrowdRenderer) -> None:
-    """One instance at the origin against the renderer of one mesh: flat and lit, within rounding."""
+def test_as_the_model_pane_has_it(demo: Kit, store: Sheets, crowd_renderer: CrowdRenderer) -> None:
+    """One instance at the origin against the crowd_renderer of one mesh: flat and lit, within rounding."""
     from even_palette.core.results.looks import Look, picture
     from even_palette.gl.model_view import ModelRenderer, Skin
 
@@ -113,7 +103,7 @@ def test_as_the_model_pane_has_it(demo: Kit, store: Sheets, renderer: CrowdRende
     for lit in (False, True):
         skin = Skin(part.mesh, shown, part.relief, False, part.drawing)  # type: ignore[arg-type]
         one = models.render([skin], orbit, WIDTH, HEIGHT, Light(lit, smooth=False)).pixels.astype(int)
-        many = drawn(renderer, crowds, orbit, lit)
+        many = drawn(crowd_renderer, crowds, orbit, lit)
         assert (one[..., 3] == many[..., 3]).mean() > 0.9999
         both = (one[..., 3] == 255) & (many[..., 3] == 255)
         assert both.sum() > 5000
@@ -121,23 +111,23 @@ def test_as_the_model_pane_has_it(demo: Kit, store: Sheets, renderer: CrowdRende
     models.release()
 
 
-def test_many_are_one_drawing(demo: Kit, store: Sheets, renderer: CrowdRenderer) -> None:
+def test_many_are_one_drawing(demo: Kit, store: Sheets, crowd_renderer: CrowdRenderer) -> None:
     """500 and 9,000 instances: one drawing a mesh and sheet, two where rows need two textures; only changed rows go over."""
     for count, goes in ((500, 1), (9000, 2)):
         values = {"columns": 100.0, "apart": 2.0, "behind": 2.0}
         kit = scene_of(demo, Placing("", "Many", "grid", "oar_and_crate_2", count, shares=SHARES, values=values))
         crowds = crowds_of(kit, store, kit.scene("landing"))
         orbit = framed(crowds)
-        drawn(renderer, crowds, orbit)
-        assert (renderer.drawings, renderer.rows_taken) == (goes, count)
-        drawn(renderer, crowds_of(kit, store, kit.scene("landing")), orbit)
-        assert renderer.rows_taken == 0
+        drawn(crowd_renderer, crowds, orbit)
+        assert (crowd_renderer.drawings, crowd_renderer.rows_taken) == (goes, count)
+        drawn(crowd_renderer, crowds_of(kit, store, kit.scene("landing")), orbit)
+        assert crowd_renderer.rows_taken == 0
         changed = commands.set_instances("landing", [("many", 41), ("many", 44)], {"seed": 0.5}).apply(kit)
-        drawn(renderer, crowds_of(changed, store, changed.scene("landing")), orbit)
-        assert renderer.rows_taken == 4
+        drawn(crowd_renderer, crowds_of(changed, store, changed.scene("landing")), orbit)
+        assert crowd_renderer.rows_taken == 4
 
 
-def test_what_is_out_of_sight_is_left_out(demo: Kit, store: Sheets, renderer: CrowdRenderer) -> None:
+def test_what_is_out_of_sight_is_left_out(demo: Kit, store: Sheets, crowd_renderer: CrowdRenderer) -> None:
     """Close up, most are culled and no pixel changes; own values of an instance are its own alone."""
     parameter = next(p for p in demo.parameters if p.name == "boards_colour")
     kit = scene_of(demo, Placing("", "Row", "row", "oar_and_crate_2", 60, values={"apart": 2.5}))
@@ -146,15 +136,15 @@ def test_what_is_out_of_sight_is_left_out(demo: Kit, store: Sheets, renderer: Cr
     orbit = Orbit(target=(0.0, 0.5, 0.0), distance=6.0, size=3.0)
     shown = seen_in(crowds[0], orbit, WIDTH / HEIGHT)
     assert 2 <= shown.sum() < 30
-    picture, ids = drawn(renderer, crowds, orbit), renderer.instances(crowds, orbit, WIDTH, HEIGHT)
+    picture, ids = drawn(crowd_renderer, crowds, orbit), crowd_renderer.instances(crowds, orbit, WIDTH, HEIGHT)
     whole = [Crowd(c.mesh, c.parts, c.standing, np.float32([[-1e4] * 3, [1e4] * 3])) for c in crowds]
     assert seen_in(whole[0], orbit, WIDTH / HEIGHT).all()
-    assert np.array_equal(drawn(renderer, whole, orbit), picture)
+    assert np.array_equal(drawn(crowd_renderer, whole, orbit), picture)
     plain = crowds_of(
         scene_of(demo, kit.scene("landing").placings[0]),
         store,
         scene_of(demo, with_fields(kit.scene("landing").placings[0], own={})).scene("landing"),
     )
-    differs = (drawn(renderer, plain, orbit) != picture).any(axis=-1)
+    differs = (drawn(crowd_renderer, plain, orbit) != picture).any(axis=-1)
     assert differs.sum() > 100
     assert set(np.unique(ids[differs])) == {30}

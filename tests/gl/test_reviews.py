@@ -71,6 +71,20 @@ def test_variants_and_scenes_from_scripts(tmp_path: Path) -> None:
         kit.scene_picture("Empty")
 
 
+def test_no_picture_goes_over_a_file_of_the_kit(tmp_path: Path) -> None:
+    """Neither a sheet of variants nor a frame; what the file held is there still."""
+    kit = OpenKit(read_kit(KIT_FOLDER), None)
+    source = tmp_path / "hull_0000.png"
+    source.write_bytes(Path(kit.kit.files[0].path).read_bytes())
+    held = source.read_bytes()
+    kit.add_map(source)
+    with pytest.raises(UserError, match="is read from"):
+        kit.write_variants(source)
+    with pytest.raises(UserError, match="is read from"):
+        kit.write_frames(tmp_path / "hull.png", "The landing", seconds=0.25, rate=4.0)
+    assert source.read_bytes() == held
+
+
 def test_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     out = tmp_path / "scene.png"
     assert (
@@ -98,6 +112,9 @@ def test_frames_of_a_scene(tmp_path: Path) -> None:
     frames = [read_plane(path, Encoding.SRGB).samples for path in written]
     assert (frames[0] != frames[1]).any(axis=-1).mean() > 0.05
     assert np.array_equal(frames[2], kit.scene_picture("The landing", time=2 / 3, **how))
+    for wrong in ({"rate": 0.0}, {"rate": -1.0}, {"rate": 1e9}, {"seconds": float("nan")}):
+        with pytest.raises(UserError, match="frames"):
+            kit.write_frames(tmp_path / "none.png", "The landing", **{**how, **wrong})
     turned = kit.write_frames(tmp_path / "turn.png", "The landing", seconds=0.5, rate=4.0, turns=1.0, **how)
     half = read_plane(turned[1], Encoding.SRGB).samples
     assert (half != frames[0]).any(axis=-1).mean() > 0.3

@@ -1,7 +1,6 @@
 """Light of scenes: the white furnace, Lambert and GGX where they are known, lamps, where the sun stands, tone curve."""
 
 import math
-from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -24,27 +23,18 @@ from even_palette.core.lineup.daylight import (
     overcast,
     sun_at,
 )
-from even_palette.core.material.drawn import OPAQUE
+from even_palette.core.material.drawn import OPAQUE, Drawing, Way
+from even_palette.core.material.outputs import ALPHA
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.crowd import Crowd, CrowdPart, Standing
 from even_palette.core.results.pictures import SHOWN, Picture
 from even_palette.core.results.scene_light import lighting_of
-from even_palette.gl.context import offscreen_context
 from even_palette.gl.crowd_view import CrowdRenderer
 from even_palette.gl.model_view import Light
-from even_palette.gl.textures import Textures
 from tests.mesh.test_bakes import sphere
 
 SIDE = 161
-
-
-@pytest.fixture
-def renderer() -> Iterator[CrowdRenderer]:
-    context = offscreen_context()
-    found = CrowdRenderer(context, Textures(context))
-    yield found
-    found.release()
 
 
 def ball(base: float = 1.0, rough: float = 1.0, metal: float = 0.0, coat: float = 0.0) -> Crowd:
@@ -70,39 +60,39 @@ def ball(base: float = 1.0, rough: float = 1.0, metal: float = 0.0, coat: float 
 
 
 def seen(
-    renderer: CrowdRenderer, crowd: Crowd, lighting: Lighting | None, lit: bool = True, **orbit: float
+    crowd_renderer: CrowdRenderer, crowd: Crowd, lighting: Lighting | None, lit: bool = True, **orbit: float
 ) -> np.ndarray:
     """Linear light of every pixel, (SIDE, SIDE, 3), NaN beside the ball."""
     view = Orbit(distance=6.0, size=2.0, **orbit)  # type: ignore[arg-type]
-    pixels = renderer.render([crowd], view, SIDE, SIDE, Light(lit, smooth=False, outdoors=lighting)).pixels
+    pixels = crowd_renderer.render([crowd], view, SIDE, SIDE, Light(lit, smooth=False, outdoors=lighting)).pixels
     found = srgb_to_linear(np.float32(pixels[..., :3]) / 255)
     return np.where(pixels[..., 3:] == 255, found, np.nan)
 
 
 @pytest.mark.parametrize("rough", [0.05, 0.3, 0.6, 1.0])
 @pytest.mark.parametrize(("metal", "coat"), [(0.0, 0.0), (1.0, 0.0), (0.4, 0.7)])
-def test_white_furnace(rough: float, metal: float, coat: float, renderer: CrowdRenderer) -> None:
+def test_white_furnace(rough: float, metal: float, coat: float, crowd_renderer: CrowdRenderer) -> None:
     """A white ball in the same light from everywhere cannot be seen: within 2 %, whatever it is made of."""
-    found = seen(renderer, ball(1.0, rough, metal, coat), constant(0.5))
+    found = seen(crowd_renderer, ball(1.0, rough, metal, coat), constant(0.5))
     there = found[np.isfinite(found)]
     assert there.size > 9000
     assert np.abs(there / 0.5 - 1).max() < 0.02
 
 
-def test_a_dark_ball_takes_light_away(renderer: CrowdRenderer) -> None:
+def test_a_dark_ball_takes_light_away(crowd_renderer: CrowdRenderer) -> None:
     """A black one gives what its surface mirrors alone: at the middle a twenty-fifth, more towards its rim."""
-    found = seen(renderer, ball(0.0, 0.4), constant(1.0))[..., 0]
+    found = seen(crowd_renderer, ball(0.0, 0.4), constant(1.0))[..., 0]
     assert found[SIDE // 2, SIDE // 2] == pytest.approx(0.04, abs=0.02)
     assert np.nanmax(found) > 0.1
     assert np.nanmax(found) < 1
 
 
-def test_sun_from_behind_the_eye(renderer: CrowdRenderer) -> None:
+def test_sun_from_behind_the_eye(crowd_renderer: CrowdRenderer) -> None:
     """Closed forms with light and eye the same way: Lambert by the cosine, GGX at alpha 1, where D is 1 / pi."""
     towards = tuple(float(part) for part in -Orbit(yaw=0.5, pitch=0.3).axes()[2])
     black = (0.0, 0.0, 0.0)
     sun = Lighting(towards, (0.8, 0.8, 0.8), black, black, black)  # type: ignore[arg-type]
-    found = seen(renderer, ball(0.5), sun, yaw=0.5, pitch=0.3)[..., 0]
+    found = seen(crowd_renderer, ball(0.5), sun, yaw=0.5, pitch=0.3)[..., 0]
     y, x = np.mgrid[:SIDE, :SIDE] + 0.5
     half = math.tan(math.radians(16))
     right, up = (x / SIDE * 2 - 1) * half, (1 - y / SIDE * 2) * half
@@ -127,7 +117,7 @@ def test_sun_from_behind_the_eye(renderer: CrowdRenderer) -> None:
     assert found[SIDE // 2, SIDE // 2] == pytest.approx(0.8 * (0.5 * 0.96 + 0.01), rel=0.02)
 
 
-def test_lamps_fall_off_by_the_square(renderer: CrowdRenderer) -> None:
+def test_lamps_fall_off_by_the_square(crowd_renderer: CrowdRenderer) -> None:
     """Twice as far from the surface a lamp gives a quarter; two lamps add up; stops are powers of two."""
     towards = -Orbit().axes()[2]
     dark = Lighting((0.0, 1.0, 0.0), *((0.0, 0.0, 0.0),) * 4)
@@ -135,7 +125,7 @@ def test_lamps_fall_off_by_the_square(renderer: CrowdRenderer) -> None:
     def middle(*lamps: tuple[float, float], stops: float = 0.0) -> float:
         given = tuple((tuple(towards * (1 + far)), (much,) * 3) for far, much in lamps)
         lit = replace(dark, lamps=given, stops=stops)  # type: ignore[arg-type]
-        return float(seen(renderer, ball(0.5), lit)[SIDE // 2, SIDE // 2, 0])
+        return float(seen(crowd_renderer, ball(0.5), lit)[SIDE // 2, SIDE // 2, 0])
 
     near = middle((1.0, 0.8))
     assert near == pytest.approx(0.8 * 0.49, rel=0.03)
@@ -144,9 +134,9 @@ def test_lamps_fall_off_by_the_square(renderer: CrowdRenderer) -> None:
     assert middle((1.0, 0.8), stops=-1.0) == pytest.approx(near / 2, rel=0.03)
 
 
-def test_flat_is_the_sheet_in_any_light(renderer: CrowdRenderer) -> None:
+def test_flat_is_the_sheet_in_any_light(crowd_renderer: CrowdRenderer) -> None:
     for lighting in (daylight(9.0), overcast(), constant(2.0), None):
-        found = seen(renderer, ball(0.37), lighting, lit=False)
+        found = seen(crowd_renderer, ball(0.37), lighting, lit=False)
         assert np.nanmax(np.abs(found - 0.37)) < 0.004
 
 
@@ -190,12 +180,12 @@ def test_sky_and_air() -> None:
     assert made.lamps[0][1] == pytest.approx((3.0, 3 * float(srgb_to_linear(np.float32([0.5]))[0]), 0.0))
 
 
-def test_what_is_too_bright_is_rolled_off(renderer: CrowdRenderer) -> None:
+def test_what_is_too_bright_is_rolled_off(crowd_renderer: CrowdRenderer) -> None:
     """Khronos PBR Neutral: dark stays but for its 0.04, bright never reaches 1, and more light is never darker."""
     last = 0.0
     for stops in np.linspace(-4, 6, 21):
         lit = replace(constant(0.5), stops=float(stops), rolls_off=True)
-        found = float(seen(renderer, ball(), lit)[SIDE // 2, SIDE // 2, 0])
+        found = float(seen(crowd_renderer, ball(), lit)[SIDE // 2, SIDE // 2, 0])
         light = 0.5 * 2.0**stops
         if 0.08 < light < 0.8:
             assert found == pytest.approx(light - 0.04, abs=0.006)
@@ -205,15 +195,28 @@ def test_what_is_too_bright_is_rolled_off(renderer: CrowdRenderer) -> None:
     assert last > 0.97
 
 
-def test_the_sky_is_seen_behind(renderer: CrowdRenderer) -> None:
+def behind_blended(crowd_renderer: CrowdRenderer, sky: Lighting) -> np.ndarray:
+    """The same sky behind a ball that is half seen through."""
+    crowd = ball()
+    (part,) = crowd.parts
+    outputs = {**part.picture.outputs, ALPHA: nodes.constant(0.5)}
+    glass = replace(part, picture=replace(part.picture, outputs=outputs), drawing=Drawing(Way.BLENDED))
+    view, light = Orbit(distance=6.0, size=2.0, pitch=-1.3), Light(True, smooth=False, outdoors=sky)
+    pixels = crowd_renderer.render([replace(crowd, parts=(glass,))], view, SIDE, SIDE, light).pixels
+    assert (pixels[..., 3] == 255).all()
+    return np.int16(pixels)
+
+
+def test_the_sky_is_seen_behind(crowd_renderer: CrowdRenderer) -> None:
     """Only where it is asked for and lit; up it is the sky's own colour, and the ball covers it."""
     sky = replace(constant(0.25), up=(0.1, 0.2, 0.4), sky_behind=True)
-    pixels = renderer.render(
+    pixels = crowd_renderer.render(
         [ball()], Orbit(distance=6.0, size=2.0, pitch=-1.3), SIDE, SIDE, Light(True, smooth=False, outdoors=sky)
     ).pixels
     assert (pixels[..., 3] == 255).all()
     assert srgb_to_linear(np.float32(pixels[3, 3, :3]) / 255) == pytest.approx((0.1, 0.2, 0.4), abs=0.03)
-    flat = renderer.render(
+    assert np.abs(np.int16(pixels) - behind_blended(crowd_renderer, sky))[:30].max() <= 1
+    flat = crowd_renderer.render(
         [ball()], Orbit(distance=6.0, size=2.0), SIDE, SIDE, Light(False, smooth=False, outdoors=sky)
     ).pixels
     assert flat[0, 0, 3] == 0

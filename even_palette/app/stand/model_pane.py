@@ -38,27 +38,12 @@ class ModelPane(QWidget):
         self.look_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.look_box.setMinimumContentsLength(10)
         self.look_box.look_chosen.connect(self._choose_look)
-        self.lit_button = foot_button("Lit", "Lit by a neutral studio, or flat: the sheet's exact colours (I)", True)
+        lit_tip = "Lit by a neutral studio (Ctrl-drag turns the light), or flat: the sheet's exact colours (I)"
+        self.lit_button = foot_button("Lit", "model", lit_tip, True)
         self.lit_button.clicked.connect(lambda: self.canvas.set_lit(self.lit_button.isChecked()))
-        self.lit_button.setToolTip(
-            "Lit by a neutral studio (Ctrl-drag turns the light), or flat: the sheet's exact colours (I)"
-        )
-        frame = foot_button("Frame", "All of the mesh in view (G)", False)
+        frame = foot_button("Frame", "model", "All of the mesh in view (G)", False)
         frame.clicked.connect(self.canvas.frame)
-        foot = QWidget()
-        foot.setObjectName("foot")
-        row = QHBoxLayout(foot)
-        row.setContentsMargins(8, 4, 8, 4)
-        row.setSpacing(6)
-        row.addWidget(self.look_box, 1)
-        row.addStretch(0)
-        row.addWidget(self.lit_button)
-        row.addWidget(frame)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addWidget(self.canvas, 1)
-        column.addWidget(foot)
+        put_over_foot(self, self.canvas, self.look_box, self.lit_button, frame)
 
     def _choose_look(self, look: Look | None) -> None:
         self.session.view.change(quiet=True, model_look=look)
@@ -101,11 +86,28 @@ class ModelPane(QWidget):
         self.canvas.show_tiles(tiles, lambda: model_points(skins), "".join(skin.mesh.content_id for skin in skins))
 
 
-def foot_button(text: str, tip: str, checkable: bool) -> QToolButton:
-    """A button for the foot of a pane."""
+def foot_button(text: str, pane: str, tip: str, checkable: bool) -> QToolButton:
+    """A button for the foot of a pane, whose name is told to those who cannot see where it stands."""
     button = QToolButton()
     button.setText(text)
     button.setToolTip(plain.tip(tip))
-    button.setAccessibleName(f"{text} (model)")
+    button.setAccessibleName(f"{text} ({pane})")
     button.setCheckable(checkable)
     return button
+
+
+def put_over_foot(pane: QWidget, canvas: QWidget, first: QWidget, *others: QWidget) -> None:
+    """Lay a pane out: its canvas, and below it a foot in which `first` takes what `others` leave."""
+    foot = QWidget()
+    foot.setObjectName("foot")
+    row = QHBoxLayout(foot)
+    row.setContentsMargins(8, 4, 8, 4)
+    row.setSpacing(6)
+    row.addWidget(first, 1)
+    for other in others:
+        row.addWidget(other)
+    column = QVBoxLayout(pane)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(0)
+    column.addWidget(canvas, 1)
+    column.addWidget(foot)

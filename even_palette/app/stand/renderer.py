@@ -161,7 +161,7 @@ class Renderer(QObject):
         return self._crowd_renderer().instances(crowds, orbit, width, height)
 
     def variant_pictures(
-        self, at: Focus, store: Store, lit: bool, orbit: Orbit | None, width: int, height: int
+        self, at: Focus, store: Store, lit: bool, width: int, height: int
     ) -> Iterator[tuple[str, Levels]]:
         """A picture of the sheet's meshes in each variant, one by one. Raises UserError without OpenGL."""
         from even_palette.gl.model_view import Light
@@ -170,7 +170,7 @@ class Renderer(QObject):
         crowds, variants = self._crowd_renderer(), list(at.kit.variant_names)
         assert self._sheets is not None
         light = Light(lit)
-        return variant_pictures(self._sheets, crowds, at.kit, store, at.key, variants, width, height, light, orbit)
+        return variant_pictures(self._sheets, crowds, at.kit, store, at.key, variants, width, height, light)
 
     def _crowd_renderer(self) -> "CrowdRenderer":
         if self._crowds is None:

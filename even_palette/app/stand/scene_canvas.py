@@ -11,7 +11,7 @@ from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.tiles import Tile
 from even_palette.core.arrays import Bools, Samples
-from even_palette.core.kit.commands import Pick
+from even_palette.core.kit.instances import Pick
 from even_palette.core.lineup.daylight import Lighting
 from even_palette.core.results.crowd import Crowd
 from even_palette.core.results.pictures import Drawing

@@ -1,15 +1,15 @@
 """The pane of a scene: its canvas, and in its foot lit or flat, and frame."""
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from even_palette.app import plain
 from even_palette.app.session import Session
-from even_palette.app.stand.model_pane import foot_button
+from even_palette.app.stand.model_pane import foot_button, put_over_foot
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.scene_canvas import SceneCanvas
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.commands import Pick
+from even_palette.core.kit.instances import Pick
 from even_palette.core.results.crowd import crowds_of
 from even_palette.core.results.scene_light import lighting_of
 
@@ -26,23 +26,12 @@ class ScenePane(QWidget):
         self.canvas = SceneCanvas(renderer, self)
         self.told = plain.Label("")
         self.told.setProperty("role", "quiet")
-        self.lit_button = foot_button("Lit", "Lit by a neutral studio, or flat: the sheets' exact colours (I)", True)
+        lit_tip = "In the light of the scene, or flat: the sheets' exact colours (I)"
+        self.lit_button = foot_button("Lit", "scene", lit_tip, True)
         self.lit_button.clicked.connect(lambda: self.canvas.set_lit(self.lit_button.isChecked()))
-        frame = foot_button("Frame", "All instances in view (G)", False)
+        frame = foot_button("Frame", "scene", "All instances in view (G)", False)
         frame.clicked.connect(self.canvas.frame)
-        foot = QWidget()
-        foot.setObjectName("foot")
-        row = QHBoxLayout(foot)
-        row.setContentsMargins(8, 4, 8, 4)
-        row.setSpacing(6)
-        row.addWidget(self.told, 1)
-        row.addWidget(self.lit_button)
-        row.addWidget(frame)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addWidget(self.canvas, 1)
-        column.addWidget(foot)
+        put_over_foot(self, self.canvas, self.told, self.lit_button, frame)
         self._lacks = False
         canvas = self.canvas
         canvas.picked.connect(self._pick)

@@ -86,7 +86,7 @@ class AllowedPart(Fold):
         self.add.setToolTip("Adds the colour of the selected variant to those that the game may choose among")
         self.add.clicked.connect(self._add)
         self.free = QPushButton("Allow all")
-        self.free.clicked.connect(lambda: session.do(commands.allow(self.key, Allowed())))
+        self.free.clicked.connect(lambda: self._allow_once(Allowed()))
         self.rows = {
             "darkest": NumberRow("Darkest", 0, 1, "", 2, "The least lightness, in OKLab."),
             "lightest": NumberRow("Lightest", 0, 1, "", 2, "The most lightness, in OKLab."),
@@ -128,12 +128,16 @@ class AllowedPart(Fold):
         colour = resolve(kit.parameters, kit.variants, self.session.variant, self.session.view.state.time)[self.key]
         allowed = self._allowed()
         if isinstance(colour, tuple) and colour not in allowed.swatches:
-            self.session.do(commands.allow(self.key, replace(allowed, swatches=(*allowed.swatches, colour))))
+            self._allow_once(replace(allowed, swatches=(*allowed.swatches, colour)))
 
     def _take_out(self, number: int) -> None:
         allowed = self._allowed()
         left = tuple(each for at, each in enumerate(allowed.swatches) if at != number)
-        self.session.do(commands.allow(self.key, replace(allowed, swatches=left)))
+        self._allow_once(replace(allowed, swatches=left))
+
+    def _allow_once(self, allowed: Allowed) -> None:
+        self.session.do(commands.allow(self.key, allowed))
+        self.session.history.end_merge()
 
     def _set(self, name: str, value: float) -> None:
         self.session.do(commands.allow(self.key, replace(self._allowed(), **{name: value})))

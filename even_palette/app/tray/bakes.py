@@ -105,16 +105,9 @@ class BakesTab(QWidget):
                 self.kind.setItemData(self.kind.count() - 1, kind.told, Qt.ItemDataRole.ToolTipRole)
         keys = [bake.key for bake in at.sheet.bakes]
         self.bake = self.bake if self.bake in keys else (keys[0] if keys else "")
-        self.list.blockSignals(True)
-        self.list.clear()
-        for bake in at.sheet.bakes:
-            serves = ", ID map" if bake.key == at.sheet.id_bake else ""
-            item = QListWidgetItem(f"{bake_label(bake)}   {bake.size}²{serves}")
-            item.setData(Qt.ItemDataRole.UserRole, bake.key)
-            self.list.addItem(item)
-            if bake.key == self.bake:
-                self.list.setCurrentItem(item)
-        self.list.blockSignals(False)
+        serves = [", ID map" if key == at.sheet.id_bake else "" for key in keys]
+        texts = [f"{bake_label(b)}   {b.size}²{id_map}" for b, id_map in zip(at.sheet.bakes, serves, strict=True)]
+        self.list.show_keyed(list(zip(keys, texts, strict=True)), self.bake)
         self._show_bake()
 
     def _show_bake(self) -> None:

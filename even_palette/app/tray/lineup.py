@@ -56,7 +56,8 @@ class LineupPanel(Panel):
         self.apart = ToldApart(session)
         self.over_time = OverTime(session, lambda: self.parameters.key)
         self.parameters.table.currentItemChanged.connect(lambda *_: self.over_time.follow())
-        session.moment.changed.connect(lambda: self.parameters.follow() if self.parameters.isVisible() else None)
+        session.moment.changed.connect(self._follow_moment)
+        session.moment.started.connect(self._follow_moment)
         self.chance = Chance(session, lambda: self.parameters.key)
         self.shown = choice("What the lineup shows", [])
         self.shown.setToolTip(plain.tip("The variants beside each other, or a scene of many instances"))
@@ -128,6 +129,10 @@ class LineupPanel(Panel):
         self.parameters.follow()
         self.apart.follow()
         self.over_time.follow()
+
+    def _follow_moment(self) -> None:
+        if not self.session.moment.goes_on and self.parameters.isVisible():
+            self.parameters.follow()
 
     def _add_scene(self) -> None:
         if self.session.do(commands.add_scene("Scene")):

@@ -52,7 +52,7 @@ class OverTime(Fold):
         self.easing = choice("How it goes on from this key", EASINGS)
         self.easing.activated.connect(lambda at: self._ease(self.easing.itemData(at)))
         self.repeat = choice("After the last key", REPEATS)
-        self.repeat.activated.connect(lambda at: self._change(repeat=self.repeat.itemData(at)))
+        self.repeat.activated.connect(lambda at: self._repeat(self.repeat.itemData(at)))
         self.rate = NumberRow("Rate", -180, 180, "/s", 2, "How much a number goes on in a second, within its range.")
         self.rate.changed.connect(lambda value: self._change(rate=value))
         self.rate.finished.connect(session.history.end_merge)
@@ -136,6 +136,11 @@ class OverTime(Fold):
         track, here = self._track(), self._here()
         if track is not None and here is not None:
             self._put(with_key(track, replace(here, easing=easing)))
+
+    def _repeat(self, repeat: Repeat) -> None:
+        track = self._track()
+        if track is not None:
+            self._put(replace(track, repeat=repeat))
 
     def _change(self, **fields: object) -> None:
         track = self._track()

@@ -11,7 +11,7 @@ from even_palette.app.session import Session
 from even_palette.app.tray.allowed import Chips
 from even_palette.core.colour.hexcode import encoded_to_hex, hex_to_encoded
 from even_palette.core.kit import commands
-from even_palette.core.kit.instances import Instance
+from even_palette.core.kit.instances import Instance, Pick
 from even_palette.core.material.allowed import held
 from even_palette.core.material.model import Parameter, Setting, ValueKind
 from even_palette.core.material.variants import resolve
@@ -31,7 +31,7 @@ class RuntimePart(Fold):
         self.keep.clicked.connect(self._keep)
         self.drop = QPushButton("Drop")
         self.drop.setToolTip("The values of its variant again")
-        self.drop.clicked.connect(lambda: self._set_all({}))
+        self.drop.clicked.connect(self._drop)
         self.column.addLayout(row(self.keep, self.drop))
         self.told = label("", "quiet")
         self.column.addWidget(self.told)
@@ -87,10 +87,10 @@ class RuntimePart(Fold):
     def _editor(self, parameter: Parameter) -> QWidget:
         name = label(parameter.name.replace("_", " "))
         name.setToolTip(parameter.help)
-        set_it = partial(self._set, parameter.key)
+        set_it, set_once = partial(self._set, parameter.key), partial(self._set_once, parameter.key)
         if parameter.kind == ValueKind.SWITCH:
             box = QCheckBox(parameter.name.replace("_", " "))
-            box.clicked.connect(lambda on: set_it(float(on)))
+            box.clicked.connect(lambda on: set_once(float(on)))
             self.column.addWidget(box)
             return box
         if parameter.kind != ValueKind.COLOUR:
@@ -103,7 +103,7 @@ class RuntimePart(Fold):
             return number
         if parameter.allowed.swatches:
             chips = Chips(parameter.name)
-            chips.taken.connect(lambda at: set_it(chips.colours[at]))
+            chips.taken.connect(lambda at: set_once(chips.colours[at]))
             self.column.addWidget(name)
             self.column.addWidget(chips)
             return chips
@@ -132,16 +132,27 @@ class RuntimePart(Fold):
         except ValueError as error:
             self.session.notice.emit(str(error))
             return
-        self._set(key, held(self.session.kit.parameter(key).allowed, colour))
+        self._set_once(key, held(self.session.kit.parameter(key).allowed, colour))
 
     def _set(self, key: str, setting: Setting) -> None:
         if self.picked:
-            self._set_all({**self.picked[0].values, key: setting})
+            self.session.do(commands.set_in_instances(self._scene, self._picks, key, setting))
 
-    def _set_all(self, values: dict[str, Setting]) -> None:
-        scene, picks = self.session.view.state.scene, [(each.placing, each.number) for each in self.picked]
-        self.session.do(commands.set_instances(scene, picks, {"values": values}))
+    def _set_once(self, key: str, setting: Setting) -> None:
+        self._set(key, setting)
+        self.session.history.end_merge()
+
+    @property
+    def _scene(self) -> str:
+        return self.session.view.state.scene
+
+    @property
+    def _picks(self) -> list[Pick]:
+        return [(each.placing, each.number) for each in self.picked]
+
+    def _drop(self) -> None:
+        self.session.do(commands.set_instances(self._scene, self._picks, {"values": {}}))
+        self.session.history.end_merge()
 
     def _keep(self) -> None:
-        scene, picks = self.session.view.state.scene, [(each.placing, each.number) for each in self.picked]
-        self.session.do(commands.keep_as_variant(scene, picks, "From the lineup"))
+        self.session.do(commands.keep_as_variant(self._scene, self._picks, "From the lineup"))

@@ -17,7 +17,7 @@ from even_palette.app.tray.setting_rows import SettingRows
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.instances import Instance, placed_by
+from even_palette.core.kit.instances import Instance, Pick, placed_by
 from even_palette.core.kit.scene import Placing, Scene
 from even_palette.core.kit.spots_file import read_spots
 from even_palette.core.limits import MOST_INSTANCES
@@ -48,15 +48,15 @@ class ScenePart(QWidget):
         self.remove.clicked.connect(lambda: session.do(commands.remove_placing(self.scene, self.placing)))
         self.mesh = choice("Mesh", [])
         self.mesh.setToolTip("The mesh whose instances stand here")
-        self.mesh.activated.connect(lambda at: self._change(mesh=self.mesh.itemData(at)))
+        self.mesh.activated.connect(lambda at: self._change_once(mesh=self.mesh.itemData(at)))
         self.kind = choice("Kind of placing", [(kind.label, name) for name, kind in PLACINGS.items() if kind.make])
-        self.kind.activated.connect(lambda at: self._change(kind=self.kind.itemData(at)))
+        self.kind.activated.connect(lambda at: self._change_once(kind=self.kind.itemData(at)))
         self.count = QSpinBox()
         self.count.setRange(0, MOST_INSTANCES)
         self.count.setAccessibleName("Count")
         self.count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.count.setKeyboardTracking(False)
-        self.count.valueChanged.connect(lambda value: self._change(count=value))
+        self.count.valueChanged.connect(lambda value: self._change_once(count=value))
         self.settings = SettingRows()
         self.settings.changed.connect(self._set)
         self.settings.finished.connect(session.history.end_merge)
@@ -117,16 +117,9 @@ class ScenePart(QWidget):
         self.placing = picked or (self.placing if self.placing in keys else next(iter(keys), ""))
         meshes = {mesh.key: Path(mesh.path).stem for mesh in self.session.kit.meshes if not mesh.reference}
         self.add.setEnabled(bool(meshes))
-        self.list.blockSignals(True)
-        self.list.clear()
-        for placing in placings:
-            count = len(placing.spots) if PLACINGS[placing.kind].make is None else placing.count
-            item = QListWidgetItem(f"{placing.name} · {count} × {meshes.get(placing.mesh, '')}")
-            item.setData(Qt.ItemDataRole.UserRole, placing.key)
-            self.list.addItem(item)
-            if placing.key == self.placing:
-                self.list.setCurrentItem(item)
-        self.list.blockSignals(False)
+        counts = [len(p.spots) if PLACINGS[p.kind].make is None else p.count for p in placings]
+        texts = [f"{p.name} · {n} × {meshes.get(p.mesh, '')}" for p, n in zip(placings, counts, strict=True)]
+        self.list.show_keyed(list(zip(keys, texts, strict=True)), self.placing)
         self.own.refresh(scene)
         self.light.refresh(scene)
         self._show_placing(meshes)
@@ -180,6 +173,10 @@ class ScenePart(QWidget):
         if placing is not None:
             self.session.do(commands.change_placing(self.scene, replace(placing, **fields)))
 
+    def _change_once(self, **fields: object) -> None:
+        self._change(**fields)
+        self.session.history.end_merge()
+
     def _set(self, name: str, value: object) -> None:
         placing = self._current()
         if placing is not None:
@@ -205,11 +202,14 @@ class ScenePart(QWidget):
             self.session.do(command(self.scene, placing.key, fresh))
 
     def _add(self, kind: str) -> None:
-        kit, at = self.session.kit, self.session.at
-        here = [mesh.key for mesh in kit.meshes_on(at.key)] + [mesh.key for mesh in kit.meshes if not mesh.reference]
-        placing = Placing("", PLACINGS[kind].label, kind, here[0], 5)
+        placing = Placing("", PLACINGS[kind].label, kind, self._mesh_here(), 5)
         if self.session.do(commands.add_placing(self.scene, placing)):
             self._show_last()
+
+    def _mesh_here(self) -> str:
+        """A mesh of the sheet in front, or the first one of all."""
+        kit = self.session.kit
+        return next(iter([*kit.meshes_on(self.session.at.key), *(m for m in kit.meshes if not m.reference)])).key
 
     def _show_last(self) -> None:
         scene = self._there()
@@ -226,11 +226,10 @@ class ScenePart(QWidget):
     def open_list(self, path: Path) -> None:
         """Place instances of the mesh of the sheet in front, or of the first one, as a file lists them."""
         session, scene = self.session, self.scene
-        kit = session.kit
-        here = [mesh.key for mesh in kit.meshes_on(session.at.key)] + [m.key for m in kit.meshes if not m.reference]
+        kit, mesh = session.kit, self._mesh_here()
 
         def work(progress: Progress, cancel: CancelToken) -> Placing:
-            return read_spots(path, kit, here[0])
+            return read_spots(path, kit, mesh)
 
         def done(placing: Placing) -> None:
             if session.do(commands.add_placing(scene, placing)):
@@ -247,14 +246,16 @@ class _Picked(QWidget):
         self.session = session
         self.told = label("", "section")
         self.variant = choice("Variant of the picked instances", [])
-        self.variant.activated.connect(lambda at: self._set(variant=self.variant.itemData(at)))
+        self.variant.activated.connect(lambda at: self._set_once(variant=self.variant.itemData(at)))
         self.locked = QCheckBox("Locked")
         self.locked.setToolTip("Keeps its looks and its place when others are drawn or placed anew")
-        self.locked.clicked.connect(lambda on: self._set(locked=on))
+        self.locked.clicked.connect(lambda on: self._set_once(locked=on))
         self.turn = NumberRow("Turn", -180, 180, "°", 1, "How far it is turned about its upright axis.")
         self.turn.changed.connect(lambda value: self._set(turn=value))
         self.scaled = NumberRow("Scale", 0.05, 10, "×", 2, "How large it is.")
         self.scaled.changed.connect(lambda value: self._set(scale=value))
+        for number in (self.turn, self.scaled):
+            number.finished.connect(session.history.end_merge)
         draw = QPushButton("Draw anew")
         draw.setToolTip("Another look by chance, for those that are not locked")
         draw.clicked.connect(self._draw)
@@ -280,7 +281,7 @@ class _Picked(QWidget):
         return self.session.view.state.scene
 
     @property
-    def _picks(self) -> tuple[commands.Pick, ...]:
+    def _picks(self) -> tuple[Pick, ...]:
         return self.session.view.state.picks
 
     def refresh(self, scene: Scene | None) -> None:
@@ -303,6 +304,10 @@ class _Picked(QWidget):
     def _set(self, **fields: object) -> None:
         self.session.do(commands.set_instances(self._scene, self._picks, fields))
 
+    def _set_once(self, **fields: object) -> None:
+        self._set(**fields)
+        self.session.history.end_merge()
+
     def _draw(self) -> None:
         scene = next(scene for scene in self.session.kit.scenes if scene.key == self._scene)
         seeds = sum(int(each.seed * SEEDS) for each in _found(scene, self._picks))
@@ -313,7 +318,7 @@ class _Picked(QWidget):
             self.session.view.change(picks=())
 
 
-def _found(scene: Scene, picks: tuple[commands.Pick, ...]) -> list[Instance]:
+def _found(scene: Scene, picks: tuple[Pick, ...]) -> list[Instance]:
     """The instances that are picked, in the order of the picking."""
     there = {
         (each.placing, each.number): each

@@ -31,15 +31,15 @@ class LightPart(Fold):
         super().__init__("Light")
         self.session = session
         self.kind = choice("Light", KINDS)
-        self.kind.activated.connect(lambda at: self._change(kind=self.kind.itemData(at)))
+        self.kind.activated.connect(lambda at: self._change_once(kind=self.kind.itemData(at)))
         self.hour = NumberRow("Hour", 0, 24, "h", 1, "Of solar time: the sun stands in the south at twelve.")
         self.hour.changed.connect(lambda value: self._change(hour=value))
         self.exposure = NumberRow("Exposure", -6, 6, "stops", 1, "Powers of two, of light before it is shown.")
         self.exposure.changed.connect(lambda value: self._change(exposure=value))
         self.tone = choice("Tone curve", TONES)
-        self.tone.activated.connect(lambda at: self._change(tone=self.tone.itemData(at)))
+        self.tone.activated.connect(lambda at: self._change_once(tone=self.tone.itemData(at)))
         self.sky = QCheckBox("The sky is seen behind")
-        self.sky.clicked.connect(lambda on: self._change(sky=on))
+        self.sky.clicked.connect(lambda on: self._change_once(sky=on))
         self.add = QPushButton("Add lamp")
         self.add.clicked.connect(self._add)
         for number in (self.hour, self.exposure):
@@ -116,6 +116,10 @@ class LightPart(Fold):
         if light is not None:
             self.session.do(commands.set_light(self._scene, replace(light, **fields)))
 
+    def _change_once(self, **fields: object) -> None:
+        self._change(**fields)
+        self.session.history.end_merge()
+
     def _set(self, number: int, **fields: object) -> None:
         light = self._light()
         if light is not None and number < len(light.lamps):
@@ -133,15 +137,16 @@ class LightPart(Fold):
     def _set_colour(self, number: int, text: str) -> None:
         try:
             self._set(number, colour=hex_to_encoded(text))
+            self.session.history.end_merge()
         except ValueError as error:
             self.session.notice.emit(str(error))
 
     def _add(self) -> None:
         light = self._light()
         if light is not None:
-            self._change(lamps=(*light.lamps, Lamp((0.0, 3.0, 2.0))))
+            self._change_once(lamps=(*light.lamps, Lamp((0.0, 3.0, 2.0))))
 
     def _remove(self, number: int) -> None:
         light = self._light()
         if light is not None:
-            self._change(lamps=tuple(lamp for at, lamp in enumerate(light.lamps) if at != number))
+            self._change_once(lamps=tuple(lamp for at, lamp in enumerate(light.lamps) if at != number))

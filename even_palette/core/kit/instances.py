@@ -19,6 +19,8 @@ from even_palette.core.regions.remainders import whole_shares
 SEEDS, VARIANTS = 307, 401
 """Draws of placings are moved by this for the seeds of instances, and for who is in which variant."""
 NOTHING = Own()
+Pick = tuple[str, int]
+"""An instance: the key of its placing, and its number there."""
 
 
 @dataclass(frozen=True)

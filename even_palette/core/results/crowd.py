@@ -13,7 +13,7 @@ from even_palette.core.graph import slots
 from even_palette.core.graph.binding import Rows
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import CHANNELS, Type
-from even_palette.core.kit.instances import Instance, instances_of
+from even_palette.core.kit.instances import Instance, Pick, instances_of
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.scene import Scene
 from even_palette.core.material.build import linear_setting
@@ -29,8 +29,6 @@ from even_palette.core.results.sheet_mesh import parts_of
 from even_palette.core.results.store import Store
 
 RELIEF = (Role.NORMAL, Role.ROUGHNESS, Role.METALNESS, Role.OCCLUSION)
-Pick = tuple[str, int]
-"""An instance: the key of its placing, and its number there."""
 
 
 @dataclass(frozen=True, eq=False)

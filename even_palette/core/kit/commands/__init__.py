@@ -114,7 +114,6 @@ from even_palette.core.kit.commands.regions import (
     set_unmix,
 )
 from even_palette.core.kit.commands.scenes import (
-    Pick,
     add_placing,
     add_scene,
     change_placing,
@@ -130,6 +129,7 @@ from even_palette.core.kit.commands.scenes import (
     remove_placing,
     remove_scene,
     rename_scene,
+    set_in_instances,
     set_instances,
     set_light,
 )
@@ -186,7 +186,6 @@ from even_palette.core.kit.commands.variants import (
 __all__ = [
     "Cell",
     "Command",
-    "Pick",
     "add_bake",
     "add_box",
     "add_coat",
@@ -300,6 +299,7 @@ __all__ = [
     "set_id_bake",
     "set_id_colour",
     "set_in_cells",
+    "set_in_instances",
     "set_in_variants",
     "set_instances",
     "set_keep_coverage",

@@ -9,7 +9,7 @@ from even_palette.core.chance import hashed_unit
 from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command, new_name
 from even_palette.core.kit.commands.variants import add_variant
-from even_palette.core.kit.instances import NOTHING, Instance, placed_by
+from even_palette.core.kit.instances import NOTHING, Instance, Pick, placed_by
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
 from even_palette.core.kit.scene import Own, Placing, Scene, SceneLight, Spot
@@ -19,8 +19,6 @@ from even_palette.core.limits import MOST_INSTANCES, MOST_PLACINGS, MOST_SCENES
 from even_palette.core.lineup.placings import PLACINGS
 from even_palette.core.material.model import Setting
 
-Pick = tuple[str, int]
-"""An instance: the key of its placing, and its number there."""
 LIST = "list"
 
 
@@ -131,7 +129,17 @@ def set_instances(scene: str, picks: Sequence[Pick], change: Mapping[str, Any]) 
         except TypeError as error:
             raise UserError(f"An instance has no such field: {error}.") from None
 
-    return Command("Change instances", apply)
+    return Command("Change instances", apply, f"instances {scene} {list(picks)} {sorted(change)}")
+
+
+def set_in_instances(scene: str, picks: Sequence[Pick], parameter: str, setting: Setting) -> Command:
+    """Set one parameter on single instances, as the game does; what else each has of its own stays."""
+
+    def apply(kit: Kit) -> Kit:
+        plain = plain_setting(kit.parameter(parameter), setting)
+        return _with_own(kit, scene, picks, lambda _, own: replace(own, values={**own.values, parameter: plain}))
+
+    return Command("Change instances", apply, f"set {scene} {list(picks)} {parameter}")
 
 
 def keep_as_variant(scene: str, picks: Sequence[Pick], name: str) -> Command:

@@ -25,7 +25,7 @@ class PlacingKind:
     """A way of placing instances. `make` takes how many, the settings and a seed, and gives x, y and z in metres and a
     turn in degrees, (n, 4) float64; n may be less where there is no room.
 
-    Without it places are those of a list. The first instances of more stand where those of fewer do, where `is_steady`.
+    Without it places are those of a list.
     """
 
     name: str
@@ -34,7 +34,6 @@ class PlacingKind:
     place: int
     make: Callable[[int, Settings, int], Samples] | None = None
     values: tuple[SettingSpec, ...] = ()
-    is_steady: bool = False
 
     def settings(self, own: Settings) -> dict[str, float | str]:
         """The settings with defaults filled in, numbers held in their ranges."""

@@ -61,5 +61,4 @@ PLACING = PlacingKind(
         SettingSpec("deep", "Deep", 8.0, "How far it goes away.", 0.1, 5000, unit="m"),
         SettingSpec("least", "At least apart", 0.5, "None stands closer to another.", 0, 500, unit="m"),
     ),
-    is_steady=True,
 )  # fmt: skip
