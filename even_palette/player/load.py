@@ -8,7 +8,9 @@ from even_palette.core.errors import UserError
 from even_palette.core.graph.program import Program
 from even_palette.core.graph.slots import Slot
 from even_palette.core.material.drawn import Way
+from even_palette.core.material.model import Track
 from even_palette.core.material.outputs import COLOUR
+from even_palette.core.material.tracks import value_at
 from even_palette.core.raster.chain import Chain, Coverage
 from even_palette.core.raster.coverage import covering
 from even_palette.core.raster.files import read_plane
@@ -21,7 +23,7 @@ from even_palette.core.ship.package import (
     PackageSheet,
     RuntimeValue,
 )
-from even_palette.core.ship.read_package import read_package
+from even_palette.core.ship.read_package import plain_parameter, read_package
 
 MOST_SHADER_BYTES = 16 << 20
 
@@ -88,23 +90,32 @@ def load(folder: Path, sheet_name: str = "") -> Loaded:
     return Loaded(package, sheet, found, shader, program)
 
 
-def values_of(loaded: Loaded, variant: str, twin: str = "") -> dict[str, RuntimeValue]:
-    """Parameter values of a variant; the defaults for "". Or those that a twin of the sheet has.
+def values_of(loaded: Loaded, variant: str, twin: str = "", time: float = 0.0) -> dict[str, RuntimeValue]:
+    """Parameter values of a variant at a time in seconds; the defaults for "". Or those that a twin of the sheet has.
 
     Raises UserError for a variant or a twin that is not there.
     """
+    values, tracks = _still_values(loaded, variant, twin)
+    parameters = {parameter.name: parameter for parameter in loaded.package.parameters}
+    now = {
+        name: value_at(track, plain_parameter(parameters[name]), time, is_linear=True) for name, track in tracks.items()
+    }
+    return {**values, **now}
+
+
+def _still_values(loaded: Loaded, variant: str, twin: str) -> tuple[dict[str, RuntimeValue], dict[str, Track]]:
     if twin:
         there = {each.name: each for each in loaded.package.twins if each.sheet == loaded.sheet.name}
         if twin not in there:
             told = ", ".join(there) or "none"
             raise UserError(f"The sheet has no twin “{twin}”; it has {told}.")
         if variant in there[twin].values:
-            return there[twin].values[variant]
+            return there[twin].values[variant], there[twin].tracks.get(variant, {})
     defaults = {parameter.name: parameter.default for parameter in loaded.package.parameters}
     if not variant:
-        return defaults
+        return defaults, {}
     for entry in loaded.package.variants:
         if entry.name == variant:
-            return {**defaults, **entry.values}
+            return {**defaults, **entry.values}, entry.tracks
     names = ", ".join(entry.name for entry in loaded.package.variants) or "none"
     raise UserError(f"The package has no variant “{variant}”; it has {names}.")

@@ -60,7 +60,7 @@ def play_opengl(
 
     Raises UserError if OpenGL is missing or refuses the shader.
     """
-    inputs, wanted = values_of(loaded, variant, twin), loaded.output(output)
+    inputs, wanted = values_of(loaded, variant, twin, time), loaded.output(output)
     names = (loaded.sheet.function, loaded.sheet.surface_function, output)
     if not all(name.isidentifier() for name in names):
         raise UserError("package.json: a shader function or an output has no usable name.")

@@ -31,7 +31,7 @@ def play_reference(
 
     Raises UserError for a package that lacks inputs or the output.
     """
-    inputs = values_of(loaded, variant, twin)
+    inputs = values_of(loaded, variant, twin, time)
     loaded.output(output)
     uv = texel_centres(height, width)
     result = np.empty((height, width, 4 if loaded.has_alpha(output) else 3), dtype=np.uint8)

@@ -1,6 +1,7 @@
 """Packages as others read them: by a walker of their own documentation, by browsers, and damaged in every way."""
 
 import copy
+import json
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,7 @@ import pytest
 from hypothesis import assume, given, settings
 from jsonschema import Draft202012Validator
 
+from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
 from even_palette.core.graph.reference import Environment, evaluate
 from even_palette.core.graph.slots import MOST_UNITS
@@ -21,20 +23,23 @@ from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Source, Tone
-from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.material.build import linear_setting
+from even_palette.core.material.model import Coat, Easing, PlaneKind, PlaneRef, PlaneUse, Repeat, Track, TrackKey
 from even_palette.core.material.outputs import COLOUR
+from even_palette.core.material.variants import resolve
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Wrap, pixel_numbers, texel_centres
 from even_palette.core.regions.packing import Packing
+from even_palette.core.results.at_time import at_time
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.pictures import SHOWN, render_reference, whole_sheet
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.package import package_schema
 from even_palette.core.ship.write import contents, ship
 from even_palette.core.tones.palette import new_palette
-from even_palette.player.load import load
+from even_palette.player.load import load, values_of
 from even_palette.player.opengl import play_opengl
 from even_palette.player.reference import play_reference
 from tests.core.walker import Walker
@@ -89,6 +94,67 @@ def test_the_walker_finds_every_variant_of_the_small_kit(kit: Kit, sheets: Sheet
         encoded = np.where(light <= 0.0031308, light * 12.92, 1.055 * np.maximum(light, 1e-9) ** (1 / 2.4) - 0.055)
         shown = render_reference(picture(kit.at(), sheets, Look(variant=key)), whole_sheet(64, 64))
         assert np.abs(encoded * 255 - shown).max() <= 1
+
+
+@pytest.mark.parametrize("repeat", list(Repeat))
+@pytest.mark.parametrize("easing", list(Easing))
+def test_variants_over_time_are_the_same_for_all(
+    repeat: Repeat, easing: Easing, history: History, sheets: Sheets, tmp_path: Path
+) -> None:
+    """The window, both players and the walker: a colour and a number that turns, of a variant and of its child."""
+    history.do(commands.expose("region_3", "hue"))
+    colour, number = "region_1_colour", history.kit.parameters[-1].key
+    keys = (TrackKey(0.5, (0.1, 0.2, 0.9), easing), TrackKey(2.0, (0.9, 0.6, 0.1), easing), TrackKey(3.0, (0, 0, 0)))
+    history.do(commands.set_track(colour, "day", Track(keys, repeat)))
+    history.do(commands.set_track(number, "day", Track((TrackKey(1.0, -20.0),), repeat, 75.0)))
+    kit = history.kit
+    ship(kit, sheets, tmp_path / "package")
+    assert "cubic-bezier" in (tmp_path / "package" / "README.txt").read_text()
+    walker, loaded = Walker(tmp_path / "package"), load(tmp_path / "package")
+    for time in (0.0, 0.9, 1.7, 2.999, 4.3, 11.0):
+        for variant in ("day", "dusk"):
+            name = kit.variant_names[variant]
+            given = {
+                kit.parameter(key).name: linear_setting(value)
+                for key, value in resolve(kit.parameters, kit.variants, variant, time).items()
+            }
+            for told in (walker.values(name, time), values_of(loaded, name, "", time)):
+                for each, value in given.items():
+                    assert told[each] == pytest.approx(value, abs=1e-3 if each == number else 2e-5), (time, each)
+    played = play_reference(loaded, "Day", 64, 64, time=1.7).astype(int)
+    look = Look(variant="day")
+    shown = render_reference(at_time(kit.at(), look, picture(kit.at(), sheets, look), 1.7, 0.0), whole_sheet(64, 64))
+    assert np.abs(played - shown).max() <= 1
+    assert np.abs(played - play_reference(loaded, "Day", 64, 64)).max() > 8
+
+
+@pytest.mark.parametrize(
+    ("find", "put", "told"),
+    [
+        ('"time":2.0', '"time":0.25', "not in order of time"),
+        ('"time":2.0', '"time":-2.0', "time"),
+        ('"tracks":{"region_1_colour"', '"tracks":{"nothing"', "moves “nothing”"),
+        ('"easing":"ease"', '"easing":"bounce"', "bounce"),
+        ('"value":[0.25,0.25,0.25]', '"value":[0.25,0.25,1.25]', "cannot be"),
+        ('"value":[0.25,0.25,0.25]', '"value":0.25', "cannot be"),
+    ],
+)
+def test_damaged_tracks_are_refused(
+    find: str, put: str, told: str, history: History, sheets: Sheets, tmp_path: Path
+) -> None:
+    half = linear_to_srgb(np.float32([0.25]))[0].item()
+    keys = (TrackKey(0.5, (0.0, 0.0, 0.0), Easing.EASE), TrackKey(2.0, (half,) * 3))
+    history.do(commands.set_track("region_1_colour", "day", Track(keys)))
+    ship(history.kit, sheets, tmp_path / "package")
+    path = tmp_path / "package" / "package.json"
+    package = json.loads(path.read_text())
+    day = next(each for each in package["variants"] if each["name"] == "Day")
+    day["tracks"]["region_1_colour"]["keys"][1]["value"] = [0.25] * 3
+    text = json.dumps(package, separators=(",", ":"))
+    assert find in text
+    path.write_text(text.replace(find, put))
+    with pytest.raises(UserError, match=told):
+        load(tmp_path / "package")
 
 
 # As a browser reads it

@@ -15,7 +15,7 @@ from scipy.spatial import cKDTree
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
-from even_palette.core.kit.instances import instances_of, placed_by, spots_of, variants_of
+from even_palette.core.kit.instances import instances_of, placed_by, settings_at, spots_of, variants_of
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.scene import Own, Placing
 from even_palette.core.kit.spots_file import read_spots
@@ -24,6 +24,7 @@ from even_palette.core.kit.validate import check_kit
 from even_palette.core.lineup.placings import PLACINGS
 from even_palette.core.lineup.placings._declare import placed
 from even_palette.core.lineup.placings.scatter import _apart
+from even_palette.core.material.model import Track, TrackKey
 
 MADE = [name for name, kind in PLACINGS.items() if kind.make]
 
@@ -266,3 +267,37 @@ def test_mutated_lists_are_read_or_told(street: History, tmp_path: Path) -> None
             check_kit(commands.add_placing("street", read_spots(path, street.kit, "boat")).apply(street.kit))
             read += 1
     assert read > 3
+
+
+def test_single_instances_over_time(street: History, tmp_path: Path) -> None:
+    """A track of an instance goes over its variant, its values and saves; as a variant it is kept; a copy has it too."""
+    key = street.kit.parameters[0].key
+    picks = [("reeds", 3), ("reeds", 4)]
+    moves = Track((TrackKey(2.0, (1.0, 1.0, 1.0)), TrackKey(0.0, (0.0, 0.0, 0.0))))
+    street.do(commands.set_in_instances("street", picks, key, (0.3, 0.3, 0.3)))
+    street.do(commands.set_track_in_instances("street", picks, key, moves))
+    parameters = {parameter.key: parameter for parameter in street.kit.parameters}
+
+    def at(history: History, number: int, time: float):  # type: ignore[no-untyped-def]
+        found = next(each for each in placed_by(scene(history).placing("reeds")) if each.number == number)
+        return settings_at(found, parameters, time)
+
+    assert at(street, 3, 0.0) == {key: (0.0, 0.0, 0.0)}
+    assert at(street, 4, 5.0)[key] == pytest.approx((1, 1, 1), abs=1e-6)
+    assert at(street, 5, 1.0) == {}
+    street.do(commands.set_in_instances("street", picks[:1], key, (1.0, 0.0, 0.0), 2.0))
+    assert at(street, 3, 2.0)[key] == pytest.approx((1, 0, 0), abs=1e-6)
+    assert at(street, 4, 2.0)[key] == pytest.approx((1, 1, 1), abs=1e-6)
+    assert decode_kit(encode_kit(street.kit, tmp_path), tmp_path) == street.kit
+    street.do(commands.duplicate_instances("street", picks[:1], (1, 0, 0)))
+    assert scene(street).placings[-1].own["0"].tracks == scene(street).placing("reeds").own["3"].tracks
+    street.do(commands.keep_as_variant("street", picks[:1], "Pulse"))
+    assert street.kit.variant("pulse").tracks[key].keys[1].value == (1.0, 0.0, 0.0)
+    assert scene(street).placing("reeds").own["3"] == Own(variant="pulse")
+    with pytest.raises(UserError, match="cannot be"):
+        street.do(commands.set_track_in_instances("street", picks, key, Track((TrackKey(0.0, 2.0),))))
+    street.do(commands.set_track_in_instances("street", picks, key, None))
+    assert at(street, 4, 5.0) == {key: (0.3, 0.3, 0.3)}
+    changed = replace(scene(street).placing("row"), own={"1": Own(tracks={"nothing": moves})})
+    with pytest.raises(UserError, match="moves “nothing”"):
+        check_kit(replace(street.kit, scenes=(replace(scene(street), placings=(changed,)),)))

@@ -14,7 +14,7 @@ from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.kit.validate import check_kit
 from even_palette.core.material.model import Blending, Easing, Parameter, Repeat, Track, TrackKey, ValueKind
 from even_palette.core.material.tracks import CURVES, eased, value_at, with_key
-from even_palette.core.material.variants import moving_in, resolve, resolve_all
+from even_palette.core.material.variants import resolve, resolve_all, tracks_of
 from even_palette.core.results.at_time import at_time
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.sheets import Sheets
@@ -115,7 +115,7 @@ def test_variants_move_and_children_follow(moving: tuple[History, str], sheets: 
     assert resolve(kit.parameters, kit.variants, "dusk", 2.0)[key] == pytest.approx((1, 1, 1), abs=1e-6)
     assert resolve(kit.parameters, kit.variants, "day", 0.0)[key] == pytest.approx((0, 0, 0), abs=1e-6)
     assert resolve(kit.parameters, kit.variants, "", 2.0)[key] == kit.parameter(key).default
-    assert moving_in(kit.variants, "dusk") == {key}
+    assert set(tracks_of(kit.variants, "dusk")) == {key}
     assert resolve_all(kit.parameters, kit.variants)["dusk"][key] == resolve(kit.parameters, kit.variants, "dusk")[key]
     times = [0.3, 1.7, 0.3, 0.0, 1.1, 0.3]
     found = [resolve(kit.parameters, kit.variants, "day", time)[key] for time in times]
@@ -172,3 +172,22 @@ def test_what_a_twin_has_of_its_own_hides_tracks_and_keeps_them(moving: tuple[Hi
     other = next(p.key for p in history.kit.parameters if p.key != key and p.kind == "colour")
     history.do(commands.in_twin(commands.set_track(other, "day", track((0.0, (0.1, 0.2, 0.3)))), "spare"))
     assert history.kit.variant("day").tracks.keys() == {key, other}
+
+
+def test_a_fade_goes_from_one_variant_to_the_other(moving: tuple[History, str]) -> None:
+    """Its ends are both variants, its middle the mean in linear light, and to and fro it comes back the same way."""
+    history, key = moving
+    history.do(commands.add_variant("Plain"))
+    history.do(commands.set_parameter(key, (0.2, 0.9, 0.4), "plain"))
+    history.do(commands.add_fade("Day to plain", "day", "plain", 3.0))
+    kit = history.kit
+    parameters, variants = kit.parameters, kit.variants
+    for time, name in ((0.0, "day"), (3.0, "plain"), (6.0, "day"), (9.0, "plain")):
+        end, wanted = resolve(parameters, variants, "day_to_plain", time), resolve(parameters, variants, name)
+        assert all(end[each] == pytest.approx(wanted[each], abs=1e-6) for each in wanted), (time, name)
+    halfway = srgb_to_linear(np.float32(resolve(parameters, variants, "day_to_plain", 1.5)[key]))
+    assert halfway == pytest.approx(srgb_to_linear(np.float32([0.2, 0.9, 0.4])) / 2, abs=1e-5)
+    one, other = (resolve(parameters, variants, "day_to_plain", time)[key] for time in (2.0, 4.0))
+    assert one == pytest.approx(other, abs=1e-6)
+    with pytest.raises(UserError, match="alike"):
+        history.do(commands.add_fade("Nothing", "plain", "plain"))

@@ -4,6 +4,7 @@ Pictures are read by Pillow and OpenImageIO, formulas are walked in float64.
 """
 
 import json
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -28,16 +29,19 @@ class Walker:
             for slot, entries in self.maps.items()
         }
 
-    def values(self, variant: str = "") -> dict[str, Any]:
+    def values(self, variant: str = "", time: float = 0.0) -> dict[str, Any]:
+        parameters = {parameter["name"]: parameter for parameter in self.package["parameters"]}
         if not variant:
-            return {parameter["name"]: parameter["default"] for parameter in self.package["parameters"]}
-        return next(each["values"] for each in self.package["variants"] if each["name"] == variant)
+            return {name: parameter["default"] for name, parameter in parameters.items()}
+        found = next(each for each in self.package["variants"] if each["name"] == variant)
+        moved = {name: at_time(track, parameters[name], time) for name, track in found["tracks"].items()}
+        return {**found["values"], **moved}
 
     def outputs(self, uv: Array, variant: str = "", seed: float = 0.0, time: float = 0.0) -> dict[str, Array]:
         """All outputs at uv (h, w, 2), where a pixel is as large as the distance of the uvs."""
         height, width = uv.shape[:2]
         found: list[Array] = []
-        values = self.values(variant)
+        values = self.values(variant, time)
         for node in self.sheet["program"]:
             args = [found[at] for at in node.get("args", ())]
             found.append(self.value(node, args, uv, values, seed, time, (1 / width, 0, 0, 1 / height)))
@@ -214,3 +218,48 @@ FORMULAS: dict[str, Any] = {
     "dot": lambda a, b: (a * b).sum(axis=-1, keepdims=True),
 }  # fmt: skip
 """Those of GLSL, with the cases closed as README.txt says."""
+
+
+BEZIERS = {
+    "ease": (0.25, 0.1, 0.25, 1), "ease-in": (0.42, 0, 1, 1), "ease-out": (0, 0, 0.58, 1), "ease-in-out": (0.42, 0, 0.58, 1),
+}  # fmt: skip
+
+
+def inside(repeat: str, a: float, b: float, t: float) -> float:
+    """A time, or a number, brought between a and b as "repeat" says."""
+    if a == b:
+        return a
+    if repeat == "once":
+        return min(max(t, a), b)
+    if repeat == "loop":
+        return a + (t - a) % (b - a)
+    w = (t - a) % (2 * (b - a))
+    return a + min(w, 2 * (b - a) - w)
+
+
+def eased(easing: str, x: float) -> float:
+    """A curve of CSS by a fine table."""
+    if easing in ("linear", "hold"):
+        return x if easing == "linear" else 0.0
+    x1, y1, x2, y2 = BEZIERS[easing]
+    t = np.linspace(0, 1, 200_001)
+
+    def curve(p: float, q: float) -> Array:
+        return np.asarray(3 * (1 - t) ** 2 * t * p + 3 * (1 - t) * t**2 * q + t**3)
+
+    return float(np.interp(x, curve(x1, x2), curve(y1, y2)))
+
+
+def at_time(track: dict[str, Any], parameter: dict[str, Any], time: float) -> Any:
+    """The value of a parameter at a time."""
+    keys, repeat, whole = track["keys"], track["repeat"], parameter["kind"] in ("row", "switch")
+    t = inside(repeat, keys[0]["time"], keys[-1]["time"], time)
+    value = keys[-1]["value"]
+    for one, other in pairwise(keys):
+        if one["time"] <= t < other["time"]:
+            share = 0.0 if whole else eased(one["easing"], (t - one["time"]) / (other["time"] - one["time"]))
+            value = (np.array(one["value"]) * (1 - share) + np.array(other["value"]) * share).tolist()
+            break
+    if track["rate"] and parameter["type"] == "float":
+        value = inside(repeat, parameter["low"], parameter["high"], value + track["rate"] * time)
+    return float(np.rint(value)) if whole else value

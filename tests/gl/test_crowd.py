@@ -11,6 +11,8 @@ from even_palette.core.kit.instances import Instance, instances_of
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.scene import Placing
 from even_palette.core.kit.store import read_kit
+from even_palette.core.material.model import Repeat, Track, TrackKey
+from even_palette.core.material.tracks import value_at
 from even_palette.core.mesh.view import Orbit
 from even_palette.core.results.crowd import Crowd, crowds_of
 from even_palette.core.results.sheets import Sheets
@@ -148,3 +150,28 @@ def test_what_is_out_of_sight_is_left_out(demo: Kit, store: Sheets, crowd_render
     differs = (drawn(crowd_renderer, plain, orbit) != picture).any(axis=-1)
     assert differs.sum() > 100
     assert set(np.unique(ids[differs])) == {30}
+
+
+def test_an_instance_over_time_is_one_with_that_value(demo: Kit, store: Sheets, crowd_renderer: CrowdRenderer) -> None:
+    """A track of one instance, halfway: the same picture as with the value that the resolver gives; others stay."""
+    placing = Placing("", "Row", "row", "ferry_tug", 3, values={"apart": 7.0})
+    history = History(scene_of(demo, placing))
+    track = Track((TrackKey(0.0, (0.1, 0.2, 0.9)), TrackKey(2.0, (0.9, 0.7, 0.1))), Repeat.LOOP)
+    history.do(commands.set_track_in_instances("landing", [("row", 1)], "hull_colour", track))
+    moved = history.kit
+    still = value_at(track, moved.parameter("hull_colour"), 0.7)
+    history.undo()
+    history.do(commands.set_in_instances("landing", [("row", 1)], "hull_colour", still))
+    orbit = framed(crowds_of(moved, store, moved.scene("landing")))
+    first, second, third = (
+        drawn(crowd_renderer, crowds_of(kit, store, kit.scene("landing"), time), orbit)
+        for kit, time in ((moved, 0.7), (history.kit, 0.7), (moved, 2.7))
+    )
+    assert np.abs(first - second).max() <= 1
+    assert np.abs(first - third).max() <= 1
+    begun = drawn(crowd_renderer, crowds_of(moved, store, moved.scene("landing"), 0.0), orbit)
+    there = np.abs(begun - first).max(axis=2) > 8
+    assert there.any()
+    columns = np.flatnonzero(there.any(axis=0))
+    assert columns.min() > WIDTH * 0.25
+    assert columns.max() < WIDTH * 0.75

@@ -12,7 +12,8 @@ from even_palette.core.chance import hashed_unit
 from even_palette.core.kit.scene import Own, Placing, Scene
 from even_palette.core.lineup.placings import PLACINGS
 from even_palette.core.lineup.placings._declare import placed
-from even_palette.core.material.model import Setting
+from even_palette.core.material.model import Parameter, Setting, Track
+from even_palette.core.material.tracks import values_at
 from even_palette.core.material.variants import MASTER
 from even_palette.core.regions.remainders import whole_shares
 
@@ -33,10 +34,16 @@ class Instance:
     variant: str
     seed: float
     values: Mapping[str, Setting]
+    tracks: Mapping[str, Track]
     place: tuple[float, float, float]
     turn: float
     scale: float
     locked: bool
+
+
+def settings_at(instance: Instance, parameters: Mapping[str, Parameter], time: float) -> dict[str, Setting]:
+    """What an instance has of its own at a time in seconds, of these parameters, by key."""
+    return {**instance.values, **values_at(instance.tracks, parameters, time)}
 
 
 def instances_of(scene: Scene) -> list[Instance]:
@@ -63,6 +70,7 @@ def placed_by(placing: Placing) -> list[Instance]:
                 variant if own.variant is None else own.variant,
                 seed if own.seed is None else own.seed,
                 own.values,
+                own.tracks,
                 own.place or (x + spot[0], y + spot[1], z + spot[2]),
                 spot[3] if own.turn is None else own.turn,
                 spot[4] if own.scale is None else own.scale,

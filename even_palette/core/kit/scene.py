@@ -7,7 +7,7 @@ import msgspec
 from msgspec import Meta
 
 from even_palette.core.limits import MOST_INSTANCES, MOST_LAMPS, MOST_PLACINGS
-from even_palette.core.material.model import Colour, Setting
+from even_palette.core.material.model import Colour, Setting, Track
 from even_palette.core.ranges import END, Key, NoKey, Share
 
 FARTHEST = 100_000.0
@@ -35,12 +35,14 @@ class Own(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What one instance has of its own, None for what its placing gives it. Place in metres, turn in degrees.
 
     Its `seed` is what materials draw by, 0..1. One that is `locked` keeps what it has when others are drawn anew; one
-    that is `gone` does not stand there. `values` are by parameter, by key, on top of those of its variant.
+    that is `gone` does not stand there. `values` are by parameter, by key, on top of those of its variant; `tracks` say
+    what parameters are over time.
     """
 
     seed: Share | None = None
     variant: NoKey | None = None
     values: dict[Key, Setting] = {}
+    tracks: dict[Key, Track] = {}
     place: Place | None = None
     turn: Degrees | None = None
     scale: Scale | None = None

@@ -8,7 +8,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import retire
 from even_palette.core.kit.scene import Own, Placing, Scene
-from even_palette.core.kit.validate_coats import plain_setting
+from even_palette.core.kit.validate_coats import check_tracks, plain_setting
 from even_palette.core.kit.validate_sheet import distinct
 from even_palette.core.limits import MOST_IN_SCENE
 from even_palette.core.lineup.placings import PLACINGS
@@ -46,6 +46,7 @@ def check_scenes(kit: Kit) -> None:
                     if key not in parameters:
                         raise UserError(f"{who} has an instance that sets “{key[:40]}”, which is not there.")
                     plain_setting(parameters[key], setting)
+                check_tracks(who, own.tracks, parameters)
 
 
 def with_scene(kit: Kit, scene: Scene) -> Kit:
@@ -75,7 +76,9 @@ def fitting_scenes(kit: Kit, instead: dict[str, str] | None = None) -> Kit:
 
     def own_of(own: Own) -> Own:
         values = {key: value for key, value in own.values.items() if fits(key, value)}
-        return replace(own, variant=None if own.variant is None else there(own.variant), values=values)
+        tracks = {k: track for k, track in own.tracks.items() if all(fits(k, key.value) for key in track.keys)}
+        variant = None if own.variant is None else there(own.variant)
+        return replace(own, variant=variant, values=values, tracks=tracks)
 
     def placing_of(placing: Placing) -> Placing:
         shares = dict[str, float]()

@@ -9,7 +9,7 @@ from even_palette.core.kit.planes import check_coats_on, check_steps_on
 from even_palette.core.kit.scene_references import check_scenes
 from even_palette.core.kit.sheet import Sheet
 from even_palette.core.kit.trees import paints_of, without_tiles
-from even_palette.core.kit.validate_coats import check_coats, check_value, plain_setting
+from even_palette.core.kit.validate_coats import check_coats, check_tracks, check_value, plain_setting
 from even_palette.core.kit.validate_sheet import check_sheet, check_tones, distinct
 from even_palette.core.limits import FORMAT, MOST_COATS, MOST_PAINTED
 from even_palette.core.material.coats import COATS
@@ -154,10 +154,4 @@ def _check_variants(kit: Kit) -> None:
             if key not in parameters:
                 raise UserError(f"variant “{variant.name[:40]}” sets “{key[:40]}”, which is not there.")
             plain_setting(parameters[key], setting)
-        for key, track in variant.tracks.items():
-            if key not in parameters:
-                raise UserError(f"variant “{variant.name[:40]}” moves “{key[:40]}”, which is not there.")
-            if [each.time for each in track.keys] != sorted({each.time for each in track.keys}):
-                raise UserError(f"variant “{variant.name[:40]}”: the keys of “{key[:40]}” are not in order of time.")
-            for each in track.keys:
-                plain_setting(parameters[key], each.value)
+        check_tracks(f"variant “{variant.name[:40]}”", variant.tracks, parameters)

@@ -1,12 +1,17 @@
 """What makes coats valid: that kinds are known, and values and planes lie in their ranges."""
 
+from collections.abc import Mapping
+
+from msgspec.structs import replace
+
 from even_palette.core.errors import UserError
 from even_palette.core.kit.coat_owners import ValueUse, owner_name
 from even_palette.core.kit.model import Kit
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import ValueSpec
-from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse, Setting, ValueKind
+from even_palette.core.material.model import Bound, Coat, Parameter, PlaneUse, Setting, Track, ValueKind
 from even_palette.core.material.plane_numbers import has_value
+from even_palette.core.material.tracks import with_values
 
 
 def plain_setting(of: Parameter | ValueSpec, setting: Setting) -> Setting:
@@ -27,6 +32,23 @@ def plain_setting(of: Parameter | ValueSpec, setting: Setting) -> Setting:
         red, green, blue = map(float, setting)
         return red, green, blue
     return float(setting)
+
+
+def check_tracks(who: str, tracks: Mapping[str, Track], parameters: Mapping[str, Parameter]) -> None:
+    """Raise UserError for tracks, by parameter, whose parameter is not there, or with keys out of range or order."""
+    for key, track in tracks.items():
+        if key not in parameters:
+            raise UserError(f"{who} moves “{key[:40]}”, which is not there.")
+        if [each.time for each in track.keys] != sorted({each.time for each in track.keys}):
+            raise UserError(f"{who}: the keys of “{key[:40]}” are not in order of time.")
+        for each in track.keys:
+            plain_setting(parameters[key], each.value)
+
+
+def plain_track(of: Parameter, track: Track) -> Track:
+    """The track with plain numbers, in order of time. Raises UserError as `plain_setting` does."""
+    checked = with_values(track, lambda value: plain_setting(of, value))
+    return replace(checked, keys=tuple(sorted(checked.keys, key=lambda each: each.time)))
 
 
 def check_coats(who: str, coats: tuple[Coat, ...]) -> None:

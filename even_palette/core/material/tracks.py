@@ -1,6 +1,6 @@
 """Values over time: keys with easing between them, once, again and again or to and fro; or a rate."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from itertools import pairwise
 
 from msgspec.structs import replace
@@ -38,16 +38,24 @@ def _bezier(t: float, one: float, two: float) -> float:
     return 3 * (1 - t) ** 2 * t * one + 3 * (1 - t) * t**2 * two + t**3
 
 
-def value_at(track: Track, parameter: Parameter, time: float) -> Setting:
-    """What a parameter is at a time in seconds; colours go from one to the other in linear light."""
+def value_at(track: Track, parameter: Parameter, time: float, is_linear: bool = False) -> Setting:
+    """What a parameter is at a time in seconds; colours go from one to the other in linear light.
+
+    They are encoded sRGB, or linear light already where that `is_linear`, as in packages.
+    """
     first, last = track.keys[0].time, track.keys[-1].time
-    found = _between(track, parameter, _inside(track.repeat, first, last, time))
+    found = _between(track, parameter, _inside(track.repeat, first, last, time), is_linear)
     if track.rate and not isinstance(found, tuple):
         low, high = parameter.low, parameter.high
         found = _inside(track.repeat, low, high, float(found) + track.rate * time)
     if parameter.kind in (ValueKind.ROW, ValueKind.SWITCH) and not isinstance(found, tuple):
         return float(round(found))
     return found
+
+
+def values_at(tracks: Mapping[str, Track], parameters: Mapping[str, Parameter], time: float) -> dict[str, Setting]:
+    """What tracks, by the key of their parameter, make of those that are there at a time in seconds."""
+    return {key: value_at(track, parameters[key], time) for key, track in tracks.items() if key in parameters}
 
 
 def _inside(repeat: Repeat, low: float, high: float, value: float) -> float:
@@ -60,21 +68,24 @@ def _inside(repeat: Repeat, low: float, high: float, value: float) -> float:
     return low + min(way, 2 * (high - low) - way)
 
 
-def _between(track: Track, parameter: Parameter, time: float) -> Setting:
+def _between(track: Track, parameter: Parameter, time: float, is_linear: bool) -> Setting:
     keys = track.keys
     if time <= keys[0].time or len(keys) == 1:
         return keys[0].value
     for before, after in pairwise(keys):
         if time < after.time:
             share = eased(before.easing, (time - before.time) / (after.time - before.time))
-            return _mixed(parameter, before.value, after.value, share)
+            return _mixed(parameter, before.value, after.value, share, is_linear)
     return keys[-1].value
 
 
-def _mixed(parameter: Parameter, one: Setting, other: Setting, share: float) -> Setting:
+def _mixed(parameter: Parameter, one: Setting, other: Setting, share: float, is_linear: bool) -> Setting:
     if not 0 < share < 1:
         return one if share <= 0 else other
     if isinstance(one, tuple) and isinstance(other, tuple):
+        if is_linear:
+            red, green, blue = (a * (1 - share) + b * share for a, b in zip(one, other, strict=True))
+            return (red, green, blue)
         light = [srgb_to_linear(float32(each)).astype("f8") for each in (one, other)]
         red, green, blue = linear_to_srgb(float32(light[0] * (1 - share) + light[1] * share)).tolist()
         return (red, green, blue)
@@ -97,3 +108,14 @@ def with_key(track: Track | None, key: TrackKey) -> Track:
         return Track((key,))
     others = [each for each in track.keys if abs(each.time - key.time) > SAME_S]
     return replace(track, keys=tuple(sorted([*others, key], key=lambda each: each.time)))
+
+
+def key_at(track: Track | None, time: float) -> TrackKey | None:
+    """The key of a track that lies at a time."""
+    return next((key for key in track.keys if abs(key.time - time) <= SAME_S), None) if track else None
+
+
+def with_value(track: Track | None, time: float, value: Setting) -> Track:
+    """The track with a key at a time; where there is one, that has another value now."""
+    here = key_at(track, time)
+    return with_key(track, replace(here, value=value) if here else TrackKey(time, value))

@@ -1,9 +1,9 @@
 """Resolving variants: from a key to the value of every parameter."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
-from even_palette.core.material.model import Parameter, Setting, Variant
-from even_palette.core.material.tracks import value_at
+from even_palette.core.material.model import Parameter, Setting, Track, Variant
+from even_palette.core.material.tracks import values_at
 
 MASTER = ""
 """The key under which the parameters' own defaults are asked for."""
@@ -46,7 +46,7 @@ def resolve_all(parameters: Sequence[Parameter], variants: Sequence[Variant]) ->
         for key, one in reversed(line.items()):
             above = found[one.parent or MASTER]
             own = {name: value for name, value in one.values.items() if name in above}
-            found[key] = {**above, **own, **_moved(one, kinds, 0.0)}
+            found[key] = {**above, **own, **values_at(one.tracks, kinds, 0.0)}
     return found
 
 
@@ -60,16 +60,13 @@ def resolve(
     kinds = {parameter.key: parameter for parameter in parameters}
     for variant in reversed(lineage(variants, key)):
         settings.update({name: value for name, value in variant.values.items() if name in settings})
-        settings.update(_moved(variant, kinds, time))
+        settings.update(values_at(variant.tracks, kinds, time))
     return settings
 
 
-def moving_in(variants: Sequence[Variant], key: str) -> set[str]:
-    """The parameters, by key, that time changes in a variant."""
-    return {name for variant in lineage(variants, key) for name in variant.tracks}
-
-
-def _moved(variant: Variant, parameters: Mapping[str, Parameter], time: float) -> dict[str, Setting]:
-    return {
-        name: value_at(track, parameters[name], time) for name, track in variant.tracks.items() if name in parameters
-    }
+def tracks_of(variants: Sequence[Variant], key: str) -> dict[str, Track]:
+    """The tracks of a variant, by parameter: its own, else its nearest ancestor's that no value lies over."""
+    found = dict[str, Track]()
+    for variant in reversed(lineage(variants, key)):
+        found = {name: track for name, track in found.items() if name not in variant.values} | variant.tracks
+    return found

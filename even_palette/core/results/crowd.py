@@ -13,7 +13,7 @@ from even_palette.core.graph import slots
 from even_palette.core.graph.binding import Rows
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import CHANNELS, Type
-from even_palette.core.kit.instances import Instance, Pick, instances_of
+from even_palette.core.kit.instances import Instance, Pick, instances_of, settings_at
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.scene import Scene
 from even_palette.core.material.build import linear_setting
@@ -51,7 +51,7 @@ class Standing:
     """The instances of a mesh in a scene, as arrays: the same object while nothing but values of variants changes.
 
     They stand at x, y, z in metres, with a scale and a turn in radians, (N, 5). `variants` are those that occur, and
-    `which` (N,) says which each is in. `own` are values of single ones, by number.
+    `which` (N,) says which each is in. `own` are those, by number, that have values or tracks of their own.
     """
 
     picks: tuple[Pick, ...]
@@ -59,7 +59,7 @@ class Standing:
     variants: tuple[str, ...]
     which: Samples
     seeds: Floats
-    own: tuple[tuple[int, Mapping[str, Setting]], ...]
+    own: tuple[tuple[int, Instance], ...]
     _corners: dict[bytes, Floats] = field(default_factory=dict)
 
     @staticmethod
@@ -74,7 +74,7 @@ class Standing:
             variants,
             np.array([place[each.variant] for each in instances], dtype=np.int64),
             float32(np.array([each.seed for each in instances])),
-            tuple((number, each.values) for number, each in enumerate(instances) if each.values),
+            tuple((number, each) for number, each in enumerate(instances) if each.values or each.tracks),
         )
 
     def corners(self, box: Floats) -> Floats:
@@ -166,15 +166,23 @@ def _part(at: Focus, store: Store, mesh: Mesh, standing: Standing, time: float) 
     rows = Rows.of(kinds)
     relief = tuple(_map(at, role, store) for role in RELIEF)
     given = [live.inputs(at, variant, time) for variant in standing.variants]
-    return CrowdPart(mesh, picture(at, store, Look()), relief, at.sheet.drawing, rows, _table(given, rows, standing))
+    parameters = {parameter.key: parameter for parameter in at.kit.parameters} if standing.own else {}
+    own = [(number, settings_at(instance, parameters, time)) for number, instance in standing.own]
+    table = _table(given, rows, standing, own)
+    return CrowdPart(mesh, picture(at, store, Look()), relief, at.sheet.drawing, rows, table)
 
 
-def _table(given: Sequence[Mapping[str, float | tuple[float, ...]]], rows: Rows, standing: Standing) -> Floats:
+def _table(
+    given: Sequence[Mapping[str, float | tuple[float, ...]]],
+    rows: Rows,
+    standing: Standing,
+    own: Sequence[tuple[int, Mapping[str, Setting]]],
+) -> Floats:
     """A row an instance: what its variant gives, its own values over that, and its seed."""
     table = rows.packed([(values, 0.0) for values in given])[standing.which]
     column, channel = rows.places["seed"]
     table[:, column, CHANNELS.index(channel)] = standing.seeds
-    for number, values in standing.own:
+    for number, values in own:
         for key, setting in values.items():
             if key in rows.places:
                 column, channels = rows.places[key]

@@ -9,8 +9,9 @@ from even_palette.core.kit.coat_owners import ValueUse, owner_name, users_of_all
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.twin import Twin
 from even_palette.core.material.build import linear_setting
-from even_palette.core.material.model import Colour, Parameter, Setting, ValueKind
-from even_palette.core.material.variants import MASTER, resolve_all
+from even_palette.core.material.model import Colour, Parameter, Setting, Track, ValueKind
+from even_palette.core.material.tracks import with_values
+from even_palette.core.material.variants import MASTER, resolve_all, tracks_of
 from even_palette.core.ship.package import (
     FORMAT,
     MAKER,
@@ -34,8 +35,11 @@ def described(kit: Kit, shipped: tuple[PackageSheet, ...], parameters: list[Para
         PackageVariant(
             variant.name,
             kit.variant(variant.parent).name if variant.parent else None,
-            _runtime({names[key]: value for key, value in variant.values.items() if key in names}),
+            _runtime(
+                {names[key]: settings[variant.key][key] for key in {**variant.values, **variant.tracks} if key in names}
+            ),
             _runtime({names[key]: value for key, value in settings[variant.key].items()}),
+            _tracks(kit, variant.key, names),
         )
         for variant in kit.variants
     )
@@ -57,7 +61,14 @@ def _twin(kit: Kit, sheet: str, twin: Twin, names: dict[str, str]) -> PackageTwi
         called[key]: _runtime({names[name]: value for name, value in settings.items() if name in names})
         for key, settings in resolve_all(worn.parameters, worn.variants).items()
     }
-    return PackageTwin(twin.name, sheet, values)
+    moving = {variant.name: _tracks(worn, variant.key, names) for variant in worn.variants}
+    return PackageTwin(twin.name, sheet, values, {name: tracks for name, tracks in moving.items() if tracks})
+
+
+def _tracks(kit: Kit, variant: str, names: dict[str, str]) -> dict[str, Track]:
+    """What goes over time in a variant, of parameters that are shipped, with colours in linear light."""
+    found = tracks_of(kit.variants, variant)
+    return {names[key]: with_values(track, linear_setting) for key, track in found.items() if key in names}
 
 
 def _parameter(kit: Kit, parameter: Parameter, users: list[ValueUse]) -> PackageParameter:

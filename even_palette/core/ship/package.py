@@ -12,7 +12,7 @@ from even_palette.core.graph.operations import INPUTS, TABLE
 from even_palette.core.graph.program import LOOK_UPS, MOST_RECORDS, NodeRecord
 from even_palette.core.graph.types import Type
 from even_palette.core.material.drawn import OPAQUE, Drawing
-from even_palette.core.material.model import Blending
+from even_palette.core.material.model import Blending, Track
 from even_palette.core.material.outputs import OUTPUTS
 from even_palette.core.ranges import END, Share
 from even_palette.core.raster.plane import Encoding
@@ -21,7 +21,7 @@ from even_palette.core.raster.sampling import Filter
 PACKAGE_FILE = "package.json"
 SHADER_FILE = "material.glsl"
 README_FILE = "README.txt"
-FORMAT: Final = 6
+FORMAT: Final = 7
 MAKER = "Even Palette "
 FUNCTION: Final = "even_palette_colour"
 SURFACE_FUNCTION: Final = "even_palette_surface"
@@ -114,23 +114,29 @@ class PackageParameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class PackageVariant(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A variant: what it sets itself, and the value of every parameter after inheritance."""
+    """A variant: what it sets itself, and the value of every parameter after inheritance, as it is at the beginning.
+
+    `tracks` say what parameters are over time, by name, after inheritance too; colours in linear light.
+    """
 
     name: Annotated[str, Meta(min_length=1)]
     parent: str | None
     own: dict[str, RuntimeValue]
     values: dict[str, RuntimeValue]
+    tracks: dict[str, Track] = {}
 
 
 class PackageTwin(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A twin of a sheet: a material slot of its own with the maps and the shader of the sheet, and other values.
 
-    `values` has for each variant, by name, and for "" (none) the value of every parameter.
+    `values` has for each variant, by name, and for "" (none) the value of every parameter; `tracks`, for variants that
+    have some, what goes over time.
     """
 
     name: Annotated[str, Meta(min_length=1)]
     sheet: Annotated[str, Meta(min_length=1)]
     values: dict[str, dict[str, RuntimeValue]]
+    tracks: dict[str, dict[str, Track]] = {}
 
 
 class PackageOutput(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -168,7 +174,7 @@ class Package(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `target` is for whom it was written; `beside` are files of the target that no sheet names.
     """
 
-    format: Literal[6]
+    format: Literal[7]
     name: str
     made_by: Annotated[str, Meta(pattern=f"^{MAKER}")]
     blending: Blending

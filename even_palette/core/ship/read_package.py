@@ -9,7 +9,9 @@ from even_palette.core.disk.gate import read_bytes
 from even_palette.core.errors import UserError
 from even_palette.core.graph.binding import texture_name, uniform_name
 from even_palette.core.graph.program import Program, check_program
+from even_palette.core.kit.validate_coats import check_tracks
 from even_palette.core.material.drawn import Way
+from even_palette.core.material.model import Parameter, ValueKind
 from even_palette.core.material.outputs import ALPHA, OPACITY, OUTPUTS
 from even_palette.core.ranges import told
 from even_palette.core.ship.package import (
@@ -143,6 +145,7 @@ def _check_variant(package: Package, variant: PackageVariant) -> None:
         raise UserError(f"{who} has not a value for each parameter: “{odd[:40]}”.")
     for name, value in variant.values.items():
         _check_value(parameters[name], value, who)
+    check_tracks(who, variant.tracks, {name: plain_parameter(each) for name, each in parameters.items()})
     if any(name not in parameters or variant.values[name] != value for name, value in variant.own.items()):
         raise UserError(f"{who} sets a value of its own that it does not have.")
     by_name = {other.name: other for other in package.variants}
@@ -169,6 +172,22 @@ def _check_twin(package: Package, twin: PackageTwin) -> None:
             raise UserError(f"{who} has not a value for each parameter.")
         for name, value in values.items():
             _check_value(parameters[name], value, who)
+    if not twin.tracks.keys() <= twin.values.keys():
+        raise UserError(f"{who} goes over time in a variant that is not there.")
+    for tracks in twin.tracks.values():
+        check_tracks(who, tracks, {name: plain_parameter(each) for name, each in parameters.items()})
+
+
+def plain_parameter(parameter: PackageParameter) -> Parameter:
+    """The kind and range of a parameter, as tracks take them; its colours are linear light."""
+    return Parameter(
+        parameter.name,
+        parameter.name,
+        ValueKind(parameter.kind),
+        parameter.default,
+        parameter.low,
+        parameter.high,
+    )
 
 
 def _check_sheet(package: Package, sheet: PackageSheet) -> None:

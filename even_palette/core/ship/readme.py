@@ -6,6 +6,17 @@ from even_palette.core.ship.package import Package, PackageSheet
 TWINS_TOLD = """\
   Set the uniforms of such a slot from "values" under "twins" in package.json: by variant, "" where there is none.
 """
+TIME_TOLD = """\
+Variants over time
+  "tracks" of a variant (or, by variant, of a twin) say what parameters are at a time t in seconds, in place of their
+  value. Keys rise in time; a and b are the times of the first and the last one. "repeat" brings t between them: "once"
+  holds it there, "loop" is a + (t - a) mod (b - a), "to and fro" is a + min(w, 2 (b - a) - w) with w = (t - a) mod
+  2 (b - a); where a = b all are a. Between two keys at c and d the value is mix(first, second, e((t - c) / (d - c))),
+  e being the easing of the first: "linear"; "hold", which stays at the first; or a cubic-bezier of CSS Easing Functions
+  Level 1: "ease" (0.25, 0.1, 0.25, 1), "ease-in" (0.42, 0, 1, 1), "ease-out" (0, 0, 0.58, 1), "ease-in-out" (0.42, 0,
+  0.58, 1). Colours are mixed as they stand, in linear light; rows and switches hold. A number with a "rate" is then
+  brought between its low and high as t was: value + rate t, t as it is. Rows and switches are rounded.
+"""
 ALPHA_TOLD = """\
   The output alpha says how much of a pixel is to be drawn, worked out of opacity as "drawing" in package.json says.
   Cut out (opacity of the threshold or more) and dithered (so many of each 8 x 8 pixels of the screen): it is 0 or 1;
@@ -28,6 +39,7 @@ def readme_text(package: Package) -> str:
     transparency = f"What shines through\n{transparency}{ALPHA_TOLD}\n" if transparency else ""
     twins = "".join(f"  {twin.name}: {twin.sheet}\n" for twin in package.twins)
     twins = f"Twins: material slots with the maps and the shader of a sheet\n{twins}{TWINS_TOLD}\n" if twins else ""
+    moving = any(variant.tracks for variant in package.variants) or any(twin.tracks for twin in package.twins)
     return f"""\
 {package.name}: a recolouring package
 {"=" * (len(package.name) + 24)}
@@ -75,7 +87,7 @@ Uniforms
 
 Variants
   {variants}
-"""
+{TIME_TOLD if moving else ""}"""
 
 
 def _drawn(sheet: PackageSheet) -> str:

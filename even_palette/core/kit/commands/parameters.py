@@ -12,11 +12,11 @@ from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import Names, identifier, keys_of, unique
 from even_palette.core.kit.scene_references import fitting_scenes
-from even_palette.core.kit.validate_coats import plain_setting
+from even_palette.core.kit.validate_coats import plain_setting, plain_track
 from even_palette.core.limits import MOST_VARIANTS
-from even_palette.core.material.model import Allowed, Parameter, Setting, Track, TrackKey, ValueKind, Variant
+from even_palette.core.material.model import Allowed, Parameter, Setting, Track, ValueKind, Variant
 from even_palette.core.material.randomise import Spread, random_settings
-from even_palette.core.material.tracks import SAME_S, with_key, with_values
+from even_palette.core.material.tracks import with_value, with_values
 from even_palette.core.material.variants import resolve
 
 
@@ -107,10 +107,8 @@ def set_at_time(key: str, setting: Setting, variant: str, time: float) -> Comman
         track = kit.variant(variant).tracks.get(key) if variant else None
         if track is None:
             return still.apply(kit)
-        here = [each for each in track.keys if abs(each.time - time) <= SAME_S]
-        made = TrackKey(here[0].time if here else time, plain_setting(kit.parameter(key), setting))
-        made = replace(made, easing=here[0].easing) if here else made
-        return set_track(key, variant, with_key(track, made)).apply(kit)
+        plain = plain_setting(kit.parameter(key), setting)
+        return set_track(key, variant, with_value(track, time, plain)).apply(kit)
 
     return Command(still.label, apply, still.merge)
 
@@ -136,8 +134,7 @@ def set_track(key: str, variant: str, track: Track | None) -> Command:
         parameter, old = kit.parameter(key), kit.variant(variant)
         tracks = {name: each for name, each in old.tracks.items() if name != key}
         if track is not None:
-            checked = with_values(track, lambda value: plain_setting(parameter, value))
-            tracks[key] = replace(checked, keys=tuple(sorted(checked.keys, key=lambda each: each.time)))
+            tracks[key] = plain_track(parameter, track)
         changed = replace(old, tracks=tracks)
         return replace(kit, variants=change_one(kit.variants, lambda v: v.key == variant, lambda _: changed))
 

@@ -14,10 +14,11 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
 from even_palette.core.kit.scene import Own, Placing, Scene, SceneLight, Spot
 from even_palette.core.kit.scene_references import with_scene
-from even_palette.core.kit.validate_coats import plain_setting
+from even_palette.core.kit.validate_coats import plain_setting, plain_track
 from even_palette.core.limits import MOST_INSTANCES, MOST_PLACINGS, MOST_SCENES
 from even_palette.core.lineup.placings import PLACINGS
-from even_palette.core.material.model import Setting
+from even_palette.core.material.model import Setting, Track
+from even_palette.core.material.tracks import with_value
 
 LIST = "list"
 
@@ -124,6 +125,8 @@ def set_instances(scene: str, picks: Sequence[Pick], change: Mapping[str, Any]) 
         fields = dict(change)
         if values:
             fields["values"] = {key: plain_setting(parameters[key], value) for key, value in values.items()}
+        if "tracks" in change:
+            fields["tracks"] = {key: plain_track(parameters[key], track) for key, track in change["tracks"].items()}
         try:
             return _with_own(kit, scene, picks, lambda instance, own: replace(own, **fields))
         except TypeError as error:
@@ -132,14 +135,38 @@ def set_instances(scene: str, picks: Sequence[Pick], change: Mapping[str, Any]) 
     return Command("Change instances", apply, f"instances {scene} {list(picks)} {sorted(change)}")
 
 
-def set_in_instances(scene: str, picks: Sequence[Pick], parameter: str, setting: Setting) -> Command:
-    """Set one parameter on single instances, as the game does; what else each has of its own stays."""
+def set_in_instances(scene: str, picks: Sequence[Pick], parameter: str, setting: Setting, time: float = 0.0) -> Command:
+    """Set one parameter on single instances, as the game does; what else each has of its own stays.
+
+    One that has it over time gets a key at a time in seconds.
+    """
 
     def apply(kit: Kit) -> Kit:
         plain = plain_setting(kit.parameter(parameter), setting)
-        return _with_own(kit, scene, picks, lambda _, own: replace(own, values={**own.values, parameter: plain}))
+
+        def changed(_: Instance, own: Own) -> Own:
+            if parameter in own.tracks:
+                return replace(own, tracks={**own.tracks, parameter: with_value(own.tracks[parameter], time, plain)})
+            return replace(own, values={**own.values, parameter: plain})
+
+        return _with_own(kit, scene, picks, changed)
 
     return Command("Change instances", apply, f"set {scene} {list(picks)} {parameter}")
+
+
+def set_track_in_instances(scene: str, picks: Sequence[Pick], parameter: str, track: Track | None) -> Command:
+    """Let a parameter go over time on single instances, on top of what their variants do; None lets it be still."""
+
+    def apply(kit: Kit) -> Kit:
+        plain = None if track is None else plain_track(kit.parameter(parameter), track)
+
+        def changed(_: Instance, own: Own) -> Own:
+            others = {key: each for key, each in own.tracks.items() if key != parameter}
+            return replace(own, tracks=others if plain is None else {**others, parameter: plain})
+
+        return _with_own(kit, scene, picks, changed)
+
+    return Command("Change over time", apply, f"track {scene} {list(picks)} {parameter}")
 
 
 def keep_as_variant(scene: str, picks: Sequence[Pick], name: str) -> Command:
@@ -151,9 +178,9 @@ def keep_as_variant(scene: str, picks: Sequence[Pick], name: str) -> Command:
             raise UserError("Pick an instance first.")
         first = found[0]
         kit = add_variant(name, first.variant or None).apply(kit)
-        made = replace(kit.variants[-1], values=dict(first.values))
+        made = replace(kit.variants[-1], values=dict(first.values), tracks=dict(first.tracks))
         kit = replace(kit, variants=(*kit.variants[:-1], made))
-        return _with_own(kit, scene, picks, lambda _, own: replace(own, variant=made.key, values={}))
+        return _with_own(kit, scene, picks, lambda _, own: replace(own, variant=made.key, values={}, tracks={}))
 
     return Command("Keep as variant", apply)
 
@@ -205,8 +232,8 @@ def duplicate_instances(scene: str, picks: Sequence[Pick], by: tuple[float, floa
                 raise UserError(f"A placing holds at most {MOST_INSTANCES:,} instances.")
             for instance in found:
                 x, y, z = (p + way - o for p, way, o in zip(instance.place, by, old.place, strict=True))
-                values = dict(instance.values)
-                own[str(len(spots))] = Own(instance.seed, instance.variant, values, locked=instance.locked)
+                values, tracks = dict(instance.values), dict(instance.tracks)
+                own[str(len(spots))] = Own(instance.seed, instance.variant, values, tracks, locked=instance.locked)
                 spots.append(Spot((x, y, z), instance.turn, instance.scale))
             changed = replace(old, spots=tuple(spots), count=len(spots), own=own)
             kit = _changed(kit, scene, old.key, lambda _, made=changed: made)  # type: ignore[misc]

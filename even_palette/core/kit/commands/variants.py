@@ -9,12 +9,17 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
 from even_palette.core.kit.scene import ToldApart
 from even_palette.core.kit.scene_references import fitting_scenes
-from even_palette.core.limits import MOST_VARIANTS
+from even_palette.core.limits import LONGEST_S, MOST_VARIANTS
 from even_palette.core.material.model import (
     Blending,
+    Easing,
+    Repeat,
+    Track,
+    TrackKey,
     Variant,
 )
-from even_palette.core.material.variants import MASTER, lineage
+from even_palette.core.material.tracks import SAME_S
+from even_palette.core.material.variants import MASTER, lineage, resolve
 
 
 def add_variant(name: str, parent: str | None = None) -> Command:
@@ -27,6 +32,31 @@ def add_variant(name: str, parent: str | None = None) -> Command:
         return replace(kit, variants=(*kit.variants, Variant(new_key(kit, final), final, parent)))
 
     return Command("Add variant", apply)
+
+
+def add_fade(name: str, one: str, other: str, seconds: float = 2.0, repeat: Repeat = Repeat.TO_AND_FRO) -> Command:
+    """Add a variant that goes from one, by key, to another within so many seconds, "" being the master.
+
+    It inherits from the first. What both have alike stays; each parameter goes from what it is at the beginning in one
+    to what it is there in the other. Raises UserError for variants that are alike, and for no time.
+    """
+
+    def apply(kit: Kit) -> Kit:
+        if not SAME_S < seconds <= LONGEST_S:
+            raise UserError(f"A fade takes more than {SAME_S:g} and at most {LONGEST_S:,.0f} seconds.")
+        before, after = (resolve(kit.parameters, kit.variants, key) for key in (one, other))
+        ends = {key: (before[key], after[key]) for key in before if before[key] != after[key]}
+        if not ends:
+            names = kit.variant_names
+            raise UserError(f"“{names[one]}” and “{names[other]}” are alike; there is nothing to fade.")
+        made = add_variant(name, one or None).apply(kit)
+        tracks = {
+            key: Track((TrackKey(0.0, first, Easing.EASE_IN_OUT), TrackKey(float(seconds), last)), repeat)
+            for key, (first, last) in ends.items()
+        }
+        return replace(made, variants=(*made.variants[:-1], replace(made.variants[-1], tracks=tracks)))
+
+    return Command("Fade between variants", apply)
 
 
 def remove_variant(key: str) -> Command:
