@@ -13,7 +13,8 @@ class Page(QStackedWidget):
     """A stage's part of the ledge, in one or more `tabs`.
 
     `look_wanted` gives a look for the stand, `pictures_wanted` names and planes to be shown, `line_wanted` asks for a
-    line to be drawn, `step_chosen` gives the number of a step of the selected region.
+    line to be drawn, `step_chosen` gives the number of a step of the selected region. Where the first of the tabs is
+    the board, the page `begins_with_board`, and the others are its own.
     """
 
     look_wanted = pyqtSignal(object)
@@ -21,6 +22,7 @@ class Page(QStackedWidget):
     line_wanted = pyqtSignal()
     step_chosen = pyqtSignal(int)
     tabs: Sequence[str] = ()
+    begins_with_board = False
 
     def __init__(self, session: Session) -> None:
         super().__init__()

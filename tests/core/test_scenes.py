@@ -206,7 +206,7 @@ def test_what_scenes_refer_to_may_go(street: History) -> None:
         ({"kind": "heap"}, "is a “heap”; there is row, grid"), ({"mesh": "gone"}, "which is not there"),
         ({"shares": {"none": 1.0}}, "variant “none”"), ({"own": {"0": Own(variant="none")}}, "variant “none”"),
         ({"own": {"0": Own(values={"none": 1.0})}}, "sets “none”"), ({"count": -1}, "count"), ({"shares": {"day": 2.0}}, "shares must be at most 1"),
-        ({"place": (float("nan"), 0.0, 0.0)}, ""), ({"values": {"apart": float("nan")}}, "no number"), ({"count": 10**9}, "count"),
+        ({"place": (float("nan"), 0.0, 0.0)}, "place cannot be nan"), ({"values": {"apart": float("nan")}}, "no number"), ({"count": 10**9}, "count"),
     ],
 )  # fmt: skip
 def test_damaged_scenes_are_refused(street: History, change, told: str) -> None:  # type: ignore[no-untyped-def]

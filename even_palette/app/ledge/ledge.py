@@ -17,6 +17,9 @@ from even_palette.app.thumbnails import Thumbnails
 from even_palette.app.tray.tray import Tray
 from even_palette.core.results.looks import Look
 
+TABS_PX = 36
+"""The height of a head that has tabs alone."""
+
 
 class Ledge(QWidget):
     """`changed` tells that it was folded or opened, or that the stage is another one; the others are those of pages.
@@ -41,6 +44,7 @@ class Ledge(QWidget):
         self._heights = [stage.height for stage in stages]
         self._pages: dict[str, Page] = {}
         self._tabs: dict[str, Tabs] = {}
+        self._tab: dict[str, int] = {}
         self.fold_button = QToolButton()
         for button in (self.fold_button, board.fold_button):
             button.setAccessibleName("Fold or open the ledge")
@@ -59,6 +63,7 @@ class Ledge(QWidget):
         self._row.addWidget(self.fold_button)
         self._row.addWidget(self.title)
         self._row.addWidget(self.strip, 1)
+        self._row.addStretch()
         self.stack = QStackedWidget()
         self.stack.addWidget(board)
         column = QVBoxLayout(self)
@@ -84,8 +89,10 @@ class Ledge(QWidget):
 
     @property
     def head_px(self) -> int:
-        """The height of the head; none over the open board, whose columns begin with the same pictures."""
-        return 0 if self.is_open and self.stack.currentWidget() is self.board else HEAD_PX
+        """The height of the head. Over the open board, whose columns begin with the same pictures, are tabs alone."""
+        if not self.is_open or self.stack.currentWidget() is not self.board:
+            return HEAD_PX
+        return TABS_PX if self._stages[self.stage].name in self._tabs else 0
 
     def page(self, name: str) -> Page:
         """The page of a stage that has one of its own, built now if it is not there."""
@@ -101,7 +108,7 @@ class Ledge(QWidget):
             made.follow_look(self.session.view.state.look)
             if made.tabs:
                 tabs = self._tabs[name] = Tabs(made.tabs)
-                tabs.chosen.connect(made.show_tab)
+                tabs.chosen.connect(lambda number: self._choose_tab(name, number))
                 self._row.insertWidget(2, tabs)
         return self._pages[name]
 
@@ -114,7 +121,8 @@ class Ledge(QWidget):
         """Show what the stage that was entered needs."""
         stage = self._stages[self.stage]
         page = self.page(stage.name) if stage.page is not None else None
-        self.stack.setCurrentWidget(page or self.board)
+        on_board = page is None or (page.begins_with_board and not self._tab.get(stage.name))
+        self.stack.setCurrentWidget(self.board if on_board or page is None else page)
         self.title.setText(stage.title)
         self.title.setVisible(stage.name not in self._tabs)
         for name, tabs in self._tabs.items():
@@ -122,6 +130,14 @@ class Ledge(QWidget):
         if page is not None:
             page.entered()
         self._follow_fold()
+
+    def _choose_tab(self, name: str, number: int) -> None:
+        page = self._pages[name]
+        self._tab[name] = number
+        if number or not page.begins_with_board:
+            page.show_tab(number - page.begins_with_board)
+        if name == self._stages[self.stage].name:
+            self.show_stage()
 
     def toggle(self) -> None:
         """Fold it, or open it."""
@@ -137,6 +153,9 @@ class Ledge(QWidget):
         self.stack.setVisible(self.is_open)
         set_icon(self.fold_button, "caret-down" if self.is_open else "caret-up")
         self.head.setVisible(self.head_px > 0)
+        self.head.setFixedHeight(self.head_px or HEAD_PX)
+        self.strip.setVisible(self.head_px != TABS_PX)
+        self.board.fold_button.setVisible(self.head_px == 0)
         self.setMinimumHeight(self.head_px + (96 if self.is_open else 0))
         self.setMaximumHeight(16_000 if self.is_open else self.head_px)
         self.changed.emit()

@@ -18,7 +18,6 @@ from even_palette.app.review_pictures import ReviewPictures
 from even_palette.app.session import Session
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.tray.chance import Chance
-from even_palette.app.tray.over_time import OverTime
 from even_palette.app.tray.parameters import ParameterTable
 from even_palette.app.tray.scene import ScenePart
 from even_palette.app.tray.told_apart import ToldApart
@@ -54,8 +53,6 @@ class LineupPanel(Panel):
         self.parameters = ParameterTable(session)
         self.parameters.pick_wanted.connect(self.pick_wanted)
         self.apart = ToldApart(session)
-        self.over_time = OverTime(session, lambda: self.parameters.key)
-        self.parameters.table.currentItemChanged.connect(lambda *_: self.over_time.follow())
         session.moment.changed.connect(self._follow_moment)
         session.moment.started.connect(self._follow_moment)
         self.chance = Chance(session, lambda: self.parameters.key)
@@ -85,7 +82,6 @@ class LineupPanel(Panel):
         column.addWidget(label("Parameters in this variant (double-click to rename)", "section"))
         column.addWidget(self.parameters)
         column.addWidget(self.chance)
-        column.addWidget(self.over_time)
         column.addWidget(self.apart)
         self.column.addLayout(row(self.shown, add_scene, self.remove_scene, stretch=0))
         self.column.addWidget(self.name)
@@ -128,7 +124,6 @@ class LineupPanel(Panel):
         offer(self.parent_box, others, parent or MASTER)
         self.parameters.follow()
         self.apart.follow()
-        self.over_time.follow()
 
     def _follow_moment(self) -> None:
         if not self.session.moment.goes_on and self.parameters.isVisible():

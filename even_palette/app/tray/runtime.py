@@ -11,7 +11,7 @@ from even_palette.app.session import Session
 from even_palette.app.tray.allowed import Chips
 from even_palette.core.colour.hexcode import encoded_to_hex, hex_to_encoded
 from even_palette.core.kit import commands
-from even_palette.core.kit.instances import Instance, Pick
+from even_palette.core.kit.instances import Instance, Pick, settings_at
 from even_palette.core.material.allowed import held
 from even_palette.core.material.model import Parameter, Setting, ValueKind
 from even_palette.core.material.variants import resolve
@@ -62,13 +62,13 @@ class RuntimePart(Fold):
                 self.editors[parameter.key] = self._editor(parameter)
         settings = {
             **resolve(kit.parameters, kit.variants, first.variant, self.session.view.state.time),
-            **first.values,
+            **settings_at(first, {each.key: each for each in kit.parameters}, self.session.view.state.time),
         }
         for parameter in parameters:
             self._show(parameter, self.editors[parameter.key], settings[parameter.key])
-        self.keep.setEnabled(bool(first.values))
-        self.drop.setEnabled(any(each.values for each in picked))
-        count = len(first.values)
+        count = len({**first.values, **first.tracks})
+        self.keep.setEnabled(count > 0)
+        self.drop.setEnabled(any(each.values or each.tracks for each in picked))
         self.told.setText(
             f"{count} set here, all others as its variant has them." if count else "All as its variant has it."
         )
@@ -136,7 +136,8 @@ class RuntimePart(Fold):
 
     def _set(self, key: str, setting: Setting) -> None:
         if self.picked:
-            self.session.do(commands.set_in_instances(self._scene, self._picks, key, setting))
+            time = self.session.view.state.time
+            self.session.do(commands.set_in_instances(self._scene, self._picks, key, setting, time))
 
     def _set_once(self, key: str, setting: Setting) -> None:
         self._set(key, setting)
@@ -151,7 +152,7 @@ class RuntimePart(Fold):
         return [(each.placing, each.number) for each in self.picked]
 
     def _drop(self) -> None:
-        self.session.do(commands.set_instances(self._scene, self._picks, {"values": {}}))
+        self.session.do(commands.set_instances(self._scene, self._picks, {"values": {}, "tracks": {}}))
         self.session.history.end_merge()
 
     def _keep(self) -> None:

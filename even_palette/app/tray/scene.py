@@ -17,7 +17,7 @@ from even_palette.app.tray.setting_rows import SettingRows
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
-from even_palette.core.kit.instances import Instance, Pick, placed_by
+from even_palette.core.kit.instances import Pick, found_instances
 from even_palette.core.kit.scene import Placing, Scene
 from even_palette.core.kit.spots_file import read_spots
 from even_palette.core.limits import MOST_INSTANCES
@@ -286,7 +286,7 @@ class _Picked(QWidget):
 
     def refresh(self, scene: Scene | None) -> None:
         """Show what is picked of a scene; the first one's values stand for all."""
-        picked = _found(scene, self._picks) if scene is not None else []
+        picked = found_instances(scene, self._picks) if scene is not None else []
         self.setVisible(bool(picked))
         if not picked:
             return
@@ -310,20 +310,9 @@ class _Picked(QWidget):
 
     def _draw(self) -> None:
         scene = next(scene for scene in self.session.kit.scenes if scene.key == self._scene)
-        seeds = sum(int(each.seed * SEEDS) for each in _found(scene, self._picks))
+        seeds = sum(int(each.seed * SEEDS) for each in found_instances(scene, self._picks))
         self.session.do(commands.draw_instances_anew(self._scene, self._picks, (seeds * 31 + 17) % SEEDS))
 
     def _remove(self) -> None:
         if self.session.do(commands.remove_instances(self._scene, self._picks)):
             self.session.view.change(picks=())
-
-
-def _found(scene: Scene, picks: tuple[Pick, ...]) -> list[Instance]:
-    """The instances that are picked, in the order of the picking."""
-    there = {
-        (each.placing, each.number): each
-        for placing in scene.placings
-        if any(key == placing.key for key, _ in picks)
-        for each in placed_by(placing)
-    }
-    return [there[pick] for pick in picks if pick in there]

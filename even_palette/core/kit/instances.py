@@ -1,7 +1,7 @@
 """The instances of a scene: each with its variant, seed and values, and where it stands."""
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -49,6 +49,17 @@ def settings_at(instance: Instance, parameters: Mapping[str, Parameter], time: f
 def instances_of(scene: Scene) -> list[Instance]:
     """All instances of a scene, placing by placing; none hangs on the order of those or on another placing."""
     return [instance for placing in scene.placings for instance in placed_by(placing)]
+
+
+def found_instances(scene: Scene, picks: Sequence[Pick]) -> list[Instance]:
+    """The instances of a scene that are picked, in the order of the picking; those that are not there are left out."""
+    there = {
+        (each.placing, each.number): each
+        for placing in scene.placings
+        if any(key == placing.key for key, _ in picks)
+        for each in placed_by(placing)
+    }
+    return [there[pick] for pick in picks if pick in there]
 
 
 def placed_by(placing: Placing) -> list[Instance]:
