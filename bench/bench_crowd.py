@@ -27,11 +27,11 @@ from even_palette.core.kit.scene import Placing
 from even_palette.core.kit.store import read_kit
 from even_palette.core.results.crowd import crowds_of
 from even_palette.core.results.pictures import Drawing
+from even_palette.core.results.scene_view import framing
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
 from even_palette.gl.crowd_view import CrowdRenderer
 from even_palette.gl.model_view import Light
-from even_palette.gl.reviews import framing
 
 COUNTS, FRAMES, FIRST, VARIANT = (1, 500, 2000), 60, 10, "night_post"
 MESHES = {"ferry tug": ("ferry_tug", "hull", "colour", 0), "reeds": ("reed_clump_2", "blades", "hue", 1)}

@@ -113,14 +113,16 @@ def _parser() -> argparse.ArgumentParser:
 
     command = commands.add_parser("review", help="pictures of variants beside each other, or of a scene")
     command.add_argument("kit", type=Path)
-    command.add_argument("--to", type=Path, required=True, metavar="FILE", help="the picture, PNG or TIFF")
+    command.add_argument(
+        "--to", type=Path, required=True, metavar="FILE", help="PNG or TIFF; over time animated WebP, too"
+    )
     command.add_argument("--scene", metavar="S", help="a scene, by name or key, in place of variants")
     command.add_argument("--sheet", metavar="S", help="the sheet whose meshes are shown; without it the first")
     command.add_argument("--variant", action="append", metavar="V", help="name or key; without it all, master first")
     command.add_argument("--width", type=_size, default=640, metavar="N", help="of one picture, in pixels")
     command.add_argument("--height", type=_size, default=480, metavar="N")
     command.add_argument("--flat", action="store_true", help="the exact colours, without light")
-    command.add_argument("--seconds", type=float, default=0.0, help="a scene over time, as numbered pictures")
+    command.add_argument("--seconds", type=float, default=0.0, help="over time: numbered pictures, or one WebP")
     command.add_argument("--rate", type=float, default=12.0, help="pictures a second")
     command.add_argument("--turns", type=float, default=0.0, help="how often the view goes around meanwhile")
     command.set_defaults(run=_review)

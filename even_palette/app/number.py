@@ -62,7 +62,7 @@ class NumberRow(QWidget):
         row.setSpacing(6)
         if head:
             text = plain.Label(name)
-            text.setFixedWidth(80)
+            text.setFixedWidth(min(max(80, text.sizeHint().width()), 112))
             row.addWidget(text)
         row.addWidget(self.slider, 1)
         row.addWidget(self.field)

@@ -17,7 +17,7 @@ class Panel(QScrollArea):
     What panels want of others: `look_wanted` gives a look for the stand, `pick_wanted` a swatch that wants a colour
     from it, `proof_ready` what the player drew; `step_chosen` the number of a step; `tool_changed` says that the mouse
     may mean something else now, and `box_wanted` asks for a box to be drawn; `stage_wanted` names a stage to go to,
-    and `maps_wanted` asks for maps to be written.
+    `maps_wanted` asks for maps to be written, and `shots_wanted` for pictures of the scene, with a file and fields.
     """
 
     look_wanted = pyqtSignal(object)
@@ -28,6 +28,7 @@ class Panel(QScrollArea):
     box_wanted = pyqtSignal()
     stage_wanted = pyqtSignal(str)
     maps_wanted = pyqtSignal()
+    shots_wanted = pyqtSignal(object, dict)
 
     def __init__(self, session: Session, title: str, told: str) -> None:
         super().__init__()

@@ -213,6 +213,7 @@ class Window(QMainWindow):
         self.checks.stage_wanted.connect(self._enter_named)
         tray.stage_wanted.connect(self._enter_named)
         tray.maps_wanted.connect(self.write_maps)
+        tray.shots_wanted.connect(self.centre.scene.write_pictures)
         self.ledge.changed.connect(self._fit_ledge)
         self.session.view.painter_changed.connect(tray.follow_painter)
         self.ledge.look_wanted.connect(stand.set_look)

@@ -1,6 +1,6 @@
 """What a kit may hold at the most: the reader, commands and packers refuse the same."""
 
-FORMAT = 8
+FORMAT = 9
 MOST_SHEETS = 512
 MOST_REGIONS = 255
 """On one sheet: edge pairs name a region by one byte, 0 for the base."""

@@ -3,6 +3,7 @@
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
+from copy import copy
 from dataclasses import dataclass
 from typing import Any
 
@@ -119,6 +120,24 @@ class CrowdRenderer:
         self._buffers, self._pick_buffers = Buffers(context), Buffers(context)
         self._in_sight: dict[str, tuple[Standing, object, Bools]] = {}
         self.drawings = self.rows_taken = 0
+
+    def beside(self) -> "CrowdRenderer":
+        """One that shares programs and meshes with this, and draws while this draws; it is let go by `leave`."""
+        made = copy(self)
+        made._layers, made._tables, made._in_sight = None, OrderedDict(), {}
+        made._buffers, made._pick_buffers = Buffers(self._context), Buffers(self._context)
+        return made
+
+    def leave(self) -> None:
+        """Free what it shares with no other."""
+        for held in (self._buffers, self._pick_buffers):
+            held.release()
+        if self._layers is not None:
+            self._layers.release()
+            self._layers = None
+        for table in self._tables.values():
+            table.texture.release()
+        self._tables.clear()
 
     def render(
         self, crowds: Sequence[Crowd], orbit: Orbit, width: int, height: int, light: Light, moment: float = 0.0
@@ -319,25 +338,12 @@ class CrowdRenderer:
 
     def release(self) -> None:
         """Free what the driver holds, but for the textures of planes."""
+        self.leave()
         programs = self._programs, self._layer_programs, self._picking_programs
-        for held in (
-            self._buffers,
-            self._pick_buffers,
-            *programs,
-            self._samplers,
-            self._exact,
-            self._picked,
-            self._sky,
-        ):
+        for held in (*programs, self._samplers, self._exact, self._picked, self._sky):
             held.release()
-        if self._layers is not None:
-            self._layers.release()
-            self._layers = None
-        for table in self._tables.values():
-            table.texture.release()
         for buffer in [buffer for pair in self._meshes.values() for buffer in pair]:
             buffer.release()
-        self._tables.clear()
         self._meshes.clear()
 
 

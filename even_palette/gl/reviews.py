@@ -1,11 +1,9 @@
 """Pictures for reviews: a scene, or a mesh in each of its variants, of any size."""
 
 import math
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
-
-import numpy as np
 
 from even_palette.core.arrays import Levels
 from even_palette.core.disk.gate import refuse_sources
@@ -14,13 +12,15 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.scene import Own, Placing, Scene, Spot
 from even_palette.core.limits import MOST_FRAMES
 from even_palette.core.mesh.view import Orbit
+from even_palette.core.raster.animation import SUFFIX, write_animation
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.picture_sheet import over_ground, picture_sheet
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.crowd import Crowd, crowds_of
+from even_palette.core.results.crowd import crowds_of
 from even_palette.core.results.looks import Look, picture
-from even_palette.core.results.pictures import View
+from even_palette.core.results.pictures import Drawing, View
 from even_palette.core.results.scene_light import lighting_of
+from even_palette.core.results.scene_view import framing, view_of
 from even_palette.core.results.store import Store
 from even_palette.gl.context import offscreen_context
 from even_palette.gl.crowd_view import CrowdRenderer
@@ -29,22 +29,42 @@ from even_palette.gl.sheet_view import SheetRenderer
 from even_palette.gl.textures import Textures
 
 
-def framing(crowds: Sequence[Crowd], width: int, height: int) -> Orbit:
-    """A view of all instances. Raises UserError where there are none."""
-    if not crowds:
-        raise UserError("Nothing stands in this scene yet.")
-    points = np.concatenate([crowd.corners().reshape(-1, 3) for crowd in crowds])
-    return Orbit().framed(points, width / height)
+@dataclass(frozen=True)
+class Shots:
+    """Pictures of a scene: so large, lit or flat, `rate` a second for so many seconds (one without), while the view
+    goes around so many times. Without an orbit the view is the one that was kept of the scene, else all is in it.
+    """
+
+    width: int = 1280
+    height: int = 720
+    lit: bool = True
+    seconds: float = 0.0
+    rate: float = 12.0
+    turns: float = 0.0
+    orbit: Orbit | None = None
+
+    @property
+    def count(self) -> int:
+        """How many pictures that is. Raises UserError for more than MOST_FRAMES, or no usable rate."""
+        many = self.seconds * self.rate
+        if not (0 < self.rate < math.inf and 0 <= many <= MOST_FRAMES):
+            told = f"not {many:g} at {self.rate:g} a second"
+            raise UserError(f"A rate above 0 and at most {MOST_FRAMES:,} frames can be written, {told}.")
+        return max(1, round(many))
 
 
-def scene_picture(
-    renderer: CrowdRenderer, kit: Kit, store: Store, scene: Scene, width: int, height: int, light: Light,
-    orbit: Orbit | None = None, moment: float = 0.0,
-) -> Levels:  # fmt: skip
-    """A scene, all of it in view without an orbit: (height, width, 4) uint8, encoded, alpha 0 beside it."""
-    crowds = crowds_of(kit, store, scene, moment)
-    orbit = orbit or framing(crowds, width, height)
-    return renderer.render(crowds, orbit, width, height, light, moment).pixels
+def scene_drawings(
+    renderer: CrowdRenderer, kit: Kit, store: Store, scene: Scene, shots: Shots, begin: float = 0.0
+) -> Iterator[Drawing]:
+    """The pictures of a scene from a time on, as drawings under way; each is the same whatever came before."""
+    light = Light(shots.lit, outdoors=lighting_of(scene.light))
+    orbit = shots.orbit
+    for number in range(shots.count):
+        moment = begin + number / shots.rate
+        crowds = crowds_of(kit, store, scene, moment)
+        orbit = orbit or view_of(scene, crowds, shots.width, shots.height)
+        view = replace(orbit, yaw=orbit.yaw + 2 * math.pi * shots.turns * number / shots.count)
+        yield renderer.render(crowds, view, shots.width, shots.height, light, moment)
 
 
 def variant_pictures(
@@ -88,37 +108,52 @@ def write_variants(
 
 
 def picture_of(
-    kit: Kit, store: Store, scene: Scene, width: int = 1280, height: int = 720, lit: bool = True, time: float = 0.0
-) -> Levels:
-    """A scene, all of it in view, over neutral grey: (height, width, 3) uint8, encoded sRGB."""
-    light = Light(lit, outdoors=lighting_of(scene.light))
-    return over_ground(scene_picture(_renderer(), kit, store, scene, width, height, light, moment=time))
+    kit: Kit, store: Store, scene: Scene, width: int = 1280, height: int = 720, lit: bool = True,
+    time: float | None = None,
+) -> Levels:  # fmt: skip
+    """A scene over neutral grey, at its time without another: (height, width, 3) uint8, encoded sRGB."""
+    begin = scene.time if time is None else time
+    (drawing,) = scene_drawings(_renderer(), kit, store, scene, Shots(width, height, lit), begin)
+    return over_ground(drawing.pixels)
 
 
 def write_frames(
     kit: Kit, store: Store, path: Path, scene: Scene, seconds: float = 4.0, rate: float = 12.0, turns: float = 0.0,
     width: int = 640, height: int = 360, lit: bool = True,
 ) -> list[Path]:  # fmt: skip
-    """Write a scene over time as numbered pictures: `rate` frames a second, and so many turns of the view around it.
+    """Write a scene over time: one animated WebP, or numbered pictures of another format. See `Shots`.
 
-    A frame is the same whatever frames came before. Raises UserError without OpenGL, for more than
-    MOST_FRAMES of them, and for a path that a file of the kit has.
+    Raises UserError without OpenGL, for too many frames, and for a path that a file of the kit has.
     """
-    many = seconds * rate
-    if not (0 < rate < math.inf and 0 <= many <= MOST_FRAMES):
-        told = f"not {many:g} at {rate:g} a second"
-        raise UserError(f"A rate above 0 and at most {MOST_FRAMES:,} frames can be written, {told}.")
-    count = max(1, round(many))
-    paths = [path.with_name(f"{path.stem}_{number:04d}{path.suffix or '.png'}") for number in range(count)]
+    shots = Shots(width, height, lit, seconds, rate, turns)
+    paths = paths_of(kit, path, shots)
+    frames = (over_ground(each.pixels) for each in scene_drawings(_renderer(), kit, store, scene, shots))
+    write_shots(paths, frames, rate)
+    return paths
+
+
+def paths_of(kit: Kit, path: Path, shots: Shots) -> list[Path]:
+    """Where pictures go: one for a single one and for WebP, else one a frame, numbered.
+
+    Raises UserError for too many frames, and for a path that a file of the kit has.
+    """
+    path = path if path.suffix else path.with_suffix(".png")
+    count = shots.count
+    paths = [path]
+    if count > 1 and path.suffix.lower() != SUFFIX:
+        paths = [path.with_name(f"{path.stem}_{number:04d}{path.suffix}") for number in range(count)]
     for each in paths:
         refuse_sources(each, [Path(file.path) for file in kit.files])
-    renderer, light = _renderer(), Light(lit, outdoors=lighting_of(scene.light))
-    orbit = framing(crowds_of(kit, store, scene), width, height)
-    for number, each in enumerate(paths):
-        view = replace(orbit, yaw=orbit.yaw + 2 * math.pi * turns * number / count)
-        pixels = scene_picture(renderer, kit, store, scene, width, height, light, view, number / rate)
-        write_plane(each, Plane(over_ground(pixels), Encoding.SRGB))
     return paths
+
+
+def write_shots(paths: Sequence[Path], frames: Iterable[Levels], rate: float) -> None:
+    """Write frames (height, width, 3) where `paths_of` says. Raises UserError."""
+    if paths[0].suffix.lower() == SUFFIX:
+        write_animation(paths[0], frames, rate)
+        return
+    for path, frame in zip(paths, frames, strict=True):
+        write_plane(path, Plane(frame, Encoding.SRGB))
 
 
 def _renderer() -> CrowdRenderer:

@@ -13,6 +13,10 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.instances import instances_of
 from even_palette.core.kit.scene import LightKind, Placing, ToneCurve
 from even_palette.core.material.model import Allowed
+from even_palette.core.raster.files import read_plane
+from even_palette.core.raster.picture_sheet import over_ground
+from even_palette.core.raster.plane import Encoding
+from even_palette.gl.model_view import Light
 from tests.app.conftest import Driver, pixels
 
 
@@ -329,3 +333,52 @@ def test_what_the_game_may_set_is_said_in_the_table(demo: Driver, panel: LineupP
     assert session.kit.parameter("hull_colour").allowed.is_free
     demo.type(part.rows["hue_to"].field.lineEdit(), "90")
     assert session.kit.parameter("hull_colour").allowed.hue_to == 90
+
+
+def test_pictures_of_the_scene_as_it_is_seen(demo: Driver, panel: LineupPanel, quay: ScenePane, tmp_path: Path) -> None:
+    """One picture is what the canvas shows; over time as many as asked for; cancelled, nothing is left."""
+    part, session = panel.scene.pictures, demo.session
+    part.sizes.addItem("small", (160, 90))
+    part.sizes.setCurrentIndex(part.sizes.count() - 1)
+    quay.canvas.show_from(quay.canvas.orbit.turned(120, 40))
+    demo.settle()
+    part.ask_for(tmp_path / "one.png")
+    demo.qtbot.waitUntil(lambda: not quay.shots.busy, timeout=60_000)
+    shown = quay.renderer.render_crowd(
+        quay.canvas.crowds, quay.canvas.orbit, 160, 90, Light(quay.canvas.lit), session.view.state.time
+    )
+    assert np.array_equal(read_plane(tmp_path / "one.png", Encoding.SRGB).samples, over_ground(shown.pixels))
+    part.seconds.show_value(1.0)
+    part.rate.show_value(5.0)
+    part.turns.show_value(1.0)
+    part.ask_for(tmp_path / "turn.png")
+    demo.qtbot.waitUntil(lambda: not quay.shots.busy, timeout=60_000)
+    assert len(list(tmp_path.glob("turn_*.png"))) == 5
+    first = read_plane(tmp_path / "turn_0000.png", Encoding.SRGB).samples
+    assert np.array_equal(first, read_plane(tmp_path / "one.png", Encoding.SRGB).samples)
+    part.ask_for(tmp_path / "stopped.webp")
+    session.jobs.cancel()
+    demo.qtbot.waitUntil(lambda: not quay.shots.busy, timeout=60_000)
+    assert not list(tmp_path.glob("*.webp"))
+    demo.settle()
+
+
+def test_the_view_is_kept_with_the_scene(demo: Driver, panel: LineupPanel, quay: ScenePane) -> None:
+    session = demo.session
+    assert not quay.kept.isEnabled()
+    wanted = quay.canvas.orbit.turned(200, -30).zoomed(1.7, 200, 100, 500, 300)
+    quay.canvas.show_from(wanted)
+    session.moment.go_to(1.25)
+    demo.click(quay.keep)
+    demo.settle()
+    session.moment.go_to(0.0)
+    demo.key(quay.canvas, Qt.Key.Key_G)
+    demo.click(quay.kept)
+    assert session.view.state.time == 1.25
+    for other in ("The landing", "Quay"):
+        demo.choose(panel.shown, other)
+        demo.settle()
+    assert quay.canvas.orbit.eye() == pytest.approx(wanted.eye(), abs=1e-4)
+    session.undo()
+    demo.settle()
+    assert session.kit.scene("quay").camera is None

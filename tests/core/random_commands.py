@@ -18,7 +18,7 @@ from even_palette.core.kit.mesh_file import MeshFile, move_name
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.output_plan import READY
 from even_palette.core.kit.recipe_file import recipe_of, write_recipe
-from even_palette.core.kit.scene import Lamp, LightKind, Placing, SceneLight
+from even_palette.core.kit.scene import Camera, Lamp, LightKind, Placing, SceneLight
 from even_palette.core.kit.sheet import Bake, Box, Region, Source, Step, Tone, Unmix
 from even_palette.core.lineup.placings import PLACINGS
 from even_palette.core.material.coats import COATS
@@ -108,6 +108,7 @@ class Chance:
             "track": lambda: rng.choice([None, Track(tuple(TrackKey(rng.uniform(-1, 9), self.setting()) for _ in range(rng.randrange(4))), rng.choice(list(Repeat)), rng.random())]),
             "allowed": lambda: Allowed(tuple((rng.random(),) * 3 for _ in range(rng.randrange(3))), rng.random(), rng.random(), hue_to=rng.uniform(0, 400)),
             "time": lambda: rng.uniform(0, 9), "one": self.variant, "other": self.variant, "seconds": lambda: rng.uniform(-1, 9),
+            "camera": lambda: rng.choice([None, Camera(yaw=rng.uniform(-400, 400), pitch=rng.uniform(-99, 99))]),
             "repeat": lambda: rng.choice(list(Repeat)),
             "light": lambda: SceneLight(rng.choice(list(LightKind)), rng.uniform(-1, 25), lamps=(Lamp((rng.random(), 1.0, 0.0)),) * rng.randrange(6)),
             "settings": lambda: {self.variant(): self.setting()}, "least": lambda: rng.uniform(-1, 30), "severity": lambda: rng.random(),

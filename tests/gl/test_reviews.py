@@ -1,18 +1,27 @@
 """Pictures for reviews: variants beside each other with their names, scenes; by scripts, the command line and the window."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
+from PyQt6.QtGui import QImage, QImageReader
 
 from even_palette.cli import main
 from even_palette.core.errors import UserError
 from even_palette.core.kit import commands
-from even_palette.core.kit.store import read_kit
+from even_palette.core.kit.store import decode_kit, encode_kit, read_kit
+from even_palette.core.raster.animation import write_animation
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.picture_sheet import GAP_PX, GROUND, NAME_PX, over_ground, picture_sheet
 from even_palette.core.raster.plane import Encoding
+from even_palette.core.results.crowd import crowds_of
+from even_palette.core.results.scene_view import camera_of, framing
 from even_palette.demo import KIT_FOLDER
+from even_palette.gl.context import offscreen_context
+from even_palette.gl.crowd_view import CrowdRenderer
+from even_palette.gl.model_view import Light
+from even_palette.gl.textures import Textures
 from even_palette.scripting import OpenKit
 
 
@@ -81,7 +90,7 @@ def test_no_picture_goes_over_a_file_of_the_kit(tmp_path: Path) -> None:
     with pytest.raises(UserError, match="is read from"):
         kit.write_variants(source)
     with pytest.raises(UserError, match="is read from"):
-        kit.write_frames(tmp_path / "hull.png", "The landing", seconds=0.25, rate=4.0)
+        kit.write_frames(tmp_path / "hull.png", "The landing", seconds=0.5, rate=4.0)
     assert source.read_bytes() == held
 
 
@@ -141,3 +150,59 @@ def test_frames_of_a_scene(tmp_path: Path) -> None:
         == 0
     )
     assert sorted(path.name for path in tmp_path.glob("cli_*")) == ["cli_0000.png", "cli_0001.png"]
+
+
+def test_an_animation_is_the_frames(tmp_path: Path) -> None:
+    """Chunks by the WebP Container Specification (RIFF; VP8X, ANIM, a frame an ANMF with its milliseconds), read by Qt."""
+    kit = OpenKit(read_kit(KIT_FOLDER), None)
+    how = {"seconds": 1.0, "rate": 4.0, "width": 90, "height": 51, "lit": False}
+    (path,) = kit.write_frames(tmp_path / "river.webp", "The landing", **how)
+    pictures = kit.write_frames(tmp_path / "river.png", "The landing", **how)
+    data = path.read_bytes()
+    assert (data[:4], data[8:12], int.from_bytes(data[4:8], "little")) == (b"RIFF", b"WEBP", len(data) - 8)
+    chunks, at = [], 12
+    while at < len(data):
+        size = int.from_bytes(data[at + 4 : at + 8], "little")
+        chunks.append((data[at : at + 4], data[at + 8 : at + 8 + size]))
+        at += 8 + size + size % 2
+    assert [name for name, _ in chunks if name != b"ANMF"][:2] == [b"VP8X", b"ANIM"]
+    assert int.from_bytes(next(body for name, body in chunks if name == b"ANIM")[4:6], "little") == 0  # for ever
+    times = [int.from_bytes(body[12:15], "little") for name, body in chunks if name == b"ANMF"]
+    assert sum(times) == 1000
+    reader = QImageReader(str(path))
+    for picture, passed in zip(pictures, range(0, 1000, 250), strict=True):
+        if passed in np.cumsum([0, *times]):
+            shown = reader.read().convertToFormat(QImage.Format.Format_RGB888)
+            bits = shown.constBits()
+            assert bits is not None
+            found = np.frombuffer(bits.asarray(shown.sizeInBytes()), np.uint8).reshape(51, shown.bytesPerLine())
+        assert np.array_equal(found[:, : 90 * 3].reshape(51, 90, 3), read_plane(picture, Encoding.SRGB).samples)
+    with pytest.raises(UserError, match="16,383"):
+        write_animation(tmp_path / "wide.webp", [np.zeros((2, 16_384, 3), np.uint8)], 4.0)
+    with pytest.raises(UserError, match="no picture"):
+        write_animation(tmp_path / "none.webp", [], 4.0)
+    assert sorted(path.name for path in tmp_path.glob("*.webp")) == ["river.webp"]
+
+
+def test_the_view_that_was_kept(tmp_path: Path) -> None:
+    """Pictures are from there, at its time; saved and opened again; without one all is in view."""
+    kit = OpenKit(read_kit(KIT_FOLDER), None)
+    size = {"width": 96, "height": 64, "lit": False}
+    kit.do("keep_view", "the_landing", None)
+    all_of_it = kit.scene_picture("The landing", **size)
+    crowds = crowds_of(kit.kit, kit.results, kit.kit.scene("the_landing"))
+    orbit = replace(framing(crowds, 96, 64), yaw=-1.2, pitch=0.2)
+    orbit = replace(orbit, distance=orbit.distance / 3)
+    kit.do("keep_view", "the_landing", camera_of(orbit), 1.5)
+    assert decode_kit(encode_kit(kit.kit, tmp_path), tmp_path).scenes == kit.kit.scenes
+    near = kit.scene_picture("The landing", **size)
+    assert (near != all_of_it).any(axis=-1).mean() > 0.3
+    scene = kit.kit.scene("the_landing")
+    context = offscreen_context()
+    renderer = CrowdRenderer(context, Textures(context))
+    moved = crowds_of(kit.kit, kit.results, scene, 1.5)
+    drawn = renderer.render(moved, orbit, 96, 64, Light(False), 1.5).pixels
+    renderer.release()
+    assert np.abs(over_ground(drawn).astype(int) - near).max() <= 1
+    kit.do("keep_view", "the_landing", None)
+    assert np.array_equal(kit.scene_picture("The landing", **size), all_of_it)

@@ -160,6 +160,10 @@ class Renderer(QObject):
         """The instance that each pixel shows, crowds counting on; -1 for none. Raises UserError without OpenGL."""
         return self._crowd_renderer().instances(crowds, orbit, width, height)
 
+    def crowds_beside(self) -> "CrowdRenderer":
+        """A renderer of crowds that draws while views do. Raises UserError without OpenGL."""
+        return self._crowd_renderer().beside()
+
     def variant_pictures(
         self, at: Focus, store: Store, lit: bool, width: int, height: int
     ) -> Iterator[tuple[str, Levels]]:

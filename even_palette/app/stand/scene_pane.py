@@ -1,5 +1,8 @@
 """The pane of a scene: its canvas, and in its foot lit or flat, and frame."""
 
+from pathlib import Path
+from typing import Any
+
 from PyQt6.QtWidgets import QWidget
 
 from even_palette.app import plain
@@ -7,11 +10,14 @@ from even_palette.app.session import Session
 from even_palette.app.stand.model_pane import foot_button, put_over_foot
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.scene_canvas import SceneCanvas
+from even_palette.app.stand.scene_shots import SceneShots
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.kit import commands
 from even_palette.core.kit.instances import Pick
+from even_palette.core.kit.scene import Scene
 from even_palette.core.results.crowd import crowds_of
 from even_palette.core.results.scene_light import lighting_of
+from even_palette.core.results.scene_view import camera_of, through
 
 EMPTY = "Nothing stands here yet. Place instances of a mesh with the plus in the tray."
 NO_MESH = "There is no mesh in this kit yet; open one in Source, then place it here."
@@ -31,8 +37,16 @@ class ScenePane(QWidget):
         self.lit_button.clicked.connect(lambda: self.canvas.set_lit(self.lit_button.isChecked()))
         frame = foot_button("Frame", "scene", "All instances in view (G)", False)
         frame.clicked.connect(self.canvas.frame)
-        put_over_foot(self, self.canvas, self.told, self.lit_button, frame)
+        self.keep = foot_button(
+            "Keep view", "scene", "The scene is seen from here, at this time, when it is opened", False
+        )
+        self.keep.clicked.connect(self._keep)
+        self.kept = foot_button("Kept view", "scene", "The view that was kept, and its time", False)
+        self.kept.clicked.connect(self._show_kept)
+        put_over_foot(self, self.canvas, self.told, self.lit_button, frame, self.kept, self.keep)
+        self.shots = SceneShots(session, renderer, self)
         self._lacks = False
+        self._opened = ""
         canvas = self.canvas
         canvas.picked.connect(self._pick)
         canvas.moved.connect(self._move)
@@ -89,6 +103,10 @@ class ScenePane(QWidget):
         self.canvas.outdoors = light
         placings = [(placing.key, placing.count, len(placing.spots)) for placing in there[0].placings]
         self.canvas.show_crowds(crowds, there[0].name, repr((self.scene, placings)))
+        self.kept.setEnabled(there[0].camera is not None)
+        if self._opened != self.scene:
+            self._opened = self.scene
+            self._show_kept()
         self.canvas.mark(self.picks)
         count = sum(len(crowd.picks) for crowd in crowds)
         chosen = f" · {len(self.picks)} picked" if self.picks else ""
@@ -97,6 +115,29 @@ class ScenePane(QWidget):
     def _follow_made(self) -> None:
         if self._lacks:
             self.refresh()
+
+    def _there(self) -> Scene | None:
+        return next((scene for scene in self.session.kit.scenes if scene.key == self.scene), None)
+
+    def _keep(self) -> None:
+        camera, time = camera_of(self.canvas.orbit), self.session.view.state.time
+        if self.scene and self.session.do(commands.keep_view(self.scene, camera, time)):
+            self.session.notice.emit("The scene is seen from here when it is opened.")
+
+    def _show_kept(self) -> None:
+        scene = self._there()
+        if scene is not None and scene.camera is not None and self.canvas.tiles:
+            self.canvas.show_from(through(scene.camera, self.canvas.orbit))
+            if scene.time != self.session.view.state.time:
+                self.session.moment.go_to(scene.time)
+
+    def write_pictures(self, path: Path, fields: dict[str, Any]) -> None:
+        """Write pictures of the scene from where it is seen now, from this time on."""
+        from even_palette.gl.reviews import Shots
+
+        if (scene := self._there()) is not None and self.canvas.tiles:
+            shots = Shots(lit=self.canvas.lit, orbit=self.canvas.orbit, **fields)
+            self.shots.write(path, scene, shots, self.session.view.state.time)
 
     def _pick(self, pick: Pick | None, add: bool) -> None:
         picks = self.picks if add else ()

@@ -67,6 +67,7 @@ class LineupPanel(Panel):
         self.name.setAccessibleName("Name of the scene")
         self.name.editingFinished.connect(self._rename_scene)
         self.scene = ScenePart(session)
+        self.scene.pictures.wanted.connect(self.shots_wanted)
         self.of_variants = QWidget()
         column = QVBoxLayout(self.of_variants)
         column.setContentsMargins(0, 0, 0, 0)

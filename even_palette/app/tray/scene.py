@@ -13,6 +13,7 @@ from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.tray.runtime import RuntimePart
 from even_palette.app.tray.scene_light import LightPart
+from even_palette.app.tray.scene_pictures import PicturesPart
 from even_palette.app.tray.setting_rows import SettingRows
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
@@ -76,6 +77,7 @@ class ScenePart(QWidget):
         self.share_rows: dict[str, NumberRow] = {}
         self.own = _Picked(session)
         self.light = LightPart(session)
+        self.pictures = PicturesPart()
         self.body = QWidget()
         below = QVBoxLayout(self.body)
         below.setContentsMargins(0, 0, 0, 0)
@@ -94,6 +96,7 @@ class ScenePart(QWidget):
         column.addWidget(self.list)
         column.addWidget(self.own)
         column.addWidget(self.light)
+        column.addWidget(self.pictures)
         column.addWidget(self.body)
 
     @property

@@ -32,6 +32,7 @@ class Tray(QWidget):
     box_wanted = pyqtSignal()
     stage_wanted = pyqtSignal(str)
     maps_wanted = pyqtSignal()
+    shots_wanted = pyqtSignal(object, dict)
     findings_wanted = pyqtSignal()
 
     def __init__(self, session: Session, renderer: Renderer, choice: Choice, stages: Sequence[Stage]) -> None:
@@ -68,6 +69,7 @@ class Tray(QWidget):
             made.box_wanted.connect(self.box_wanted)
             made.stage_wanted.connect(self.stage_wanted)
             made.maps_wanted.connect(self.maps_wanted)
+            made.shots_wanted.connect(self.shots_wanted)
             self.session.made.connect(made.follow_made)
             for signal in (self.session.changed, *made.followed):
                 signal.connect(made.follow)

@@ -7,7 +7,7 @@ import msgspec
 from msgspec import Meta
 
 from even_palette.core.limits import MOST_INSTANCES, MOST_LAMPS, MOST_PLACINGS
-from even_palette.core.material.model import Colour, Setting, Track
+from even_palette.core.material.model import Colour, Seconds, Setting, Track
 from even_palette.core.ranges import END, Key, NoKey, Share
 
 FARTHEST = 100_000.0
@@ -118,13 +118,26 @@ class SceneLight(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     lamps: Annotated[tuple[Lamp, ...], Meta(max_length=MOST_LAMPS)] = ()
 
 
+class Camera(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Where a scene is looked at from: towards a point in metres, from a distance, turned about the upright axis and
+    lifted by degrees.
+    """
+
+    target: Place = (0.0, 0.0, 0.0)
+    yaw: Degrees = 37.0
+    pitch: Annotated[float, Meta(ge=-89, le=89)] = 22.0
+    distance: Annotated[float, Meta(gt=0, le=FARTHEST)] = 10.0
+
+
 class Scene(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A lineup: its placings, and the light on them."""
+    """A lineup: its placings, the light on them, the view that was kept of them, and the time in seconds in it."""
 
     key: Key
     name: str
     placings: Annotated[tuple[Placing, ...], Meta(max_length=MOST_PLACINGS)] = ()
     light: SceneLight = SceneLight()
+    camera: Camera | None = None
+    time: Seconds = 0.0
 
     def placing(self, key: str) -> Placing:
         """The placing with this key. Raises KeyError if there is none."""

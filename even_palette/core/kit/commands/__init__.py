@@ -1,214 +1,57 @@
-"""Commands: each makes a function from kit to kit, with the label that the history shows."""
+"""Commands: each makes a function from kit to kit, with the label that the history shows.
 
-from even_palette.core.kit.commands._command import Command
-from even_palette.core.kit.commands.cells import (
-    Cell,
-    cells_alike,
-    choose_in_cells,
-    clear_cell,
-    clear_cells,
-    fill_cells,
-    paste_cell,
-    read_cell,
-    set_in_cells,
-    set_start,
-)
-from even_palette.core.kit.commands.coats import (
-    add_coat,
-    bind,
-    bound_parameters,
-    copy_coats,
-    expose,
-    fits,
-    move_coat,
-    remove_coat,
-    set_cell_value,
-    set_choice,
-    set_coat_kind,
-    set_coat_plane,
-    set_pattern,
-    switch_coat,
-    unbind,
-)
-from even_palette.core.kit.commands.maps import (
-    add_map,
-    add_plain_colour,
-    point_map_to,
-    remove_map,
-    set_encoding,
-    set_green_down,
-    set_keep_coverage,
-    set_layout,
-    set_mask_side,
-    set_normal_strength,
-    set_plain_colour,
-    set_plain_size,
-    set_premultiplied,
-    set_role,
-    without_plane,
-)
-from even_palette.core.kit.commands.meshes import (
-    add_bake,
-    add_box,
-    add_mesh,
-    change_mesh,
-    clear_boxes,
-    merge_slots,
-    put_regions,
-    put_slot,
-    remove_bake,
-    remove_mesh,
-    set_bake,
-    set_faces,
-    set_id_bake,
-    set_keyed,
-    set_moved,
-    set_padding,
-    set_roots,
-)
-from even_palette.core.kit.commands.parameters import (
-    add_random_variants,
-    allow,
-    describe_parameter,
-    move_parameter,
-    rename_parameter,
-    set_at_time,
-    set_in_variants,
-    set_parameter,
-    set_parameter_kind,
-    set_track,
-)
-from even_palette.core.kit.commands.patterns import add_pattern
-from even_palette.core.kit.commands.plans import add_plan, remove_plan
-from even_palette.core.kit.commands.recipes import (
-    add_recipe_from_file,
-    change_recipe_to_file,
-    keep_recipe_in_file,
-    let_go,
-    make_recipe,
-    remove_recipe,
-    rename_recipe,
-    set_own_value,
-    take_in_recipe,
-    take_into_recipe,
-    wear_in,
-    wear_recipe,
-)
-from even_palette.core.kit.commands.regions import (
-    add_regions,
-    dissolve_colours,
-    give_colours,
-    make_id_colours_pure,
-    move_region,
-    remove_region,
-    rename_region,
-    set_channels,
-    set_id_colour,
-    set_locked,
-    set_lowest_mip,
-    set_metric,
-    set_packing,
-    set_resolve,
-    set_tolerance,
-    set_tolerances,
-    set_unmix,
-)
-from even_palette.core.kit.commands.scenes import (
-    add_placing,
-    add_scene,
-    change_placing,
-    clear_instances,
-    draw_anew,
-    draw_instances_anew,
-    duplicate_instances,
-    keep_as_variant,
-    move_instances,
-    move_placing,
-    place_anew,
-    remove_instances,
-    remove_placing,
-    remove_scene,
-    rename_scene,
-    set_in_instances,
-    set_instances,
-    set_light,
-    set_track_in_instances,
-)
-from even_palette.core.kit.commands.sheets import add_sheet, remove_sheet, rename_sheet, set_drawing
-from even_palette.core.kit.commands.steps import (
-    add_step,
-    change_step,
-    copy_steps,
-    fresh_paint,
-    move_step,
-    paint_step,
-    paint_steps,
-    remove_step,
-    set_steps,
-)
-from even_palette.core.kit.commands.tones import (
-    add_palette,
-    add_ramp,
-    add_tone,
-    change_palette,
-    change_ramp,
-    clear_tone_regions,
-    even_tone,
-    paint_tone,
-    remove_palette,
-    remove_ramp,
-    remove_tone,
-    rename_tone,
-    set_base_tone,
-    set_tone_palette,
-    set_tone_parts,
-    set_tone_region,
-    set_tone_source,
-    set_tone_value,
-    take_colour_out,
-)
-from even_palette.core.kit.commands.twins import (
-    add_twin,
-    in_twin,
-    remove_twin,
-    rename_twin,
-    set_twin_faces,
-)
-from even_palette.core.kit.commands.variants import (
-    add_fade,
-    add_variant,
-    remove_variant,
-    rename_kit,
-    rename_variant,
-    set_blending,
-    set_parent,
-    set_told_apart,
-)
+A file lists those that it has in its `__all__`.
+"""
 
-__all__ = [
-    "Cell", "Command", "add_bake", "add_box", "add_coat", "add_fade", "add_map", "add_mesh", "add_palette",
-    "add_pattern", "add_placing", "add_plain_colour", "add_plan", "add_ramp", "add_random_variants",
-    "add_recipe_from_file", "add_regions", "add_scene", "add_sheet", "add_step", "add_tone", "add_twin",
-    "add_variant", "allow", "bind", "bound_parameters", "cells_alike", "change_mesh", "change_palette",
-    "change_placing", "change_ramp", "change_recipe_to_file", "change_step", "choose_in_cells", "clear_boxes",
-    "clear_cell", "clear_cells", "clear_instances", "clear_tone_regions", "copy_coats", "copy_steps",
-    "describe_parameter", "dissolve_colours", "draw_anew", "draw_instances_anew", "duplicate_instances", "even_tone",
-    "expose", "fill_cells", "fits", "fresh_paint", "give_colours", "in_twin", "keep_as_variant",
-    "keep_recipe_in_file", "let_go", "make_id_colours_pure", "make_recipe", "merge_slots", "move_coat",
-    "move_instances", "move_parameter", "move_placing", "move_region", "move_step", "paint_step", "paint_steps",
-    "paint_tone", "paste_cell", "place_anew", "point_map_to", "put_regions", "put_slot", "read_cell", "remove_bake",
-    "remove_coat", "remove_instances", "remove_map", "remove_mesh", "remove_palette", "remove_placing", "remove_plan",
-    "remove_ramp", "remove_recipe", "remove_region", "remove_scene", "remove_sheet", "remove_step", "remove_tone",
-    "remove_twin", "remove_variant", "rename_kit", "rename_parameter", "rename_recipe", "rename_region",
-    "rename_scene", "rename_sheet", "rename_tone", "rename_twin", "rename_variant", "set_at_time", "set_bake",
-    "set_base_tone", "set_blending", "set_cell_value", "set_channels", "set_choice", "set_coat_kind",
-    "set_coat_plane", "set_drawing", "set_encoding", "set_faces", "set_green_down", "set_id_bake", "set_id_colour",
-    "set_in_cells", "set_in_instances", "set_in_variants", "set_instances", "set_keep_coverage", "set_keyed",
-    "set_layout", "set_light", "set_locked", "set_lowest_mip", "set_mask_side", "set_metric", "set_moved",
-    "set_normal_strength", "set_own_value", "set_packing", "set_padding", "set_parameter", "set_parameter_kind",
-    "set_parent", "set_pattern", "set_plain_colour", "set_plain_size", "set_premultiplied", "set_resolve", "set_role",
-    "set_roots", "set_start", "set_steps", "set_told_apart", "set_tolerance", "set_tolerances", "set_tone_palette",
-    "set_tone_parts", "set_tone_region", "set_tone_source", "set_tone_value", "set_track", "set_track_in_instances",
-    "set_twin_faces", "set_unmix", "switch_coat", "take_colour_out", "take_in_recipe", "take_into_recipe", "unbind",
-    "wear_in", "wear_recipe", "without_plane",
-]  # fmt: skip
+from even_palette.core.kit.commands import (
+    _command,
+    cells,
+    coats,
+    maps,
+    meshes,
+    parameters,
+    patterns,
+    plans,
+    recipes,
+    regions,
+    scenes,
+    sheets,
+    steps,
+    tones,
+    twins,
+    variants,
+)
+from even_palette.core.kit.commands._command import *
+from even_palette.core.kit.commands.cells import *
+from even_palette.core.kit.commands.coats import *
+from even_palette.core.kit.commands.maps import *
+from even_palette.core.kit.commands.meshes import *
+from even_palette.core.kit.commands.parameters import *
+from even_palette.core.kit.commands.patterns import *
+from even_palette.core.kit.commands.plans import *
+from even_palette.core.kit.commands.recipes import *
+from even_palette.core.kit.commands.regions import *
+from even_palette.core.kit.commands.scenes import *
+from even_palette.core.kit.commands.sheets import *
+from even_palette.core.kit.commands.steps import *
+from even_palette.core.kit.commands.tones import *
+from even_palette.core.kit.commands.twins import *
+from even_palette.core.kit.commands.variants import *
+
+__all__: list[str] = []
+__all__ += _command.__all__
+__all__ += cells.__all__
+__all__ += coats.__all__
+__all__ += maps.__all__
+__all__ += meshes.__all__
+__all__ += parameters.__all__
+__all__ += patterns.__all__
+__all__ += plans.__all__
+__all__ += recipes.__all__
+__all__ += regions.__all__
+__all__ += scenes.__all__
+__all__ += sheets.__all__
+__all__ += steps.__all__
+__all__ += tones.__all__
+__all__ += twins.__all__
+__all__ += variants.__all__

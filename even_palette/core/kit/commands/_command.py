@@ -26,3 +26,6 @@ def new_name(name: str, others: list[str]) -> str:
     if not cleaned:
         raise UserError("A name needs at least one letter.")
     return unique(cleaned, others)
+
+
+__all__ = ["Command"]

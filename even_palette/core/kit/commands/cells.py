@@ -194,3 +194,9 @@ def fill_cells(cell: Cell, targets: Sequence[tuple[Owner, str]]) -> Command:
         return kit
 
     return Command("Fill cells", apply)
+
+
+__all__ = [
+    "Cell", "cells_alike", "choose_in_cells", "clear_cell", "clear_cells", "fill_cells", "paste_cell", "read_cell",
+    "set_in_cells", "set_start",
+]  # fmt: skip

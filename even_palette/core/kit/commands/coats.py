@@ -318,3 +318,9 @@ def with_setting(kit: Kit, parameter: str, setting: Setting, variant: str) -> Ki
             lambda v: replace(v, values={**v.values, parameter: setting}),
         ),
     )
+
+
+__all__ = [
+    "add_coat", "bind", "bound_parameters", "copy_coats", "expose", "fits", "move_coat", "remove_coat",
+    "set_cell_value", "set_choice", "set_coat_kind", "set_coat_plane", "set_pattern", "switch_coat", "unbind",
+]  # fmt: skip

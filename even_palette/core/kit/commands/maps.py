@@ -252,3 +252,10 @@ def without_plane(kit: Kit, sheet: str, kind: PlaneKind, key: str) -> Kit:
     for owner in (*owners_on(kit.sheet(sheet)), *recipes):
         kit = with_coats(kit, owner, tuple(map(change, own_coats(kit, owner))))
     return kit
+
+
+__all__ = [
+    "add_map", "add_plain_colour", "point_map_to", "remove_map", "set_encoding", "set_green_down",
+    "set_keep_coverage", "set_layout", "set_mask_side", "set_normal_strength", "set_plain_colour", "set_plain_size",
+    "set_premultiplied", "set_role", "without_plane",
+]  # fmt: skip

@@ -181,3 +181,10 @@ def set_bake(sheet: str, bake: Bake) -> Command:
 def set_id_bake(sheet: str, key: str) -> Command:
     """Let a bake serve as the ID map of a sheet, where there is no file; "" for none."""
     return Command("Take IDs from bake", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), id_bake=key)))
+
+
+__all__ = [
+    "add_bake", "add_box", "add_mesh", "change_mesh", "clear_boxes", "merge_slots", "put_regions", "put_slot",
+    "remove_bake", "remove_mesh", "set_bake", "set_faces", "set_id_bake", "set_keyed", "set_moved", "set_padding",
+    "set_roots",
+]  # fmt: skip

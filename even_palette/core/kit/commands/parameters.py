@@ -191,3 +191,9 @@ def add_random_variants(
 
 def _changed(kit: Kit, parameter: Parameter) -> Kit:
     return replace(kit, parameters=change_one(kit.parameters, lambda p: p.key == parameter.key, lambda _: parameter))
+
+
+__all__ = [
+    "add_random_variants", "allow", "describe_parameter", "move_parameter", "rename_parameter", "set_at_time",
+    "set_in_variants", "set_parameter", "set_parameter_kind", "set_track",
+]  # fmt: skip

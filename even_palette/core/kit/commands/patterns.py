@@ -20,3 +20,6 @@ def add_pattern(owner: Owner, coat: int, plane: str, sheet: str, tone: Tone) -> 
         return chosen.apply(kit)
 
     return Command("Add pattern", apply)
+
+
+__all__ = ["add_pattern"]

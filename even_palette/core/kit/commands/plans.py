@@ -31,3 +31,6 @@ def remove_plan(key: str) -> Command:
         return retire(replace(kit, plans=left), key) if len(left) < len(kit.plans) else kit
 
     return Command("Remove output plan", apply)
+
+
+__all__ = ["add_plan", "remove_plan"]

@@ -144,3 +144,9 @@ def set_own_value(region: str, value_name: str, coat: int, setting: Setting | No
     return Command(
         "Follow the recipe" if setting is None else "Set own value", apply, f"own {region} {coat} {value_name}"
     )
+
+
+__all__ = [
+    "add_recipe_from_file", "change_recipe_to_file", "keep_recipe_in_file", "let_go", "make_recipe", "remove_recipe",
+    "rename_recipe", "set_own_value", "take_in_recipe", "take_into_recipe", "wear_in", "wear_recipe",
+]  # fmt: skip

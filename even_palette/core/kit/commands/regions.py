@@ -198,3 +198,10 @@ def give_colours(key: str, colours: Sequence[Rgb8]) -> Command:
 def set_resolve(sheet: str, how: Resolve) -> Command:
     """Choose how overlapping masks of a sheet are resolved."""
     return Command(f"Resolve by {how}", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), resolve=how)))
+
+
+__all__ = [
+    "add_regions", "dissolve_colours", "give_colours", "make_id_colours_pure", "move_region", "remove_region",
+    "rename_region", "set_channels", "set_id_colour", "set_locked", "set_lowest_mip", "set_metric", "set_packing",
+    "set_resolve", "set_tolerance", "set_tolerances", "set_unmix",
+]  # fmt: skip

@@ -12,7 +12,7 @@ from even_palette.core.kit.commands.variants import add_variant
 from even_palette.core.kit.instances import NOTHING, Instance, Pick, placed_by
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
-from even_palette.core.kit.scene import Own, Placing, Scene, SceneLight, Spot
+from even_palette.core.kit.scene import Camera, Own, Placing, Scene, SceneLight, Spot
 from even_palette.core.kit.scene_references import with_scene
 from even_palette.core.kit.validate_coats import plain_setting, plain_track
 from even_palette.core.limits import MOST_INSTANCES, MOST_PLACINGS, MOST_SCENES
@@ -61,6 +61,15 @@ def set_light(scene: str, light: SceneLight) -> Command:
     return Command(
         "Change light", lambda kit: with_scene(kit, replace(kit.scene(scene), light=light)), f"light {scene}"
     )
+
+
+def keep_view(scene: str, camera: Camera | None, time: float = 0.0) -> Command:
+    """Keep where a scene is looked at from, and at which time in seconds; without a camera all of it is in view."""
+
+    def apply(kit: Kit) -> Kit:
+        return with_scene(kit, replace(kit.scene(scene), camera=camera, time=time if camera is not None else 0.0))
+
+    return Command("Keep view", apply)
 
 
 def add_placing(scene: str, placing: Placing) -> Command:
@@ -318,3 +327,11 @@ def _by_mesh(kit: Kit, scene: str, picks: Sequence[Pick]) -> dict[str, list[Inst
             if instance.number in numbers:
                 found.setdefault(instance.mesh, []).append(instance)
     return found
+
+
+__all__ = [
+    "add_placing", "add_scene", "change_placing", "clear_instances", "draw_anew", "draw_instances_anew",
+    "duplicate_instances", "keep_as_variant", "keep_view", "move_instances", "move_placing", "place_anew",
+    "remove_instances", "remove_placing", "remove_scene", "rename_scene", "set_in_instances", "set_instances",
+    "set_light", "set_track_in_instances",
+]  # fmt: skip

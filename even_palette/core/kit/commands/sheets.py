@@ -83,3 +83,6 @@ def _moved_off(mesh: MeshFile, sheet: str, other: str) -> MeshFile | None:
         return replace(mesh, sheet=other, slots=slots)
     left = (*slots.values(), *mesh.tiles.values())
     return replace(mesh, sheet=left[0], slots=slots) if left else None
+
+
+__all__ = ["add_sheet", "remove_sheet", "rename_sheet", "set_drawing"]

@@ -113,3 +113,9 @@ def move_step(key: str, number: int, by: int) -> Command:
         return set_steps(key, "", tuple(steps)).apply(kit)
 
     return Command("Move step", apply)
+
+
+__all__ = [
+    "add_step", "change_step", "copy_steps", "fresh_paint", "move_step", "paint_step", "paint_steps", "remove_step",
+    "set_steps",
+]  # fmt: skip

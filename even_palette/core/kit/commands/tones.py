@@ -237,3 +237,10 @@ def _without_strip(kit: Kit, kind: PlaneKind, key: str) -> Kit:
     for sheet in kit.sheets:
         kit = without_plane(kit, sheet.key, kind, key)
     return retire(kit, key)
+
+
+__all__ = [
+    "add_palette", "add_ramp", "add_tone", "change_palette", "change_ramp", "clear_tone_regions", "even_tone",
+    "paint_tone", "remove_palette", "remove_ramp", "remove_tone", "rename_tone", "set_base_tone", "set_tone_palette",
+    "set_tone_parts", "set_tone_region", "set_tone_source", "set_tone_value", "take_colour_out",
+]  # fmt: skip

@@ -136,3 +136,6 @@ def _shared(kit: Kit, worn: Kit, after: Kit, key: str) -> Kit:
     if not any(twin.key == key for sheet in made.sheets for twin in sheet.twins):
         return made
     return with_twin(made, key, replace(made.twin(key)[1], values={v: values for v, values in own.items() if values}))
+
+
+__all__ = ["add_twin", "in_twin", "remove_twin", "rename_twin", "set_twin_faces"]

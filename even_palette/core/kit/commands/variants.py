@@ -127,3 +127,9 @@ def set_blending(blending: Blending) -> Command:
 def rename_kit(name: str) -> Command:
     """Give the kit another name."""
     return Command("Rename kit", lambda kit: replace(kit, name=new_name(name, [])))
+
+
+__all__ = [
+    "add_fade", "add_variant", "remove_variant", "rename_kit", "rename_variant", "set_blending", "set_parent",
+    "set_told_apart",
+]  # fmt: skip
