@@ -1,6 +1,6 @@
 """Pictures for reviews from the window: all variants on one sheet, written as PNG."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer
@@ -25,6 +25,9 @@ class ReviewPictures(QObject):
         self._steps: Iterator[tuple[str, Levels]] | None = None
         self._made: list[tuple[str, Levels]] = []
         self._path = Path()
+        self._begin: Callable[[], Iterator[tuple[str, Levels]]] = lambda: iter(())
+        self._lacks = False
+        session.made.connect(self._follow_made)
         self._timer = QTimer(self)
         self._timer.setInterval(0)
         self._timer.timeout.connect(self._step)
@@ -48,7 +51,9 @@ class ReviewPictures(QObject):
         path = path if path.suffix else path.with_suffix(".png")
         try:
             refuse_sources(path, [Path(file.path) for file in at.kit.files])
-            self._steps = self.renderer.variant_pictures(at, self.session.sheets, lit, width, height)
+            sheets = self.session.sheets
+            self._begin = lambda: self.renderer.variant_pictures(at, sheets, lit, width, height)
+            self._steps = self._begin()
         except UserError as error:
             self.session.notice.emit(str(error))
             return
@@ -60,7 +65,10 @@ class ReviewPictures(QObject):
         try:
             made = next(self._steps, None)
         except NotReady as missing:
-            self._end(self.session.results.make(missing) or "What the pictures need is being made; write them again.")
+            self._timer.stop()
+            self._lacks = True
+            if told := self.session.results.make(missing):
+                self._end(told)
             return
         except UserError as error:
             self._end(str(error))
@@ -81,8 +89,15 @@ class ReviewPictures(QObject):
         self.session.jobs.run("Write pictures", work, lambda _: self.session.notice.emit(f"Wrote {path.name}."),
                               self.session.notice.emit)  # fmt: skip
 
+    def _follow_made(self) -> None:
+        """Something was made: what lacked, or a part of it; those that are drawn already are drawn again."""
+        if self._lacks:
+            self._lacks = False
+            self._steps, self._made = self._begin(), []
+            self._timer.start()
+
     def _end(self, told: str) -> None:
         self._timer.stop()
-        self._steps, self._made = None, []
+        self._steps, self._made, self._lacks = None, [], False
         if told:
             self.session.notice.emit(told)

@@ -2,7 +2,7 @@
 worker.
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from queue import Empty, Queue
 from typing import TYPE_CHECKING
@@ -41,6 +41,9 @@ class SceneShots(QObject):
         self._drawn: Queue[Levels | None] = Queue(AHEAD)
         self._token = CancelToken()
         self._crowds: CrowdRenderer | None = None
+        self._begin: Callable[[], Iterator[Drawing]] = lambda: iter(())
+        self._lacks = False
+        session.made.connect(self._follow_made)
 
     @property
     def busy(self) -> bool:
@@ -61,7 +64,9 @@ class SceneShots(QObject):
         except UserError as error:
             session.notice.emit(str(error))
             return
-        self._drawings = scene_drawings(self._crowds, at.whole, session.sheets, scene, shots, begin)
+        crowds = self._crowds
+        self._begin = lambda: scene_drawings(crowds, at.whole, session.sheets, scene, shots, begin)
+        self._drawings = self._begin()
         drawn = self._drawn = Queue(AHEAD)
         count = shots.count
 
@@ -99,13 +104,22 @@ class SceneShots(QObject):
                 return
             pixels = self._drawing.pixels
         except NotReady as missing:
-            self._fail(self.session.results.make(missing) or "What the pictures need is being made; write them again.")
+            self._timer.stop()
+            self._lacks = True
+            if told := self.session.results.make(missing):
+                self._fail(told)
             return
         except UserError as error:
             self._fail(str(error))
             return
         self._drawing = None
         self._drawn.put(over_ground(pixels))
+
+    def _follow_made(self) -> None:
+        """Something was made that the first picture lacked: all later ones need the same."""
+        if self._lacks and not self._token.cancelled:
+            self._lacks, self._drawings = False, self._begin()
+            self._timer.start()
 
     def _fail(self, told: str) -> None:
         self.session.notice.emit(told)
@@ -117,6 +131,7 @@ class SceneShots(QObject):
         if self._drawing is not None:
             self._drawing.drop()
         self._drawings = self._drawing = None
+        self._lacks = False
 
     def _end(self) -> None:
         self._stop()
