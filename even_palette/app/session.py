@@ -87,6 +87,10 @@ class Session(QObject):
         """The steps that led to it."""
         return self.document.history
 
+    def end_merge(self) -> None:
+        """Let the next command be a step of its own. For signals: the history is another one when a kit is opened."""
+        self.history.end_merge()
+
     @property
     def folder(self) -> "KitFolder | None":
         """The folder of the kit, if it has one."""

@@ -4,14 +4,16 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QApplication
 
 from even_palette.app.stand.scene_pane import EMPTY, ScenePane
 from even_palette.app.tray.allowed import Chips
 from even_palette.app.tray.lineup import VARIANTS, LineupPanel
 from even_palette.core.kit import commands
 from even_palette.core.kit.instances import instances_of
-from even_palette.core.kit.scene import LightKind, Placing, ToneCurve
+from even_palette.core.kit.scene import Lamp, LightKind, Placing, SceneLight, ToneCurve
 from even_palette.core.material.model import Allowed
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.picture_sheet import over_ground
@@ -382,3 +384,45 @@ def test_the_view_is_kept_with_the_scene(demo: Driver, panel: LineupPanel, quay:
     session.undo()
     demo.settle()
     assert session.kit.scene("quay").camera is None
+
+
+def test_lamps_are_dragged(demo: Driver, panel: LineupPanel, quay: ScenePane) -> None:
+    """On their height, with Shift up and down; flat none is seen. A drag is one step, though the kit was opened after the
+    window was there.
+    """
+    session, canvas = demo.session, quay.canvas
+    light = SceneLight(LightKind.NIGHT, lamps=(Lamp((0.0, 3.0, 2.0)), Lamp((-3.0, 2.0, 0.0))))
+    session.do(commands.set_light("quay", light))
+    session.history.end_merge()
+    demo.settle()
+    steps = len(session.history.undo_labels)
+
+    def lamps() -> tuple[Lamp, ...]:
+        return session.kit.scene("quay").light.lamps
+
+    def drag(number: int, by: QPoint, modifier: Qt.KeyboardModifier) -> QPointF:
+        start = canvas.position_of(np.float32(lamps()[number].place)).toPoint()
+        assert canvas.lamp_at(QPointF(start)) == number
+        demo.qtbot.mousePress(canvas, Qt.MouseButton.LeftButton, modifier, start)
+        for share in (0.5, 1.0):
+            place = QPointF(start) + QPointF(by) * share
+            move = QMouseEvent(
+                QEvent.Type.MouseMove, place, canvas.mapToGlobal(place), Qt.MouseButton.NoButton,
+                Qt.MouseButton.LeftButton, modifier,
+            )  # fmt: skip
+            QApplication.sendEvent(canvas, move)
+        demo.qtbot.mouseRelease(canvas, Qt.MouseButton.LeftButton, modifier, start + by)
+        demo.settle()
+        return QPointF(start + by)
+
+    end = drag(0, QPoint(60, 20), Qt.KeyboardModifier.NoModifier)
+    assert lamps()[0].place[1] == 3.0
+    assert (canvas.position_of(np.float32(lamps()[0].place)) - end).manhattanLength() < 2
+    x, _, z = lamps()[1].place
+    end = drag(1, QPoint(0, -40), Qt.KeyboardModifier.ShiftModifier)
+    assert (lamps()[1].place[0], lamps()[1].place[2]) == (x, z)
+    assert lamps()[1].place[1] > 2.1
+    assert abs(canvas.position_of(np.float32(lamps()[1].place)).y() - end.y()) < 2
+    assert len(session.history.undo_labels) == steps + 2
+    demo.click(quay.lit_button)
+    assert canvas.lamp_at(end) is None

@@ -82,12 +82,12 @@ class OverTime(QWidget):
             "Rate", -180, 180, "/s", 2, "How much a number goes on in a second, within its range.", head=False
         )
         self.rate.changed.connect(self._set_rate)
-        self.rate.finished.connect(session.history.end_merge)
+        self.rate.finished.connect(session.end_merge)
         self.rows = TimeRows()
         self.rows.went.connect(session.moment.go_to)
         self.rows.chosen.connect(self.choose)
         self.rows.moved.connect(self._move)
-        self.rows.finished.connect(session.history.end_merge)
+        self.rows.finished.connect(session.end_merge)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
@@ -205,7 +205,7 @@ class OverTime(QWidget):
 
     def _put_once(self, track: Track | None) -> None:
         self._put(self.parameter, track)
-        self.session.history.end_merge()
+        self.session.end_merge()
 
     def _key(self) -> None:
         here = self._here()

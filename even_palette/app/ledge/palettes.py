@@ -67,7 +67,7 @@ class PalettePage(QWidget):
         self.told.setWordWrap(True)
         self.swatch = SwatchEditor("Entry", session)
         self.swatch.changed.connect(self._recolour)
-        self.swatch.finished.connect(session.history.end_merge)
+        self.swatch.finished.connect(session.end_merge)
         self.swatch.pick.hide()
         self.entries = self._menu(
             "Entries", "list",

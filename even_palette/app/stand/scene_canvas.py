@@ -4,33 +4,38 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QHideEvent, QKeyEvent, QMouseEvent
+from PyQt6.QtGui import QColor, QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from even_palette.app.stand.model_canvas import ModelCanvas
 from even_palette.app.stand.renderer import Renderer
 from even_palette.app.stand.tiles import Tile
+from even_palette.app.theme import grey, tokens
 from even_palette.core.arrays import Bools, Samples
 from even_palette.core.kit.instances import Pick
+from even_palette.core.kit.scene import Lamp
 from even_palette.core.lineup.daylight import Lighting
 from even_palette.core.results.crowd import Crowd
 from even_palette.core.results.pictures import Drawing
 
 PURPOSE = "scene"
+LAMP_PX = 8
 CLOSED_PX = 6
 """Gaps in what is picked that are no wider than twice that are not outlined."""
 
 
 class SceneCanvas(ModelCanvas):
-    """Shows crowds. A left drag that begins on something picked moves that over the ground; elsewhere it turns.
+    """Shows crowds and, in light that has some, lamps. A left drag that begins on something picked moves that over the
+    ground; one on a lamp moves it on its height, or with Shift up and down; elsewhere it turns.
 
     `picked` gives an instance, or None beside all, and whether it is added; `moved` how far in metres the drag went
-    since it was last told, `dropped` that it ended.
+    since it was last told, `dropped` that it ended; `lamp_moved` the number of a lamp, and where it hangs now.
     """
 
     picked = pyqtSignal(object, bool)
     moved = pyqtSignal(float, float)
     dropped = pyqtSignal()
+    lamp_moved = pyqtSignal(int, object)
     removed = pyqtSignal()
     doubled = pyqtSignal()
 
@@ -40,6 +45,8 @@ class SceneCanvas(ModelCanvas):
         self.time = 0.0
         self.outdoors: Lighting | None = None
         self.picks: tuple[Pick, ...] = ()
+        self.lamps: tuple[Lamp, ...] = ()
+        self._lamp: int | None = None
         self._ground: tuple[float, float, float] | None = None
         self._refine.timeout.connect(lambda: self.mark(self.picks))
 
@@ -96,16 +103,81 @@ class SceneCanvas(ModelCanvas):
         edges = _widened(whole, 1) & ~whole
         self.show_marks(edges, np.zeros_like(whole))
 
-    def _on_ground(self, at: QPointF, height: float) -> tuple[float, float, float] | None:
-        """Where the ray through a position meets the plane at a height; None where it never does."""
+    def _ray(self, at: QPointF) -> Samples:
+        """Where one looks through a position in the widget."""
         field, ratio = self.field(0), self.ratio()
         pixel = np.array([[at.x() * ratio - field.x(), at.y() * ratio - field.y()]])
-        way = self.orbit.rays(pixel.astype(np.float32), field.width(), field.height())[0]
-        eye = self.orbit.eye()
+        return np.asarray(self.orbit.rays(pixel.astype(np.float32), field.width(), field.height())[0])
+
+    def _on_ground(self, at: QPointF, height: float) -> tuple[float, float, float] | None:
+        """Where the ray through a position meets the plane at a height; None where it never does."""
+        way, eye = self._ray(at), self.orbit.eye()
         if abs(way[1]) < 1e-6 or (height - eye[1]) / way[1] <= 0:
             return None
         far = min((height - eye[1]) / way[1], self.orbit.size * 20)
         return (float(eye[0] + way[0] * far), height, float(eye[2] + way[2] * far))
+
+    # Lamps
+
+    def show_lamps(self, lamps: tuple[Lamp, ...]) -> None:
+        """Show where lamps hang."""
+        if lamps != self.lamps:
+            self.lamps = lamps
+            self.update()
+
+    def lamp_at(self, at: QPointF) -> int | None:
+        """The lamp at a position in the widget."""
+        near = [
+            ((place - at).manhattanLength(), number)
+            for number, place in enumerate(self._lamp_places())
+            if place is not None and (place - at).manhattanLength() < LAMP_PX * 1.5
+        ]
+        return min(near)[1] if near else None
+
+    def _lamp_places(self) -> list[QPointF | None]:
+        """Where lamps are seen in the widget; None for those behind the eye, and for all that are not seen."""
+        if not (self.lamps and self.tiles and self.lit):
+            return []
+        places = np.array([lamp.place for lamp in self.lamps], dtype=np.float32)
+        ahead = (places - np.array(self.orbit.eye())) @ self.orbit.axes()[2]
+        found = self.positions_of(places)
+        return [place if depth > 0 else None for place, depth in zip(found, ahead.tolist(), strict=True)]
+
+    def _move_lamp(self, number: int, at: QPointF, upright: bool) -> None:
+        x, y, z = self.lamps[number].place
+        if not upright:
+            there = self._on_ground(at, y)
+        else:
+            eye, ahead = np.array(self.orbit.eye()), self.orbit.axes()[2].copy()
+            ahead[1] = 0.0
+            way = self._ray(at)
+            along = float(way @ ahead)
+            if abs(along) < 1e-6:
+                return
+            far = float((np.array([x, y, z]) - eye) @ ahead) / along
+            there = (x, float(eye[1] + way[1] * far), z) if far > 0 else None
+        if there is not None:
+            self.lamp_moved.emit(number, there)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        if not self.lamps:
+            return
+        painter, t = QPainter(self), tokens()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for lamp, place in zip(self.lamps, self._lamp_places(), strict=False):
+            if place is None:
+                continue
+            foot = self.position_of(np.array([lamp.place[0], 0.0, lamp.place[2]], dtype=np.float32))
+            for width, level in ((3, t.field), (1, t.text)):
+                painter.setPen(QPen(grey(level), width))
+                painter.drawLine(place, foot)
+            painter.setPen(QPen(grey(t.field), 4))
+            painter.drawEllipse(place, LAMP_PX, LAMP_PX)
+            painter.setPen(QPen(grey(t.text), 2))
+            painter.setBrush(QColor.fromRgbF(*lamp.colour))
+            painter.drawEllipse(place, LAMP_PX, LAMP_PX)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _height_of(self, pick: Pick) -> float:
         for crowd in self.crowds:
@@ -116,7 +188,11 @@ class SceneCanvas(ModelCanvas):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self._ground = None
-        if event.button() == Qt.MouseButton.LeftButton and not self._space and self.picks:
+        left = event.button() == Qt.MouseButton.LeftButton and not self._space
+        self._lamp = self.lamp_at(event.position()) if left else None
+        if self._lamp is not None:
+            return
+        if left and self.picks:
             pick = self.pick_at(event.position())
             if pick is not None and pick in self.picks:
                 self._ground = self._on_ground(event.position(), self._height_of(pick))
@@ -125,7 +201,13 @@ class SceneCanvas(ModelCanvas):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if event.buttons() == Qt.MouseButton.NoButton:
-            return  # nothing hangs on what is under the mouse until it is pressed
+            over = self.lamp_at(event.position()) is not None
+            self.setCursor(Qt.CursorShape.SizeAllCursor if over else Qt.CursorShape.ArrowCursor)
+            return  # nothing else hangs on what is under the mouse until it is pressed
+        if self._lamp is not None:
+            upright = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._move_lamp(self._lamp, event.position(), upright)
+            return
         if self._ground is None or not event.buttons() & Qt.MouseButton.LeftButton:
             super().mouseMoveEvent(event)
             return
@@ -136,6 +218,10 @@ class SceneCanvas(ModelCanvas):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self._lamp is not None:
+            self._lamp = None
+            self.dropped.emit()
+            return
         pressed, dragged = self._pressed, self._ground is not None
         super().mouseReleaseEvent(event)
         self._ground = None

@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import Any
 
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QWidget
 
 from even_palette.app import plain
@@ -50,7 +51,8 @@ class ScenePane(QWidget):
         canvas = self.canvas
         canvas.picked.connect(self._pick)
         canvas.moved.connect(self._move)
-        canvas.dropped.connect(session.history.end_merge)
+        canvas.dropped.connect(session.end_merge)
+        canvas.lamp_moved.connect(self._move_lamp)
         canvas.removed.connect(self.remove)
         canvas.doubled.connect(self.double)
         canvas.view_changed.connect(lambda: canvas.show_marks(None, None))  # they come back when it is still
@@ -101,6 +103,7 @@ class ScenePane(QWidget):
         if light is not None and self.canvas.outdoors is None and not self.canvas.lit:
             self.lit_button.click()  # light that was just chosen is seen
         self.canvas.outdoors = light
+        self.canvas.show_lamps(there[0].light.lamps if light is not None else ())
         placings = [(placing.key, placing.count, len(placing.spots)) for placing in there[0].placings]
         self.canvas.show_crowds(crowds, there[0].name, repr((self.scene, placings)))
         self.kept.setEnabled(there[0].camera is not None)
@@ -148,6 +151,13 @@ class ScenePane(QWidget):
     def _move(self, across: float, ahead: float) -> None:
         if self.picks:
             self.session.do(commands.move_instances(self.scene, self.picks, (across, 0.0, ahead)))
+
+    def _move_lamp(self, number: int, place: tuple[float, float, float]) -> None:
+        scene = self._there()
+        if scene is not None and number < len(scene.light.lamps):
+            lamps = list(scene.light.lamps)
+            lamps[number] = replace(lamps[number], place=place)
+            self.session.do(commands.set_light(scene.key, replace(scene.light, lamps=tuple(lamps))))
 
     def remove(self) -> None:
         """Take what is picked away."""

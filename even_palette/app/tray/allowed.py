@@ -98,7 +98,7 @@ class AllowedPart(Fold):
         self.column.addLayout(row(self.add, self.free))
         for name, number in self.rows.items():
             number.changed.connect(lambda value, name=name: self._set(name, value))
-            number.finished.connect(session.history.end_merge)
+            number.finished.connect(session.end_merge)
             self.column.addWidget(number)
 
     def show_parameter(self, key: str) -> None:
@@ -137,7 +137,7 @@ class AllowedPart(Fold):
 
     def _allow_once(self, allowed: Allowed) -> None:
         self.session.do(commands.allow(self.key, allowed))
-        self.session.history.end_merge()
+        self.session.end_merge()
 
     def _set(self, name: str, value: float) -> None:
         self.session.do(commands.allow(self.key, replace(self._allowed(), **{name: value})))

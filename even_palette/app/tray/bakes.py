@@ -66,7 +66,7 @@ class BakesTab(QWidget):
         self.around = label("", "quiet")
         self.values = SettingRows()
         self.values.changed.connect(self._set)
-        self.values.finished.connect(session.history.end_merge)
+        self.values.finished.connect(session.end_merge)
         self.roots_button = QPushButton("Chosen faces are the roots")
         self.roots_button.clicked.connect(self._roots)
         self.write_button = QPushButton("Write …")

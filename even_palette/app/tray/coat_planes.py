@@ -42,7 +42,7 @@ def plane_editor(
 
     editor.setToolTip(plain.tip(spec.help))
     editor.changed.connect(change)
-    editor.finished.connect(session.history.end_merge)
+    editor.finished.connect(session.end_merge)
     return editor
 
 

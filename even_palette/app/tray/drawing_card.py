@@ -44,7 +44,7 @@ class DrawingCard(QWidget):
         self.sided.clicked.connect(lambda on: self._set(one_sided=on))
         self.threshold = NumberRow("Threshold", 0, 1, "", 3, "What has this opacity or more is seen; try 51/255")
         self.threshold.changed.connect(lambda value: self._set(threshold=value))
-        self.threshold.finished.connect(session.history.end_merge)
+        self.threshold.finished.connect(session.end_merge)
         self.behind = choice("What lies behind", list(BEHIND))
         self.behind.setToolTip("In the sheet pane alone; it is no part of the kit")
         self.behind.activated.connect(self._look_over)
@@ -74,7 +74,7 @@ class DrawingCard(QWidget):
         at = self.session.at
         self.session.do(commands.set_drawing(at.key, replace(at.sheet.drawing, **fields)))
         if "threshold" not in fields:
-            self.session.history.end_merge()
+            self.session.end_merge()
 
     def _look_over(self, place: int) -> None:
         self.session.view.change(quiet=True, behind=self.behind.itemData(place))

@@ -158,7 +158,7 @@ class MapCard(QWidget):
         made = NumberRow("Strength", 0, 4, "×", 2, "Factor on the slopes: 0 is flat, 1 as the map stores them")
         made.show_value(self.source.strength)
         made.changed.connect(lambda value: session.do(commands.set_normal_strength(session.at.key, key, value)))
-        made.finished.connect(session.history.end_merge)
+        made.finished.connect(session.end_merge)
         return made
 
     def _layout_rows(self, plane: Plane) -> LayoutRows:

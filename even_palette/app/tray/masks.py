@@ -52,7 +52,7 @@ class MasksPanel(Panel):
         self.outer = NumberRow("Outer", 0, MOST_TOLERANCE, "levels", 0, "From this distance on a texel is outside.")
         for number in (self.inner, self.outer):
             number.changed.connect(self._set_tolerance)
-            number.finished.connect(session.history.end_merge)
+            number.finished.connect(session.end_merge)
         self.distance = choice(
             "Distance", [("Largest channel (Chebyshev)", Metric.CHEBYSHEV), ("Euclidean", Metric.EUCLIDEAN)]
         )
@@ -99,7 +99,7 @@ class MasksPanel(Panel):
             "How many texels are how far from the ID colour. Drag the lines: white is wholly in, black is out",
         )
         self.histogram.dragged.connect(self._drag_tolerances)
-        self.histogram.dropped.connect(session.history.end_merge)
+        self.histogram.dropped.connect(session.end_merge)
         _stack(self.by_tolerances, self.histogram, self.inner, self.outer, self.distance)
         told = "Strokes of others do not touch what it has, and it comes first where masks overlap (Ctrl+K)"
         self.lock = tool("Lock region", "lock-simple", told)
@@ -118,7 +118,7 @@ class MasksPanel(Panel):
         self.coverage.column.addLayout(self.figures)
         self.mip = NumberRow("Lowest mip", 0, MOST_MIP, "", 0, "Checks look at the mips of the sheet down to this one")
         self.mip.changed.connect(lambda v: session.do(commands.set_lowest_mip(session.at.key, round(v))))
-        self.mip.finished.connect(session.history.end_merge)
+        self.mip.finished.connect(session.end_merge)
         self.coverage.column.addWidget(self.mip)
         self.coverage.column.addWidget(
             label("In the sum, blue is not fully claimed, grey is exactly one, orange is claimed twice.", "quiet")

@@ -193,7 +193,7 @@ class ParameterTable(QWidget):
         if parameter.kind == ValueKind.COLOUR:
             swatch = SwatchEditor(parameter.name, self.session, folded=True)
             swatch.changed.connect(change)
-            swatch.finished.connect(self.session.history.end_merge)
+            swatch.finished.connect(self.session.end_merge)
             swatch.pick_wanted.connect(lambda: self.pick_wanted.emit(swatch))
             return swatch
         if parameter.kind == ValueKind.SWITCH:
@@ -205,7 +205,7 @@ class ParameterTable(QWidget):
         decimals = 0 if whole else (1 if parameter.high - parameter.low > 20 else 3)
         number = NumberRow("Value", parameter.low, parameter.high, parameter.unit, decimals, parameter.help)
         number.changed.connect(lambda value: change(float(round(value)) if whole else value))
-        number.finished.connect(self.session.history.end_merge)
+        number.finished.connect(self.session.end_merge)
         return number
 
     def _choose(self, item: QTreeWidgetItem | None) -> None:

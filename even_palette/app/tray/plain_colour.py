@@ -31,7 +31,7 @@ class PlainColour(QWidget):
         self.session, self.key = session, source.key
         self.swatch = SwatchEditor("Plain colour", session)
         self.swatch.changed.connect(self._set)
-        self.swatch.finished.connect(session.history.end_merge)
+        self.swatch.finished.connect(session.end_merge)
         self.swatch.pick_wanted.connect(lambda: pick_wanted(self.swatch))
         self.side = choice("Size of the plain colour", [])
         self.side.setToolTip("How large what is made of it is: renders, and textures that a coat bakes into")

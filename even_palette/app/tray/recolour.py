@@ -333,13 +333,13 @@ class RecolourPanel(Panel):
         if spec.kind == ValueKind.COLOUR:
             swatch = SwatchEditor(spec.label, session, folded=several)
             swatch.changed.connect(change)
-            swatch.finished.connect(session.history.end_merge)
+            swatch.finished.connect(session.end_merge)
             swatch.pick_wanted.connect(lambda: self.pick_wanted.emit(swatch))
             return swatch
         decimals = 1 if spec.high - spec.low > 20 else 3
         number = NumberRow(spec.label, spec.low, spec.high, spec.unit, decimals, spec.help, head=False)
         number.changed.connect(change)
-        number.finished.connect(session.history.end_merge)
+        number.finished.connect(session.end_merge)
         return number
 
     def _show_values(self, at: Focus, owner: SheetOwner) -> None:

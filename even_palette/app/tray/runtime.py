@@ -98,7 +98,7 @@ class RuntimePart(Fold):
             called = parameter.name.replace("_", " ")
             number = NumberRow(called, parameter.low, parameter.high, parameter.unit, decimals, parameter.help)
             number.changed.connect(set_it)
-            number.finished.connect(self.session.history.end_merge)
+            number.finished.connect(self.session.end_merge)
             self.column.addWidget(number)
             return number
         if parameter.allowed.swatches:
@@ -141,7 +141,7 @@ class RuntimePart(Fold):
 
     def _set_once(self, key: str, setting: Setting) -> None:
         self._set(key, setting)
-        self.session.history.end_merge()
+        self.session.end_merge()
 
     @property
     def _scene(self) -> str:
@@ -153,7 +153,7 @@ class RuntimePart(Fold):
 
     def _drop(self) -> None:
         self.session.do(commands.set_instances(self._scene, self._picks, {"values": {}, "tracks": {}}))
-        self.session.history.end_merge()
+        self.session.end_merge()
 
     def _keep(self) -> None:
         self.session.do(commands.keep_as_variant(self._scene, self._picks, "From the lineup"))

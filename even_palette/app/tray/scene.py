@@ -60,13 +60,13 @@ class ScenePart(QWidget):
         self.count.valueChanged.connect(lambda value: self._change_once(count=value))
         self.settings = SettingRows()
         self.settings.changed.connect(self._set)
-        self.settings.finished.connect(session.history.end_merge)
+        self.settings.finished.connect(session.end_merge)
         self.across, self.away = (
             NumberRow(name, -FAR, FAR, "m", 2, "Where the middle of the placing lies.") for name in ("Across", "Away")
         )
         for number, axis in ((self.across, 0), (self.away, 2)):
             number.changed.connect(partial(self._move, axis))
-            number.finished.connect(session.history.end_merge)
+            number.finished.connect(session.end_merge)
         self.draw = QPushButton("Draw anew")
         self.draw.setToolTip("Other looks by chance, and others in each variant; locked instances stay as they are")
         self.draw.clicked.connect(lambda: self._anew(commands.draw_anew, "draw"))
@@ -159,7 +159,7 @@ class ScenePart(QWidget):
     def _share(self, key: str, name: str) -> NumberRow:
         number = NumberRow(name, 0, 1, "", 2, f"How many are {name}, beside the shares of the others.")
         number.changed.connect(partial(self._set_share, key))
-        number.finished.connect(self.session.history.end_merge)
+        number.finished.connect(self.session.end_merge)
         self.shares.column.addWidget(number)
         return number
 
@@ -178,7 +178,7 @@ class ScenePart(QWidget):
 
     def _change_once(self, **fields: object) -> None:
         self._change(**fields)
-        self.session.history.end_merge()
+        self.session.end_merge()
 
     def _set(self, name: str, value: object) -> None:
         placing = self._current()
@@ -258,7 +258,7 @@ class _Picked(QWidget):
         self.scaled = NumberRow("Scale", 0.05, 10, "×", 2, "How large it is.")
         self.scaled.changed.connect(lambda value: self._set(scale=value))
         for number in (self.turn, self.scaled):
-            number.finished.connect(session.history.end_merge)
+            number.finished.connect(session.end_merge)
         draw = QPushButton("Draw anew")
         draw.setToolTip("Another look by chance, for those that are not locked")
         draw.clicked.connect(self._draw)
@@ -309,7 +309,7 @@ class _Picked(QWidget):
 
     def _set_once(self, **fields: object) -> None:
         self._set(**fields)
-        self.session.history.end_merge()
+        self.session.end_merge()
 
     def _draw(self) -> None:
         scene = next(scene for scene in self.session.kit.scenes if scene.key == self._scene)

@@ -43,7 +43,7 @@ class LightPart(Fold):
         self.add = QPushButton("Add lamp")
         self.add.clicked.connect(self._add)
         for number in (self.hour, self.exposure):
-            number.finished.connect(session.history.end_merge)
+            number.finished.connect(session.end_merge)
         self.outdoors = QWidget()
         below = QVBoxLayout(self.outdoors)
         below.setContentsMargins(0, 0, 0, 0)
@@ -105,7 +105,7 @@ class LightPart(Fold):
         strength.changed.connect(lambda value: self._set(number, strength=value))
         rows["strength"] = strength
         for name in ("across", "up", "away", "strength"):
-            rows[name].finished.connect(self.session.history.end_merge)  # type: ignore[attr-defined]
+            rows[name].finished.connect(self.session.end_merge)  # type: ignore[attr-defined]
             self.lamps.addWidget(rows[name])
         return rows
 
@@ -118,7 +118,7 @@ class LightPart(Fold):
 
     def _change_once(self, **fields: object) -> None:
         self._change(**fields)
-        self.session.history.end_merge()
+        self.session.end_merge()
 
     def _set(self, number: int, **fields: object) -> None:
         light = self._light()
@@ -137,7 +137,7 @@ class LightPart(Fold):
     def _set_colour(self, number: int, text: str) -> None:
         try:
             self._set(number, colour=hex_to_encoded(text))
-            self.session.history.end_merge()
+            self.session.end_merge()
         except ValueError as error:
             self.session.notice.emit(str(error))
 

@@ -174,7 +174,7 @@ class StepsList(QWidget):
         kind = STEPS[step.kind]
         if kind.is_paint:
             self.editors["brush"] = BrushEditor(self.session)
-        finish = self.session.history.end_merge
+        finish = self.session.end_merge
         for value in kind.values:
             number = NumberRow(value.label, value.low, value.high, value.unit, 1, value.help)
             number.changed.connect(lambda v, name=value.name: self._set(name, v))

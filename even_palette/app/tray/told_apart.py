@@ -59,7 +59,7 @@ class ToldApart(Fold):
         self.least = NumberRow("At least", 0, 40, "ΔE", 1, "Pairs that lie closer are findings; 0 asks for nothing.")
         self.least.changed.connect(self._ask)
         for number in (self.severity, self.least):
-            number.finished.connect(session.history.end_merge)
+            number.finished.connect(session.end_merge)
         self.plot = ColourPlot()
         self.list = ShortList("Closest pairs", 108)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

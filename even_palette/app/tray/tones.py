@@ -284,7 +284,7 @@ class TonesPanel(Panel):
         decimals = 0 if value.whole or value.high > 20 else 2
         number = NumberRow(value.label, value.low, value.high, value.unit, decimals, value.help)
         number.changed.connect(change)
-        number.finished.connect(session.history.end_merge)
+        number.finished.connect(session.end_merge)
         return number
 
     def _build_parts(self, tone: Tone) -> None:
