@@ -23,6 +23,7 @@ from even_palette.gl.draw import QUAD_VERTEX, BoundTexture, compile_program, dra
 from even_palette.gl.layers import Layers
 from even_palette.gl.model_view import LEAST_PICKED, MOST_SMOOTH_FACES, SMOOTH_SAMPLES, Light
 from even_palette.gl.programs import Programs
+from even_palette.gl.strand_shader import shading_uniforms
 from even_palette.gl.surface_shader import (
     BACKGROUND,
     CROWD_VERTEX,
@@ -169,6 +170,7 @@ class CrowdRenderer:
                             bound.append(BoundTexture(name, self._textures.of(slot), self._samplers.of(slot.sampler)))
                     uniforms = {
                         **light.uniforms,
+                        **shading_uniforms(part.shaded),
                         "eye": orbit.eye(),
                         "view_texels": (0.0, 0.0),
                         "has_map": tuple(slot is not None and light.lit for slot in part.relief),

@@ -10,6 +10,7 @@ from typing import Any
 
 from even_palette.gl import raw
 from even_palette.gl.draw import QUAD_VERTEX, BoundTexture, compile_program, draw_quad
+from even_palette.gl.srgb_text import DECODED, ENCODED
 
 MOST_LAYERS, MOST_IN_MOTION = 8, 4
 """What lies behind so many layers is not seen: a hundredth of it would be, behind eight that let half through."""
@@ -30,14 +31,7 @@ uniform sampler2D layers;
 uniform sampler2D solid;
 uniform int finer;
 out vec4 out_colour;
-vec3 decoded(vec3 c) {
-    return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(vec3(0.04045), c));
-}
-vec3 encoded(vec3 c) {
-    c = clamp(c, 0.0, 1.0);
-    return mix(c * 12.92, 1.055 * pow(max(c, vec3(0.0031308)), vec3(1.0 / 2.4)) - 0.055, step(vec3(0.0031308), c));
-}
-void main() {
+SRGBvoid main() {
     vec4 sum = vec4(0.0);
     for (int y = 0; y < finer; y++) for (int x = 0; x < finer; x++) {
         ivec2 at = ivec2(gl_FragCoord.xy) * finer + ivec2(x, y);
@@ -47,7 +41,7 @@ void main() {
     sum /= float(finer * finer);
     out_colour = vec4(encoded(sum.rgb / max(sum.a, 1e-6)), sum.a);
 }
-"""
+""".replace("SRGB", DECODED + ENCODED)
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ from even_palette.core.limits import MOST_LAMPS
 from even_palette.core.lineup.daylight import Lighting
 from even_palette.core.material.drawn import OPAQUE, Drawing, Way
 from even_palette.core.material.outputs import ALPHA
+from even_palette.core.material.shading import AS_SURFACE, Shaded
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.mesh.view import Orbit, Vector
 from even_palette.core.results.pictures import Picture
@@ -23,6 +24,7 @@ from even_palette.gl.buffers import Buffers, Flying
 from even_palette.gl.draw import BoundTexture, compile_program, read
 from even_palette.gl.layers import Layers
 from even_palette.gl.programs import Programs
+from even_palette.gl.strand_shader import shading_uniforms
 from even_palette.gl.surface_shader import FACE, FACES, FRONT, LAYER, PICKING, RELIEF, SOLID, SURFACE, VERTEX, fragment
 from even_palette.gl.textures import Samplers, Textures
 
@@ -39,7 +41,7 @@ class Skin:
     """A mesh in a look, with its first UV set.
 
     `relief` are its sheet's normal, roughness, metalness and occlusion, where they are there. A look that is `data`,
-    such as weights or IDs, is never lit. `drawing` is that of its sheet.
+    such as weights or IDs, is never lit. `drawing` is that of its sheet, and so is how it is `shaded`.
     Where the mesh is a part of what lies on the sheet, that is the `whole`.
     """
 
@@ -48,6 +50,7 @@ class Skin:
     relief: tuple[Slot | None, Slot | None, Slot | None, Slot | None] = (None, None, None, None)
     data: bool = False
     drawing: Drawing = OPAQUE
+    shaded: Shaded = AS_SURFACE
     whole: Mesh | None = None
 
     @property
@@ -142,6 +145,7 @@ class ModelRenderer:
             width_px, height_px = skin.picture.finest
             uniforms = {
                 **light.uniforms,
+                **shading_uniforms(skin.shaded),
                 "lit": light.lit and not skin.data,
                 "eye": orbit.eye(),
                 "view_texels": (0.0, 0.0) if filtered else (float(width_px), float(height_px)),

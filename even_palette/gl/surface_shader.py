@@ -1,5 +1,8 @@
 """The shaders that draw meshes in their looks: one mesh, or a crowd of instances; flat, lit, in layers, or picked."""
 
+from even_palette.gl.srgb_text import DECODED, ENCODED
+from even_palette.gl.strand_shader import STRANDS
+
 SURFACE = ("normal", "roughness", "metalness", "occlusion")
 RELIEF = tuple(f"map_{name}" for name in SURFACE)
 """Maps of what a lit view needs, where the material does not give it."""
@@ -13,10 +16,11 @@ in vec2 corner_uv;
 out vec3 v_place;
 out vec3 v_normal;
 centroid out vec2 v_uv;  // samples outside of a face would take the paint beside its island
+out vec2 v_even_uv;  // how uv goes on is seen in this alone: the other jumps at edges
 void main() {
     v_place = place;
     v_normal = normal;
-    v_uv = corner_uv;
+    v_uv = v_even_uv = corner_uv;
     gl_Position = to_clip * vec4(place, 1.0);
 }
 """
@@ -43,12 +47,13 @@ in int row;
 out vec3 v_place;
 out vec3 v_normal;
 centroid out vec2 v_uv;
+out vec2 v_even_uv;
 flat out int v_instance;
 vec3 turn(vec3 p) { return vec3(turned.x * p.x + turned.y * p.z, p.y, turned.x * p.z - turned.y * p.x); }
 void main() {
     v_place = turn(place * stands.w) + stands.xyz;
     v_normal = turn(normal);
-    v_uv = corner_uv;
+    v_uv = v_even_uv = corner_uv;
     v_instance = row;
     gl_Position = to_clip * vec4(v_place, 1.0);
 }
@@ -94,12 +99,13 @@ INSTANCE_IN
 in vec3 v_place;
 in vec3 v_normal;
 centroid in vec2 v_uv;
+in vec2 v_even_uv;
 out vec4 out_colour;
 {uniforms}
 {helpers}
 struct Surface {{
     vec3 shown, emission, bump;
-    float metalness, roughness, clear_coat, occlusion, alpha;
+    float metalness, roughness, clear_coat, occlusion, alpha, strand_shift;
     bool is_bent;
 }};
 Surface surface(vec2 uv) {{
@@ -110,8 +116,8 @@ INSTANCE
     float metalness = 0.0, roughness = 0.6, clear_coat = 0.0, occlusion = 1.0, opacity = 1.0, alpha = 1.0;
     bool has_emission = false, has_metalness = false, has_roughness = false, has_clear_coat = false;
     bool has_occlusion = false, has_opacity = false, has_alpha = false, has_normal = false;
-    bool has_height = false;
-    float height = 0.5;
+    bool has_height = false, has_strand_shift = false;
+    float height = 0.5, strand_shift = 0.5;
 {body}
 {outputs}
     if (!has_roughness && has_map.y) roughness = texture(map_roughness, v_uv).x;
@@ -120,18 +126,12 @@ INSTANCE
     if (!has_normal && has_map.x) normal = texture(map_normal, v_uv).xyz;
     vec3 bump = normal * 2.0 - 1.0;
     bool is_bent = has_normal || has_map.x;
-    return Surface(shown, emission, bump, metalness, roughness, clear_coat, occlusion, alpha, is_bent);
+    return Surface(shown, emission, bump, metalness, roughness, clear_coat, occlusion, alpha, strand_shift, is_bent);
 }}
-vec3 decoded(vec3 c) {{
-    return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(vec3(0.04045), c));
-}}
-vec3 encoded(vec3 c) {{
-    c = clamp(c, 0.0, 1.0);
-    return mix(c * 12.92, 1.055 * pow(max(c, vec3(0.0031308)), vec3(1.0 / 2.4)) - 0.055, step(vec3(0.0031308), c));
-}}
+SRGB
 vec3 bent(vec3 n, vec3 bump) {{
     vec3 px = dFdx(v_place), py = dFdy(v_place);
-    vec2 tx = dFdx(v_uv), ty = dFdy(v_uv);
+    vec2 tx = dFdx(v_even_uv), ty = dFdy(v_even_uv);
     vec3 along_u = cross(py, n) * tx.x + cross(n, px) * ty.x;
     vec3 along_v = cross(py, n) * tx.y + cross(n, px) * ty.y;
     float scale = inversesqrt(max(max(dot(along_u, along_u), dot(along_v, along_v)), 1e-20));
@@ -146,6 +146,7 @@ float studio(vec3 d, float roughness) {{
     return sky + box * mix(2.2, 0.5, roughness) + back * mix(0.7, 0.15, roughness);
 }}
 SKY
+STRANDS
 // What a surface gives of light from one side, in units of what a white, rough one that faces it gives.
 vec3 given(vec3 n, vec3 v, vec3 to, vec3 body, vec3 f0, float rough) {{
     float nv = max(dot(n, v), 1e-3), nl = max(dot(n, to), 0.0);
@@ -164,6 +165,12 @@ vec3 of_sky(vec3 body, vec3 f0, vec2 ab, vec3 mirrored, vec3 spread) {{
     vec3 often = once * mean / (1.0 - lost * mean) * lost;
     return once * mirrored + (often + body * (1.0 - once - often)) * spread;
 }}
+// The same of what the sheet is: a surface, strands, or leaves that light comes through.
+vec3 lit_by(vec3 n, vec3 t, vec3 v, vec3 to, vec3 base, vec3 body, vec3 f0, Surface s) {{
+    if (shading == 1) return strand_light(n, t, v, to, base, s.strand_shift);
+    if (shading == 0) return given(n, v, to, body, f0, s.roughness);
+    return given(n, v, to, body * (1.0 - through), f0, s.roughness) + body * through * max(-dot(n, to), 0.0);
+}}
 // Sun, sky, ground and lamps.
 vec3 lit_outdoors(vec3 base, Surface s) {{
     vec3 n = normalize(v_normal);
@@ -175,13 +182,15 @@ vec3 lit_outdoors(vec3 base, Surface s) {{
     vec4 r = rough * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
     float e = min(r.x * r.x, exp2(-9.28 * nv)) * r.x + r.y;
     vec2 ab = vec2(-1.04, 1.04) * e + r.zw;
+    vec3 t = shading == 1 ? strand_along(n) : vec3(0.0);
     vec3 mirrored = sky(reflect(-v, n), rough), spread = sky(n, 1.0);
+    if (shading != 0) spread = mix(spread, sky(-n, 1.0), through);
     vec3 paint = of_sky(base, vec3(0.04), ab, mirrored, spread), metal = of_sky(vec3(0.0), base, ab, mirrored, spread);
-    vec3 found = mix(paint, metal, s.metalness) * s.occlusion;
-    found += sun * given(n, v, light, body, f0, rough);
+    vec3 found = shading == 1 ? base * spread * s.occlusion : mix(paint, metal, s.metalness) * s.occlusion;
+    found += sun * lit_by(n, t, v, light, base, body, f0, s);
     for (int i = 0; i < lamp_count; i++) {{
         vec3 to = lamp_place[i] - v_place;
-        found += lamp_light[i] / max(dot(to, to), 0.01) * given(n, v, normalize(to), body, f0, rough);
+        found += lamp_light[i] / max(dot(to, to), 0.01) * lit_by(n, t, v, normalize(to), base, body, f0, s);
     }}
     float varnish = s.clear_coat * (0.04 + 0.96 * pow(max(1.0 - nv, 0.0), 5.0));
     found = mix(found, s.occlusion * sky(reflect(-v, n), 0.05), varnish);
@@ -203,10 +212,16 @@ vec3 shaded(vec3 base, Surface s) {{
     float g = 1.0 / ((nl * (1.0 - k) + k) * (nv * (1.0 - k) + k));
     vec3 f = f0 + (1.0 - f0) * pow(1.0 - clamp(dot(v, h), 0.0, 1.0), 5.0);
     vec3 direct = (body * (1.0 - f) + f * d * g * 0.25 * 3.14159265) * nl * 0.75;
+    if (shading != 0) {{
+        vec3 t = shading == 1 ? strand_along(n) : vec3(0.0);
+        direct = 0.75 * lit_by(n, t, v, light, base, body, f0, s);
+    }}
     vec4 r = rough * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
     float e = min(r.x * r.x, exp2(-9.28 * nv)) * r.x + r.y;
     vec3 mirror = f0 * (-1.04 * e + r.z) + (1.04 * e + r.w);
-    float sky = mix(0.26, 0.58, 0.5 + 0.5 * n.y);
+    float up = shading == 0 ? n.y : n.y * (1.0 - 2.0 * through);
+    float sky = mix(0.26, 0.58, 0.5 + 0.5 * up);
+    if (shading == 1) return direct + open * base * sky + s.emission;
     vec3 lit_colour = direct + open * (body * sky + mirror * studio(reflect(-v, n), rough));
     // Clear coat: a second, smooth layer of varnish with Fresnel 0.04 (KHR_materials_clearcoat).
     float varnish = s.clear_coat * (0.04 + 0.96 * pow(1.0 - clamp(dot(n, v), 0.0, 1.0), 5.0));
@@ -271,10 +286,7 @@ uniform vec3 ground;
 uniform float stops;
 uniform bool rolls_off;
 out vec4 out_colour;
-vec3 encoded(vec3 c) {
-    c = clamp(c, 0.0, 1.0);
-    return mix(c * 12.92, 1.055 * pow(max(c, vec3(0.0031308)), vec3(1.0 / 2.4)) - 0.055, step(vec3(0.0031308), c));
-}
+ENCODED
 SKY
 void main() {
     vec4 far = from_clip * vec4(gl_FragCoord.xy / size * 2.0 - 1.0, 1.0, 1.0);
@@ -282,7 +294,7 @@ void main() {
     vec3 seen = sky(d, 0.0) + sun * smoothstep(0.9995, 0.9998, dot(d, light)) * 4.0;
     out_colour = vec4(encoded(toned(seen)), 1.0);
 }
-""".replace("SKY", SKY)
+""".replace("SKY", SKY).replace("ENCODED\n", ENCODED)
 
 INSTANCE = """\
     int number = first_instance + v_instance + 1;
@@ -298,10 +310,9 @@ FRONT, PICKING = (
 
 def fragment(ending: str, uniforms: str = "", in_crowd: bool = False) -> str:
     """The text that a program is written into (see `Programs`), with its ending and the uniforms that this reads."""
-    text = (
-        FRAGMENT.replace("SKY", SKY.replace("{", "{{").replace("}", "}}"))
-        .replace("FRONT", uniforms)
-        .replace("ENDING", ending)
-    )
+    text = FRAGMENT
+    for name, part in (("SRGB\n", DECODED + ENCODED), ("SKY", SKY), ("STRANDS", STRANDS)):
+        text = text.replace(name, part.replace("{", "{{").replace("}", "}}"))
+    text = text.replace("FRONT", uniforms).replace("ENDING", ending)
     text = text.replace("INSTANCE_IN", "flat in int v_instance;" if in_crowd else "")
     return text.replace("INSTANCE", "    int instance = v_instance;" if in_crowd else "")

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QCheckBox, QPushButton
 
@@ -162,3 +163,34 @@ def test_the_proof_counts_alpha(small: Driver, tmp_path: Path) -> None:
         panel._compare(small.session.at, MASTER, Plane(levels, Encoding.SRGB))
         small.settle()
         assert panel.proof_result.text().endswith(told)
+
+
+def test_strands_are_set_in_source(demo: Driver) -> None:
+    """The card: kinds, numbers, a colour, a plane; the lit model shows it, the flat one does not."""
+    demo.stage(1)
+    demo.session.show_sheet("reed_clump")
+    demo.stand.set_panes(Panes.MODEL)
+    demo.settle()
+    card = demo.tray.panel("Source").shaded  # type: ignore[attr-defined]
+
+    def shown() -> np.ndarray:
+        demo.settle()
+        return pixels(demo.stand.model.canvas._images[0][0]).astype(int)
+
+    flat = shown()
+    demo.click(demo.stand.model.lit_button)
+    lit = shown()
+    demo.choose(card.kind, "as strands")
+    strands = shown()
+    assert np.abs(strands - lit).max() > 20
+    demo.type(card.rows["second", "shift"].field.lineEdit(), "30")
+    demo.type(card.tints["second"], "ff8040")
+    demo.choose(card.plane, "base colour")
+    shaded = demo.session.at.sheet.shaded
+    assert (shaded.second.shift, shaded.broken_by.channel) == (30.0, 0)
+    assert shaded.second.tint == pytest.approx((1.0, 128 / 255, 64 / 255))
+    demo.choose(card.kind, "as leaves")
+    assert not card.strands.isVisible()
+    assert np.abs(shown() - strands).max() > 20
+    demo.click(demo.stand.model.lit_button)
+    assert np.array_equal(shown(), flat)

@@ -37,6 +37,7 @@ from even_palette.core.material.model import (
     ValueKind,
 )
 from even_palette.core.material.randomise import Spread
+from even_palette.core.material.shading import Shaded, Shading
 from even_palette.core.mesh.bakes import BAKES
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.layouts import Hold
@@ -56,7 +57,7 @@ from even_palette.scripting import command_names
 KEYS = {
     "regions": "region", "tone": "tone", "parameter": "parameter", "variant": "variant", "parent": "variant",
     "mesh": "mesh", "slot": "mesh", "palette": "palette", "ramp": "ramp", "map": "map", "role": "map", "layout": "map", "green": "map",
-    "encoding": "map", "bake": "bake", "sheet": "sheet", "base_tone": "tone", "twin": "twin", "plan": "plan", "strength": "map", "drawing": "sheet", "coverage": "map",
+    "encoding": "map", "bake": "bake", "sheet": "sheet", "base_tone": "tone", "twin": "twin", "plan": "plan", "strength": "map", "drawing": "sheet", "shaded": "sheet", "coverage": "map",
     "premultiplied": "map", "scene": "scene", "placing": "placing",
 }  # fmt: skip
 """What the argument `key` of a command names, by a word of the command's name; regions otherwise."""
@@ -137,6 +138,7 @@ class Chance:
             "plan": lambda: rng.choice(READY),
             "command": lambda: c.set_cell_value(self.an_owner(), rng.choice(["colour", "strength"]), self.setting()),
             "drawing": lambda: Drawing(rng.choice(list(Way)), rng.random(), rng.random() < 0.5),
+            "shaded": lambda: Shaded(rng.choice(list(Shading)), broken_by=rng.choice([None, self.use()]), through=rng.random()),
             "encoding": lambda: rng.choice(list(Encoding)), "role": lambda: rng.choice(list(Role)),
         }  # fmt: skip
         assert name in makers, f"{command}: nothing is drawn for {name}"

@@ -44,7 +44,7 @@ def skins_of(session: Session, at: Focus, look: Look) -> list[Skin]:
         for twin, mesh in twin_parts(part, session.sheets).items():
             of_twin = at.whole.at(key, twin)
             shown = at_moment(of_twin, own, picture(of_twin, session.sheets, own), session.view.state)
-            skins.append(Skin(mesh, shown, relief, data, part.sheet.drawing, found.mesh))  # type: ignore[arg-type]
+            skins.append(Skin(mesh, shown, relief, data, part.sheet.drawing, part.sheet.shaded, found.mesh))  # type: ignore[arg-type]
     return skins
 
 

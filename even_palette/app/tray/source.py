@@ -22,6 +22,7 @@ from even_palette.app.session import Session
 from even_palette.app.tray.drawing_card import DrawingCard
 from even_palette.app.tray.map_card import MapCard, told_of_map, what_it_is
 from even_palette.app.tray.plain_colour import FIRST, PlainColour, plain_button
+from even_palette.app.tray.shaded_card import ShadedCard
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
@@ -66,6 +67,7 @@ class SourcePanel(Panel):
         self.remove_sheet.clicked.connect(self._remove)
         self.drawing = DrawingCard(session)
         self.drawing.behind_changed.connect(session.shown_changed)
+        self.shaded = ShadedCard(session)
         self.files = ShortList("Maps and meshes", 128)
         self.files.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.files.setTextElideMode(Qt.TextElideMode.ElideMiddle)
@@ -79,6 +81,7 @@ class SourcePanel(Panel):
         self.column.addWidget(label("Sheet in front", "section"))
         self.column.addLayout(row(self.sheet_name, self.add_sheet, self.add_twin, self.remove_sheet, stretch=0))
         self.column.addWidget(self.drawing)
+        self.column.addWidget(self.shaded)
         self.column.addWidget(label("Maps and meshes", "section"))
         self.column.addWidget(self.files, 10)
         self.column.addLayout(self.card)
@@ -94,6 +97,7 @@ class SourcePanel(Panel):
             self.sheet_name.setText(self._name())
         self.remove_sheet.setEnabled(len(at.kit.sheets) > 1 or bool(at.twin))
         self.drawing.show_sheet()
+        self.shaded.show_sheet()
         if self._shape_now() != self._shape:
             self._list_files()
             self._show_card()

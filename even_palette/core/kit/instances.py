@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
@@ -34,11 +34,11 @@ class Instance:
     variant: str
     seed: float
     values: Mapping[str, Setting]
-    tracks: Mapping[str, Track]
     place: tuple[float, float, float]
     turn: float
     scale: float
     locked: bool
+    tracks: Mapping[str, Track] = field(default_factory=dict)
 
 
 def settings_at(instance: Instance, parameters: Mapping[str, Parameter], time: float) -> dict[str, Setting]:
@@ -81,11 +81,11 @@ def placed_by(placing: Placing) -> list[Instance]:
                 variant if own.variant is None else own.variant,
                 seed if own.seed is None else own.seed,
                 own.values,
-                own.tracks,
                 own.place or (x + spot[0], y + spot[1], z + spot[2]),
                 spot[3] if own.turn is None else own.turn,
                 spot[4] if own.scale is None else own.scale,
                 own.locked,
+                own.tracks,
             )
         )
     return found

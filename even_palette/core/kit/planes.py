@@ -50,6 +50,14 @@ def check_steps_on(kit: Kit, sheet: Sheet, who: str, steps: Iterable[Step]) -> N
     check_coats_on(kit, sheet, who, (Coat("", pattern=step.plane) for step in steps if step.plane))
 
 
+def check_shaded(kit: Kit, sheet: Sheet) -> None:
+    """Raise UserError where strands are broken by a plane that is not there for a sheet."""
+    use = sheet.shaded.broken_by
+    check_coats_on(kit, sheet, "The light on it", [Coat("", pattern=use)] if use else [])
+    if use and use.plane.kind in STRIPS:
+        raise UserError(f"Strands are not broken by a {use.plane.kind}; choose a map, a bake or a tone.")
+
+
 # From one sheet to another
 
 
@@ -141,8 +149,10 @@ def _mended(kit: Kit, sheet: Sheet) -> Sheet:
         source = tone.source if tone.source in there else None
         return replace(tone, source=source, parts=tuple(part for part in tone.parts if part.plane in there))
 
+    use, shaded = sheet.shaded.broken_by, sheet.shaded
     return replace(
         sheet,
+        shaded=shaded if use is None or use.plane in there else replace(shaded, broken_by=None),
         regions=tuple(map(region_of, sheet.regions)),
         overcoats=tuple(map(whole, sheet.overcoats)),
         tones=tuple(map(tone_of, sheet.tones)),

@@ -5,7 +5,7 @@ from even_palette.core.kit.coat_owners import value_uses
 from even_palette.core.kit.mesh_file import MeshFile, move_of
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.output_plan import check_plan
-from even_palette.core.kit.planes import check_coats_on, check_steps_on
+from even_palette.core.kit.planes import check_coats_on, check_shaded, check_steps_on
 from even_palette.core.kit.scene_references import check_scenes
 from even_palette.core.kit.sheet import Sheet
 from even_palette.core.kit.trees import paints_of, without_tiles
@@ -79,6 +79,7 @@ def check_paint(kit: Kit) -> None:
 def _check_planes(kit: Kit, sheet: Sheet) -> None:
     """Raise UserError where what lies on a sheet reads a plane that is not there."""
     recipes = {recipe.key: recipe.coats for recipe in kit.recipes}
+    check_shaded(kit, sheet)
     check_coats_on(kit, sheet, f"sheet “{sheet.name[:40]}”", sheet.overcoats)
     for region in sheet.regions:
         who = f"region “{region.name[:40]}”"

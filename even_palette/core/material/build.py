@@ -28,9 +28,10 @@ from even_palette.core.material.model import (
     Value,
     ValueKind,
 )
-from even_palette.core.material.outputs import ALPHA, COLOUR, OPACITY, OUTPUTS
+from even_palette.core.material.outputs import ALPHA, COLOUR, OPACITY, OUTPUTS, STRAND_SHIFT
 from even_palette.core.material.plane_numbers import PATTERN, numbers_of
 from even_palette.core.material.plane_reads import Pictures, PlaneReads, SlotUse, in_one_sheet
+from even_palette.core.material.shading import AS_SURFACE, Shaded, Shading
 from even_palette.core.material.under import Under
 from even_palette.core.raster.sampling import SMOOTH
 from even_palette.core.regions.packing import PackingPlan
@@ -158,6 +159,7 @@ def build_material(
     overcoats: Dressed | None = None,
     pictures: Pictures | None = None,
     drawing: Drawing = OPAQUE,
+    shaded: Shaded = AS_SURFACE,
 ) -> Material:
     """The material of a sheet. One that is not drawn opaque gives its opacity, and the alpha that it is drawn with.
 
@@ -193,6 +195,8 @@ def build_material(
     if drawing.way != Way.OPAQUE:
         seen = mixed.get(OPACITY) or builder.under(OPACITY)
         mixed |= {OPACITY: seen, ALPHA: alpha_of(seen, drawing)}
+    if shaded.kind == Shading.STRANDS and shaded.broken_by is not None:
+        mixed[STRAND_SHIFT] = builder.reads.value(shaded.broken_by)
     roots, slots = in_one_sheet(
         [*mixed.values(), *(node for _, node in sections)], builder.reads.slots, builder.reads.strips
     )

@@ -10,6 +10,7 @@ COLOUR = "colour"
 NORMAL = "normal"
 HEIGHT = "height"
 OPACITY, ALPHA = "opacity", "alpha"
+STRAND_SHIFT = "strand_shift"
 LIGHT = (COLOUR, "emission")
 """Outputs that are linear light: they are encoded for looking at and in 8 bits, all others are numbers."""
 
@@ -45,6 +46,7 @@ OUTPUTS: dict[str, Output] = {
         Output("occlusion", "Occlusion", Type.FLOAT, (1.0,), Role.OCCLUSION, "1 where the sky is seen"),
         Output(NORMAL, "Normal", Type.VEC3, (0.5, 0.5, 1.0), Role.NORMAL, "in tangent space, green up: (n + 1) / 2"),
         Output(HEIGHT, "Height", Type.FLOAT, (0.5,), Role.HEIGHT, "for parallax or displacement: 0.5 lies on the mesh"),
+        Output(STRAND_SHIFT, "Shift along strands", Type.FLOAT, (0.5,), None, "of highlights of strands: 0.5 for none"),
         Output(OPACITY, "Opacity", Type.FLOAT, (1.0,), Role.OPACITY, "1 where nothing shines through"),
         Output(ALPHA, "Alpha as drawn", Type.FLOAT, (1.0,), None, "opacity cut out, blended or dithered: draw so much"),
     )

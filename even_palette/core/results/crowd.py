@@ -19,6 +19,7 @@ from even_palette.core.kit.scene import Scene
 from even_palette.core.material.build import linear_setting
 from even_palette.core.material.drawn import Drawing
 from even_palette.core.material.model import Setting, ValueKind
+from even_palette.core.material.shading import AS_SURFACE, Shaded
 from even_palette.core.mesh.model import Mesh
 from even_palette.core.raster.guess import Role
 from even_palette.core.results.looks import Look, picture
@@ -44,6 +45,7 @@ class CrowdPart:
     drawing: Drawing
     rows: Rows
     table: Floats
+    shaded: Shaded = AS_SURFACE
 
 
 @dataclass(frozen=True, eq=False)
@@ -169,7 +171,7 @@ def _part(at: Focus, store: Store, mesh: Mesh, standing: Standing, time: float) 
     parameters = {parameter.key: parameter for parameter in at.kit.parameters} if standing.own else {}
     own = [(number, settings_at(instance, parameters, time)) for number, instance in standing.own]
     table = _table(given, rows, standing, own)
-    return CrowdPart(mesh, picture(at, store, Look()), relief, at.sheet.drawing, rows, table)
+    return CrowdPart(mesh, picture(at, store, Look()), relief, at.sheet.drawing, rows, table, at.sheet.shaded)
 
 
 def _table(

@@ -48,8 +48,9 @@ def material_of(at: Focus, store: Store, live: bool = False) -> Material:
         regions = [dressed(at, store, region.key) for region in at.sheet.regions]
         over = dressed(at, store, Overcoats(at.key)) if at.sheet.overcoats else None
         return build_material(
-            regions, at.kit.parameters, at.kit.blending, live, over, pictures_of(at, store), at.sheet.drawing
-        )
+            regions, at.kit.parameters, at.kit.blending, live, over, pictures_of(at, store), at.sheet.drawing,
+            at.sheet.shaded,
+        )  # fmt: skip
 
     return store.seen.get(("material", at.key, live), made_of(at), build) if store.cache.is_looked_at else build()
 

@@ -14,6 +14,7 @@ from even_palette.core.graph.types import Type
 from even_palette.core.material.drawn import OPAQUE, Drawing
 from even_palette.core.material.model import Blending, Track
 from even_palette.core.material.outputs import OUTPUTS
+from even_palette.core.material.shading import Tilt, Width
 from even_palette.core.ranges import END, Share
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter
@@ -148,11 +149,32 @@ class PackageOutput(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     node: Annotated[int, Meta(ge=0, lt=MOST_RECORDS)]
 
 
+class PackageHighlight(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A highlight of strands: shift and width in degrees, its colour in linear light, already times its strength."""
+
+    shift: Tilt
+    width: Width
+    tint: tuple[Number, Number, Number]
+
+
+class PackageShading(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """What light does on strands or leaves. Strands run down the sheet, or `across` it; highlights are shifted further
+    by `broken` degrees times 2 s - 1, s being the output strand_shift, 0.5 without it.
+    """
+
+    kind: Literal["strands", "leaves"]
+    through: Share
+    across: bool = False
+    first: PackageHighlight | None = None
+    second: PackageHighlight | None = None
+    broken: Annotated[float, Meta(ge=0, le=45)] = 0.0
+
+
 class PackageSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A sheet with its maps and regions, its shader functions and the same formulas as a program.
 
     `function` gives the colour alone, `surface_function` a struct of all outputs. One whose `drawing` is not opaque has
-    the outputs opacity and alpha.
+    the outputs opacity and alpha. `shading` says what light does where it is no plain surface.
     """
 
     name: Annotated[str, Meta(min_length=1)]
@@ -166,6 +188,7 @@ class PackageSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     outputs: Annotated[tuple[PackageOutput, ...], Meta(min_length=1)]
     program: Annotated[tuple[NodeRecord, ...], Meta(min_length=1, max_length=MOST_RECORDS)]
     drawing: Drawing = OPAQUE
+    shading: PackageShading | None = None
 
 
 class Package(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -17,6 +17,13 @@ Variants over time
   0.58, 1). Colours are mixed as they stand, in linear light; rows and switches hold. A number with a "rate" is then
   brought between its low and high as t was: value + rate t, t as it is. Rows and switches are rounded.
 """
+SHADING_TOLD = """\
+  "shading" of a sheet says what its light does. With unit vectors n (to the eye's side), l to the light, v to the eye:
+  leaves give body (1 - through) to light from the front, and body through max(-n.l, 0) to light from behind. Strands
+  with t along them (down the sheet, or across it), sin a = t.l, sin b = t.v and w = clamp(0.25 + 0.75 n.l) give
+  colour ((1 - through) cos a w + through max(-n.l, 0)) + w (first e1 + colour second e2), where ek is
+  exp(-((a + b) / 2 - shift - broken (2 s - 1))^2 / (2 width^2)), angles in radians, s the output strand_shift (or 0.5).
+"""
 ALPHA_TOLD = """\
   The output alpha says how much of a pixel is to be drawn, worked out of opacity as "drawing" in package.json says.
   Cut out (opacity of the threshold or more) and dithered (so many of each 8 x 8 pixels of the screen): it is 0 or 1;
@@ -37,6 +44,8 @@ def readme_text(package: Package) -> str:
     variants = ", ".join(variant.name for variant in package.variants) or "none besides the defaults"
     transparency = "".join(_drawn(each) for each in package.sheets if each.drawing.way != Way.OPAQUE)
     transparency = f"What shines through\n{transparency}{ALPHA_TOLD}\n" if transparency else ""
+    shading = "".join(f"  {each.name}: {each.shading.kind}\n" for each in package.sheets if each.shading)
+    transparency += f"Light on strands and leaves\n{shading}{SHADING_TOLD}\n" if shading else ""
     twins = "".join(f"  {twin.name}: {twin.sheet}\n" for twin in package.twins)
     twins = f"Twins: material slots with the maps and the shader of a sheet\n{twins}{TWINS_TOLD}\n" if twins else ""
     moving = any(variant.tracks for variant in package.variants) or any(twin.tracks for twin in package.twins)

@@ -17,10 +17,11 @@ from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.coat_owners import coats_of
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.names import Names, identifier
-from even_palette.core.material.build import BASE_SLOT, Material
+from even_palette.core.material.build import BASE_SLOT, Material, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter
 from even_palette.core.material.outputs import OUTPUTS
+from even_palette.core.material.shading import Highlight, Shaded, Shading
 from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
@@ -42,9 +43,11 @@ from even_palette.core.ship.package import (
     SURFACE_FUNCTION,
     Package,
     PackageCoverage,
+    PackageHighlight,
     PackageMap,
     PackageOutput,
     PackageRegion,
+    PackageShading,
     PackageSheet,
 )
 
@@ -257,4 +260,21 @@ def _sheet(
         ),
         program.records,
         sheet.drawing,
+        _shading(sheet.shaded),
     )
+
+
+def _shading(shaded: Shaded) -> PackageShading | None:
+    if shaded.kind == Shading.SURFACE:
+        return None
+    if shaded.kind == Shading.LEAVES:
+        return PackageShading("leaves", shaded.through)
+    first, second = (_highlight(each) for each in (shaded.first, shaded.second))
+    return PackageShading("strands", shaded.through, shaded.across, first, second, shaded.broken)
+
+
+def _highlight(highlight: Highlight) -> PackageHighlight:
+    colour = linear_setting(highlight.tint)
+    assert isinstance(colour, tuple)
+    red, green, blue = (part * highlight.strength for part in colour)
+    return PackageHighlight(highlight.shift, highlight.width, (red, green, blue))

@@ -220,7 +220,9 @@ def _change_map(sheet: str, label: str, key: str, change: Callable[[Source], Sou
 
 
 def without_plane(kit: Kit, sheet: str, kind: PlaneKind, key: str) -> Kit:
-    """The kit with no coat, step or tone of a sheet reading a plane that goes; a tone then takes the base colour."""
+    """The kit with nothing of a sheet reading a plane that goes: no coat, step or tone, which then takes the base
+    colour, and no light on strands.
+    """
 
     def keeps(use: PlaneUse) -> bool:
         return (use.plane.kind, use.plane.key) != (kind, key)
@@ -242,8 +244,11 @@ def without_plane(kit: Kit, sheet: str, kind: PlaneKind, key: str) -> Kit:
         )
         for tone in old.tones
     )
-    if tones != old.tones:
-        kit = kit.with_sheet(replace(old, tones=tones))
+    shaded, broken_by = old.shaded, old.shaded.broken_by
+    if broken_by is not None and not keeps(broken_by):
+        shaded = replace(shaded, broken_by=None)
+    if tones != old.tones or shaded != old.shaded:
+        kit = kit.with_sheet(replace(old, tones=tones, shaded=shaded))
     for region in kit.sheet(sheet).regions:
         left = tuple(filter(kept, region.steps))
         if left != region.steps:

@@ -9,10 +9,12 @@ from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire, unique
+from even_palette.core.kit.planes import check_shaded
 from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.kit.sheet import Sheet
 from even_palette.core.limits import MOST_SHEETS
 from even_palette.core.material.drawn import Drawing
+from even_palette.core.material.shading import Shaded
 
 
 def add_sheet(name: str) -> Command:
@@ -50,6 +52,17 @@ def set_drawing(key: str, drawing: Drawing) -> Command:
     )
 
 
+def set_shaded(key: str, shaded: Shaded) -> Command:
+    """Say what light does on a sheet. Raises UserError for a plane that it does not have."""
+
+    def apply(kit: Kit) -> Kit:
+        sheet = replace(kit.sheet(key), shaded=shaded)
+        check_shaded(kit, sheet)
+        return kit.with_sheet(sheet)
+
+    return Command("How it is lit", apply, f"shaded {key}")
+
+
 def remove_sheet(key: str) -> Command:
     """Remove a sheet with its regions, and the meshes that lie on it alone; the last sheet stays."""
 
@@ -85,4 +98,4 @@ def _moved_off(mesh: MeshFile, sheet: str, other: str) -> MeshFile | None:
     return replace(mesh, sheet=left[0], slots=slots) if left else None
 
 
-__all__ = ["add_sheet", "remove_sheet", "rename_sheet", "set_drawing"]
+__all__ = ["add_sheet", "remove_sheet", "rename_sheet", "set_drawing", "set_shaded"]
