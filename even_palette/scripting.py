@@ -30,6 +30,7 @@ from even_palette.core.kit.names import identifier, keys_called
 from even_palette.core.kit.output_plan import PATTERN, OutputPlan
 from even_palette.core.kit.ready_plans import plan_of
 from even_palette.core.kit.recipe_file import content_id, read_recipe, recipe_of, write_recipe
+from even_palette.core.kit.scene import LightKind
 from even_palette.core.kit.sheet import Source
 from even_palette.core.kit.store import KIT_FILE, KitFolder, as_kept
 from even_palette.core.material.drawn import Way, likely_way
@@ -151,6 +152,18 @@ class OpenKit:
         mesh_of_file(file, self.results)
         self.do(commands.add_mesh(file))
         return next(mesh.key for mesh in self.kit.meshes if mesh.path == str(place))
+
+    def light_by_picture(self, scene: str, path: str | Path, turned: float = 0.0) -> None:
+        """Light a scene, by its key, by an equirectangular picture all around it, turned by degrees.
+
+        Raises UserError if it cannot be read.
+        """
+        from even_palette.core.results.scene_light import surround_file, surround_of
+
+        picture = surround_file(Path(path))
+        surround_of(picture, self.results)
+        light = replace(self.kit.scene(scene).light, kind=LightKind.PICTURE, picture=picture, turned=turned)
+        self.do(commands.set_light(scene, light))
 
     # Pictures
 

@@ -12,10 +12,13 @@ import numpy as np
 from even_palette.core.arrays import Bools, Floats, Levels, Samples
 from even_palette.core.graph.binding import TIME, texture_name, uniform_name
 from even_palette.core.graph.program import Program, program_of
+from even_palette.core.graph.slots import MOST_UNITS
+from even_palette.core.graph.slots import of as slot_of
 from even_palette.core.material.drawn import Way
 from even_palette.core.material.outputs import ALPHA
 from even_palette.core.mesh.model import Mesh, distinct_rows
 from even_palette.core.mesh.view import Orbit
+from even_palette.core.raster.sampling import Sampler
 from even_palette.core.results.crowd import Crowd, CrowdPart, Standing
 from even_palette.core.results.pictures import Drawing
 from even_palette.gl.buffers import Buffers, Flying
@@ -25,7 +28,6 @@ from even_palette.gl.model_view import LEAST_PICKED, MOST_SMOOTH_FACES, SMOOTH_S
 from even_palette.gl.programs import Programs
 from even_palette.gl.strand_shader import shading_uniforms
 from even_palette.gl.surface_shader import (
-    BACKGROUND,
     CROWD_VERTEX,
     FRONT,
     INSTANCE,
@@ -35,6 +37,7 @@ from even_palette.gl.surface_shader import (
     RELIEF,
     SOLID,
     SURFACE,
+    background,
     fragment,
 )
 from even_palette.gl.textures import Samplers, Textures
@@ -42,6 +45,7 @@ from even_palette.gl.textures import Samplers, Textures
 MOST_ROWS = 8192
 """Rows of a texture that every driver has; more instances are drawn in several goes."""
 MOST_MESHES, MOST_TABLES = 64, 128
+IN_SURROUND = Sampler(mips=False)
 FACES_A_GO, FACES_AT_ONCE = 10_000, 1 << 31
 MOST_SMOOTH_IN_SOFTWARE = 60_000
 GO_S = 0.012
@@ -108,11 +112,19 @@ class CrowdRenderer:
         self._faces_a_go = FACES_A_GO if in_software else FACES_AT_ONCE
         self._most_smooth = MOST_SMOOTH_IN_SOFTWARE if in_software else MOST_SMOOTH_FACES
         units = len(RELIEF) + 1
-        self._programs = Programs(context, CROWD_VERTEX, fragment(SOLID, in_crowd=True), units, SURFACE)
-        self._layer_programs = Programs(context, CROWD_VERTEX, fragment(LAYER, FRONT, True), units + 1, SURFACE)
+        most = max(MOST_UNITS, context.info["GL_MAX_TEXTURE_IMAGE_UNITS"])
+        self._programs: dict[bool, Programs] = {}
+        self._layer_programs: dict[bool, Programs] = {}
+        self._skies: dict[bool, Any] = {}
+        for around in (False, True):  # a picture around the scene takes a unit, which is asked of the driver
+            room = most if around else MOST_UNITS
+            texts = fragment(SOLID, "", True, around), fragment(LAYER, FRONT, True, around)
+            self._programs[around], self._layer_programs[around] = (
+                Programs(context, CROWD_VERTEX, text, units + more + around, SURFACE, room)
+                for more, text in enumerate(texts)
+            )
         self._picking_programs = Programs(context, CROWD_VERTEX, fragment(INSTANCE, PICKING, True), units, SURFACE)
         self._picked = compile_program(context, CROWD_VERTEX, PICKED)
-        self._sky = compile_program(context, QUAD_VERTEX, BACKGROUND)
         self._layers: Layers | None = None
         self._meshes: OrderedDict[str, tuple[Any, Any]] = OrderedDict()
         self._tables: OrderedDict[tuple[str, int, int], _Table] = OrderedDict()
@@ -156,15 +168,16 @@ class CrowdRenderer:
         any_blended = any(_is_blended(part) for crowd in crowds for part in crowd.parts)
         samples = SMOOTH_SAMPLES if smooth and not any_blended else 0
         drawn = self._buffers.of(width, height, samples)
+        around = self._around(light)
 
         def draw(blended: bool, front: BoundTexture | None = None) -> Iterator[None]:
-            programs = self._programs if front is None else self._layer_programs
+            programs = (self._programs if front is None else self._layer_programs)[around is not None]
             for crowd, shown in zip(crowds, seen, strict=True):
                 for number, part in enumerate(crowd.parts):
                     if _is_blended(part) != blended:
                         continue
                     used = part.picture.program if light.lit else part.picture.seen
-                    bound = [] if front is None else [front]
+                    bound = [each for each in (front, around) if each is not None]
                     for name, slot in zip(RELIEF, part.relief, strict=True):
                         if slot is not None and light.lit and name.removeprefix("map_") not in used.outputs:
                             bound.append(BoundTexture(name, self._textures.of(slot), self._samplers.of(slot.sampler)))
@@ -184,7 +197,7 @@ class CrowdRenderer:
             return self._buffers.fly(width, height, samples, upwards=True)
 
         def solid() -> None:
-            self._draw_sky(self._context.fbo, orbit, light)
+            self._draw_sky(self._context.fbo, orbit, light, around)
             _all(draw(False))
 
         if any_blended:
@@ -193,7 +206,7 @@ class CrowdRenderer:
             return fly()
         drawn.use()
         drawn.clear(0, 0, 0, 0, depth=1.0)
-        self._draw_sky(drawn, orbit, light)
+        self._draw_sky(drawn, orbit, light, around)
         return Growing(drawn, draw(False), fly)
 
     def _seen_in(self, crowd: Crowd, orbit: Orbit, aspect: float) -> Bools:
@@ -204,8 +217,15 @@ class CrowdRenderer:
             self._in_sight[crowd.mesh] = known
         return known[2]
 
-    def _draw_sky(self, drawn: Any, orbit: Orbit, light: Light) -> None:
-        """The sky behind all, where the light has one that is seen."""
+    def _around(self, light: Light) -> BoundTexture | None:
+        """The picture around, where the light has one."""
+        if not light.lit or light.outdoors is None or light.outdoors.surround is None:
+            return None
+        slot = slot_of(light.outdoors.surround, IN_SURROUND)
+        return BoundTexture("surround", self._textures.of(slot), self._samplers.of(slot.sampler))
+
+    def _draw_sky(self, drawn: Any, orbit: Orbit, light: Light, around: BoundTexture | None) -> None:
+        """The sky behind all, or the picture around, where the light has one that is seen."""
         if light.outdoors is None or not light.outdoors.sky_behind or not light.lit:
             return
         self._context.enable_only(self._context.NOTHING)
@@ -213,8 +233,11 @@ class CrowdRenderer:
         back = np.linalg.inv(orbit.matrix(width / height).astype(np.float64))
         uniforms = {**light.uniforms, "eye": orbit.eye(), "size": (float(width), float(height)),
                     "from_clip": tuple(back.T.ravel().tolist())}  # fmt: skip
-        known = {name: value for name, value in uniforms.items() if name in self._sky}
-        draw_quad(self._context, drawn, self._sky, [], known, clear=False)  # type: ignore[arg-type]
+        if (is_picture := around is not None) not in self._skies:
+            self._skies[is_picture] = compile_program(self._context, QUAD_VERTEX, background(is_picture))
+        sky = self._skies[is_picture]
+        known = {name: value for name, value in uniforms.items() if name in sky}
+        draw_quad(self._context, drawn, sky, [around] if around else [], known, clear=False)  # type: ignore[arg-type]
 
     def instances(self, crowds: Sequence[Crowd], orbit: Orbit, width: int, height: int) -> Samples:
         """The instance that each pixel shows, (height, width) int32: crowds count on; -1 for none."""
@@ -341,9 +364,10 @@ class CrowdRenderer:
     def release(self) -> None:
         """Free what the driver holds, but for the textures of planes."""
         self.leave()
-        programs = self._programs, self._layer_programs, self._picking_programs
-        for held in (*programs, self._samplers, self._exact, self._picked, self._sky):
+        programs = *self._programs.values(), *self._layer_programs.values(), self._picking_programs
+        for held in (*programs, self._samplers, self._exact, self._picked, *self._skies.values()):
             held.release()
+        self._skies.clear()
         for buffer in [buffer for pair in self._meshes.values() for buffer in pair]:
             buffer.release()
         self._meshes.clear()

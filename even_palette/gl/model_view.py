@@ -82,6 +82,7 @@ class Light:
             **found, "light": light.towards, "sun": light.sun, "sky_up": light.up, "sky_side": light.side,
             "ground": light.ground, "lamp_count": len(light.lamps), "lamp_place": [place for place, _ in lamps],
             "lamp_light": [given for _, given in lamps], "stops": light.stops, "rolls_off": light.rolls_off,
+            "turned": light.turned,
         }  # fmt: skip
 
 

@@ -20,14 +20,16 @@ class Programs:
     """Programs by what they compute. The fragment text has fields for uniforms, helpers, the body and what it sets.
 
     The body sets the variables `shown` and, for each surface value, one of its name. `other_units` are texture units
-    that the fragment text itself takes, one less for each of the `spared` outputs that a program gives.
+    that the fragment text itself takes, one less for each of the `spared` outputs that a program gives; there are
+    `most_units`.
     """
 
     def __init__(
-        self, context: Any, vertex: str, fragment: str, other_units: int = 0, spared: Sequence[str] = ()
-    ) -> None:
+        self, context: Any, vertex: str, fragment: str, other_units: int = 0, spared: Sequence[str] = (),
+        most_units: int = MOST_UNITS,
+    ) -> None:  # fmt: skip
         self._context, self._vertex, self._fragment, self._other = context, vertex, fragment, other_units
-        self._spared = spared
+        self._spared, self._most = spared, most_units
         self._kept: OrderedDict[tuple[Program, str], Any] = OrderedDict()
 
     def of(self, program: Program, binding: Binding = UNIFORMS) -> Any:
@@ -35,8 +37,8 @@ class Programs:
         key = program, repr(binding)
         if key not in self._kept:
             others = self._other - sum(name in program.outputs for name in self._spared)
-            if len(program.slots) + others > MOST_UNITS:
-                room = MOST_UNITS - others
+            if len(program.slots) + others > self._most:
+                room = self._most - others
                 raise UserError(f"The material samples {len(program.slots)} planes; there is room for {room} here.")
             written = write(program, binding=binding)
             given = [f"    {name} = {text};" for name, text in written.outputs.items()]

@@ -57,7 +57,7 @@ def scene_drawings(
     renderer: CrowdRenderer, kit: Kit, store: Store, scene: Scene, shots: Shots, begin: float = 0.0
 ) -> Iterator[Drawing]:
     """The pictures of a scene from a time on, as drawings under way; each is the same whatever came before."""
-    light = Light(shots.lit, outdoors=lighting_of(scene.light))
+    light = Light(shots.lit, outdoors=lighting_of(scene.light, store))
     orbit = shots.orbit
     for number in range(shots.count):
         moment = begin + number / shots.rate

@@ -1,5 +1,6 @@
 """The shaders that draw meshes in their looks: one mesh, or a crowd of instances; flat, lit, in layers, or picked."""
 
+from even_palette.core.lineup.surround import ATLAS, BORDER, ROUGHNESS, SHARP, SMALL
 from even_palette.gl.srgb_text import DECODED, ENCODED
 from even_palette.gl.strand_shader import STRANDS
 
@@ -146,6 +147,7 @@ float studio(vec3 d, float roughness) {{
     return sky + box * mix(2.2, 0.5, roughness) + back * mix(0.7, 0.15, roughness);
 }}
 SKY
+TONED
 STRANDS
 // What a surface gives of light from one side, in units of what a white, rough one that faces it gives.
 vec3 given(vec3 n, vec3 v, vec3 to, vec3 body, vec3 f0, float rough) {{
@@ -183,8 +185,8 @@ vec3 lit_outdoors(vec3 base, Surface s) {{
     float e = min(r.x * r.x, exp2(-9.28 * nv)) * r.x + r.y;
     vec2 ab = vec2(-1.04, 1.04) * e + r.zw;
     vec3 t = shading == 1 ? strand_along(n) : vec3(0.0);
-    vec3 mirrored = sky(reflect(-v, n), rough), spread = sky(n, 1.0);
-    if (shading != 0) spread = mix(spread, sky(-n, 1.0), through);
+    vec3 mirrored = sky(reflect(-v, n), rough), spread = spread_of(n);
+    if (shading != 0) spread = mix(spread, spread_of(-n), through);
     vec3 paint = of_sky(base, vec3(0.04), ab, mirrored, spread), metal = of_sky(vec3(0.0), base, ab, mirrored, spread);
     vec3 found = shading == 1 ? base * spread * s.occlusion : mix(paint, metal, s.metalness) * s.occlusion;
     found += sun * lit_by(n, t, v, light, base, body, f0, s);
@@ -257,6 +259,32 @@ vec3 sky(vec3 d, float wide) {
     vec3 gathered = mix(above, 0.5 * (sky_up + sky_side), wide * 0.35);
     return mix(ground, gathered, smoothstep(-soft, soft, d.y));
 }
+vec3 spread_of(vec3 n) { return sky(n, 1.0); }
+"""
+
+SURROUND = f"""\
+// A picture all around (see `core/lineup/surround`): sharp, mirrored by some roughness, or gathered by the cosine.
+uniform sampler2D surround;
+uniform float turned;
+vec3 block(vec3 d, vec2 corner, vec2 size) {{
+    float u = fract((atan(-d.x, d.z) - turned) / 6.28318531 + 0.5);
+    float v = 0.5 - asin(clamp(d.y, -1.0, 1.0)) / 3.14159265;
+    vec2 place = corner + {BORDER}.0 + vec2(u, v) * size;
+    return textureLod(surround, place / vec2({ATLAS[1]}.0, {ATLAS[0]}.0), 0.0).rgb;
+}}
+vec3 gathered_by(vec3 d, float number) {{
+    vec2 corner = vec2(number * {SMALL[1] + 2 * BORDER}.0, {SHARP[0] + 2 * BORDER}.0);
+    return block(d, corner, vec2({SMALL[1]}.0, {SMALL[0]}.0));
+}}
+vec3 sky(vec3 d, float wide) {{
+    float at = clamp(wide, 0.0, 1.0) / {ROUGHNESS[0]}, low = min(floor(at), {len(ROUGHNESS) - 1}.0);
+    vec3 one = low < 0.5 ? block(d, vec2(0.0), vec2({SHARP[1]}.0, {SHARP[0]}.0)) : gathered_by(d, low - 1.0);
+    return at <= low ? one : mix(one, gathered_by(d, low), at - low);
+}}
+vec3 spread_of(vec3 n) {{ return gathered_by(n, {len(ROUGHNESS)}.0); }}
+"""
+
+TONED = """\
 // Exposure, then what is too bright rolled off: Khronos PBR Neutral (2024), which keeps what is below 0.8 as it is.
 vec3 toned(vec3 colour) {
     colour *= exp2(stops);
@@ -288,13 +316,14 @@ uniform bool rolls_off;
 out vec4 out_colour;
 ENCODED
 SKY
+TONED
 void main() {
     vec4 far = from_clip * vec4(gl_FragCoord.xy / size * 2.0 - 1.0, 1.0, 1.0);
     vec3 d = normalize(far.xyz / far.w - eye);
     vec3 seen = sky(d, 0.0) + sun * smoothstep(0.9995, 0.9998, dot(d, light)) * 4.0;
     out_colour = vec4(encoded(toned(seen)), 1.0);
 }
-""".replace("SKY", SKY).replace("ENCODED\n", ENCODED)
+""".replace("TONED", TONED).replace("ENCODED\n", ENCODED)
 
 INSTANCE = """\
     int number = first_instance + v_instance + 1;
@@ -308,10 +337,18 @@ FRONT, PICKING = (
 """What layers, and what picks, read beside."""
 
 
-def fragment(ending: str, uniforms: str = "", in_crowd: bool = False) -> str:
-    """The text that a program is written into (see `Programs`), with its ending and the uniforms that this reads."""
-    text = FRAGMENT
-    for name, part in (("SRGB\n", DECODED + ENCODED), ("SKY", SKY), ("STRANDS", STRANDS)):
+def background(surround: bool) -> str:
+    """The text of what is seen behind all: the sky, or the picture around."""
+    return BACKGROUND.replace("SKY", SURROUND if surround else SKY)
+
+
+def fragment(ending: str, uniforms: str = "", in_crowd: bool = False, surround: bool = False) -> str:
+    """The text that a program is written into (see `Programs`), with its ending and the uniforms that this reads.
+
+    Light from all around is that of the sky, or of a picture that takes a texture unit.
+    """
+    text, around = FRAGMENT, SURROUND if surround else SKY
+    for name, part in (("SRGB\n", DECODED + ENCODED), ("SKY", around), ("TONED", TONED), ("STRANDS", STRANDS)):
         text = text.replace(name, part.replace("{", "{{").replace("}", "}}"))
     text = text.replace("FRONT", uniforms).replace("ENDING", ending)
     text = text.replace("INSTANCE_IN", "flat in int v_instance;" if in_crowd else "")

@@ -185,7 +185,7 @@ def test_strands_are_set_in_source(demo: Driver) -> None:
     assert np.abs(strands - lit).max() > 20
     demo.type(card.rows["second", "shift"].field.lineEdit(), "30")
     demo.type(card.tints["second"], "ff8040")
-    demo.choose(card.plane, "base colour")
+    demo.choose(card.plane, "Map · base colour")
     shaded = demo.session.at.sheet.shaded
     assert (shaded.second.shift, shaded.broken_by.channel) == (30.0, 0)
     assert shaded.second.tint == pytest.approx((1.0, 128 / 255, 64 / 255))

@@ -15,9 +15,9 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.instances import instances_of
 from even_palette.core.kit.scene import Lamp, LightKind, Placing, SceneLight, ToneCurve
 from even_palette.core.material.model import Allowed
-from even_palette.core.raster.files import read_plane
+from even_palette.core.raster.files import read_plane, write_plane
 from even_palette.core.raster.picture_sheet import over_ground
-from even_palette.core.raster.plane import Encoding
+from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.gl.model_view import Light
 from tests.app.conftest import Driver, pixels
 
@@ -426,3 +426,27 @@ def test_lamps_are_dragged(demo: Driver, panel: LineupPanel, quay: ScenePane) ->
     assert len(session.history.undo_labels) == steps + 2
     demo.click(quay.lit_button)
     assert canvas.lamp_at(end) is None
+
+
+def test_a_scene_is_lit_by_a_picture(demo: Driver, panel: LineupPanel, quay: ScenePane, tmp_path: Path) -> None:
+    """Opened from the tray, seen at once, turned; a file that is none is told and changes nothing."""
+    session, part = demo.session, panel.scene.light
+    light = np.zeros((16, 32, 3), np.float32)
+    light[:, 16:] = (4.0, 0.1, 0.1)
+    write_plane(tmp_path / "red.exr", Plane(light, Encoding.LINEAR))
+    part.open_picture(tmp_path / "red.exr")
+    demo.settle()
+    assert session.kit.scene("quay").light.kind == LightKind.PICTURE
+    assert quay.canvas.lit
+    first = pixels(quay.canvas._images[0][0]).astype(int)
+    demo.click(part.head)
+    assert part.picture.text() == "red.exr"
+    demo.type(part.turned.field.lineEdit(), "180")
+    demo.settle()
+    turned = pixels(quay.canvas._images[0][0]).astype(int)
+    assert np.abs(turned - first).max() > 40
+    (tmp_path / "no.exr").write_bytes(b"no picture")
+    part.open_picture(tmp_path / "no.exr")
+    demo.settle()
+    assert "no.exr" in demo.window.notice.text.text()
+    assert session.kit.scene("quay").light.picture.path.endswith("red.exr")

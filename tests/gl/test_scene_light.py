@@ -30,6 +30,7 @@ from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.crowd import Crowd, CrowdPart, Standing
 from even_palette.core.results.pictures import SHOWN, Picture
 from even_palette.core.results.scene_light import lighting_of
+from even_palette.core.results.sheets import Sheets
 from even_palette.gl.crowd_view import CrowdRenderer
 from even_palette.gl.model_view import Light
 from tests.mesh.test_bakes import sphere
@@ -164,7 +165,7 @@ def test_sky_and_air() -> None:
     assert max(midnight.up) < 0.02
     cloudy = overcast(0.9)
     assert cloudy.up[0] == pytest.approx(3 * cloudy.side[0])  # CIE S 011: three to one
-    assert lighting_of(SceneLight()) is None
+    assert lighting_of(SceneLight(), Sheets()) is None
     made = lighting_of(
         SceneLight(
             LightKind.NIGHT,
@@ -172,7 +173,8 @@ def test_sky_and_air() -> None:
             tone=ToneCurve.NEUTRAL,
             sky=True,
             lamps=(Lamp((1.0, 2.0, 3.0), (1.0, 0.5, 0.0), 3.0),),
-        )
+        ),
+        Sheets(),
     )
     assert made is not None
     assert (made.stops, made.rolls_off, made.sky_behind) == (2.0, True, True)

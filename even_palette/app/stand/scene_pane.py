@@ -87,6 +87,7 @@ class ScenePane(QWidget):
         self._lacks = False
         try:
             crowds = crowds_of(at.whole, self.session.sheets, there[0], self.session.view.state.time)
+            light = lighting_of(there[0].light, self.session.sheets)
         except NotReady as missing:
             self._lacks = True
             if told := self.session.results.make(missing):
@@ -99,7 +100,6 @@ class ScenePane(QWidget):
             self.canvas.show_message(EMPTY)
             return
         self.canvas.time = self.session.view.state.time
-        light = lighting_of(there[0].light)
         if light is not None and self.canvas.outdoors is None and not self.canvas.lit:
             self.lit_button.click()  # light that was just chosen is seen
         self.canvas.outdoors = light

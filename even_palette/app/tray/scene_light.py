@@ -1,21 +1,25 @@
 """The light of a scene: the neutral studio, sun and sky by the hour, clouds, lamps."""
 
 from functools import partial
+from pathlib import Path
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QCheckBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from even_palette.app.controls import Fold, choice, empty, label, row, show_choice, tool
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.core.colour.hexcode import encoded_to_hex, hex_to_encoded
+from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
-from even_palette.core.kit.scene import Lamp, LightKind, Scene, SceneLight, ToneCurve
+from even_palette.core.kit.scene import Lamp, LightKind, Scene, SceneLight, Surround, ToneCurve
 from even_palette.core.limits import MOST_LAMPS
+from even_palette.core.raster.formats import READABLE
+from even_palette.core.results.scene_light import surround_file, surround_of
 
 KINDS: list[tuple[str, object]] = [
     ("Neutral studio", LightKind.STUDIO), ("Sun and sky", LightKind.DAYLIGHT), ("Overcast", LightKind.OVERCAST),
-    ("Night, lamps alone", LightKind.NIGHT),
+    ("Night, lamps alone", LightKind.NIGHT), ("Own picture all around", LightKind.PICTURE),
 ]  # fmt: skip
 TONES: list[tuple[str, object]] = [
     ("Too bright is cut off", ToneCurve.NONE),
@@ -34,21 +38,27 @@ class LightPart(Fold):
         self.kind.activated.connect(lambda at: self._change_once(kind=self.kind.itemData(at)))
         self.hour = NumberRow("Hour", 0, 24, "h", 1, "Of solar time: the sun stands in the south at twelve.")
         self.hour.changed.connect(lambda value: self._change(hour=value))
+        self.picture = QPushButton("Choose picture …")
+        self.picture.setToolTip("Equirectangular, twice as wide as high: its middle lies to the south; EXR or HDR best")
+        self.picture.clicked.connect(self._choose)
+        self.turned = NumberRow("Turned", -180, 180, "°", 1, "How far the picture is turned about the upright axis.")
+        self.turned.changed.connect(lambda value: self._change(turned=value))
         self.exposure = NumberRow("Exposure", -6, 6, "stops", 1, "Powers of two, of light before it is shown.")
         self.exposure.changed.connect(lambda value: self._change(exposure=value))
         self.tone = choice("Tone curve", TONES)
         self.tone.activated.connect(lambda at: self._change_once(tone=self.tone.itemData(at)))
         self.sky = QCheckBox("The sky is seen behind")
+        self.sky.setToolTip("The sky, or the picture, behind what stands there; else neutral grey")
         self.sky.clicked.connect(lambda on: self._change_once(sky=on))
         self.add = QPushButton("Add lamp")
         self.add.clicked.connect(self._add)
-        for number in (self.hour, self.exposure):
+        for number in (self.hour, self.turned, self.exposure):
             number.finished.connect(session.end_merge)
         self.outdoors = QWidget()
         below = QVBoxLayout(self.outdoors)
         below.setContentsMargins(0, 0, 0, 0)
         below.setSpacing(6)
-        for widget in (self.hour, self.exposure, self.tone, self.sky):
+        for widget in (self.hour, self.picture, self.turned, self.exposure, self.tone, self.sky):
             below.addWidget(widget)
         self.lamps = QVBoxLayout()
         self.lamps.setSpacing(6)
@@ -76,8 +86,14 @@ class LightPart(Fold):
         self.outdoors.setVisible(light.kind != LightKind.STUDIO)
         self.hour.setVisible(light.kind == LightKind.DAYLIGHT)
         self.hour.show_value(light.hour)
+        for widget in (self.picture, self.turned):
+            widget.setVisible(light.kind == LightKind.PICTURE)
+        self.picture.setText(Path(light.picture.path).name if light.picture else "Choose picture …")
+        self.turned.show_value(light.turned)
         self.exposure.show_value(light.exposure)
         self.sky.setChecked(light.sky)
+        what = "picture" if light.kind == LightKind.PICTURE else "sky"
+        self.sky.setText(f"The {what} is seen behind")
         self.add.setEnabled(len(light.lamps) < MOST_LAMPS)
         if len(self.rows) != len(light.lamps):
             empty(self.lamps)
@@ -119,6 +135,30 @@ class LightPart(Fold):
     def _change_once(self, **fields: object) -> None:
         self._change(**fields)
         self.session.end_merge()
+
+    def _choose(self) -> None:
+        kinds = " ".join(f"*{suffix}" for suffix in READABLE)
+        name, _ = QFileDialog.getOpenFileName(self, "Picture all around", "", f"Pictures ({kinds})")
+        if name:
+            self.open_picture(Path(name))
+
+    def open_picture(self, path: Path) -> None:
+        """Light the scene by a picture all around it; it is looked at on a worker first."""
+        scene = self._scene
+
+        def work(progress: Progress, cancel: CancelToken) -> Surround:
+            found = surround_file(path)
+            surround_of(found, self.session.sheets)
+            return found
+
+        def done(found: Surround) -> None:
+            light = next((each.light for each in self.session.kit.scenes if each.key == scene), None)
+            if light is not None:
+                changed = replace(light, kind=LightKind.PICTURE, picture=found)
+                self.session.do(commands.set_light(scene, changed))
+                self.session.end_merge()
+
+        self.session.jobs.run("Picture all around", work, done, self.session.notice.emit)
 
     def _set(self, number: int, **fields: object) -> None:
         light = self._light()

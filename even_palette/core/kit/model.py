@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from even_palette.core.kit.keyed import by_key, change_one
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.output_plan import OutputPlan
-from even_palette.core.kit.scene import Scene, ToldApart
+from even_palette.core.kit.scene import Scene, Surround, ToldApart
 from even_palette.core.kit.sheet import Region, Sheet, Source
 from even_palette.core.kit.twin import Twin
 from even_palette.core.limits import (
@@ -131,10 +131,13 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
         return [mesh for mesh in self.meshes if not mesh.reference and sheet in mesh.sheets]
 
     @property
-    def files(self) -> list[Source | MeshFile | Recipe]:
-        """Everything that is read from files: the maps of all sheets, the meshes, and recipes that live in files."""
+    def files(self) -> list[Source | MeshFile | Recipe | Surround]:
+        """Everything that is read from files: the maps of all sheets, the meshes, recipes that live in files, and
+        pictures around scenes.
+        """
         maps = (source for sheet in self.sheets for source in sheet.sources if source.plain is None)
-        return [*maps, *self.meshes, *(recipe for recipe in self.recipes if recipe.path)]
+        pictures = (scene.light.picture for scene in self.scenes if scene.light.picture is not None)
+        return [*maps, *self.meshes, *(recipe for recipe in self.recipes if recipe.path), *pictures]
 
     @property
     def regions(self) -> list[Region]:

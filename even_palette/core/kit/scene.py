@@ -8,7 +8,7 @@ from msgspec import Meta
 
 from even_palette.core.limits import MOST_INSTANCES, MOST_LAMPS, MOST_PLACINGS
 from even_palette.core.material.model import Colour, Seconds, Setting, Track
-from even_palette.core.ranges import END, Key, NoKey, Share
+from even_palette.core.ranges import END, Key, Natural, NoKey, Share
 
 FARTHEST = 100_000.0
 Metres = Annotated[float, Meta(ge=-FARTHEST, le=FARTHEST)]
@@ -82,12 +82,15 @@ class Placing(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class LightKind(StrEnum):
-    """What lights a scene: the neutral studio of all models, sun and sky by the hour, an overcast sky, lamps alone."""
+    """What lights a scene: the neutral studio of all models, sun and sky by the hour, an overcast sky, lamps alone, or
+    a picture all around it.
+    """
 
     STUDIO = "studio"
     DAYLIGHT = "daylight"
     OVERCAST = "overcast"
     NIGHT = "night"
+    PICTURE = "picture"
 
 
 class ToneCurve(StrEnum):
@@ -105,9 +108,20 @@ class Lamp(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     strength: Annotated[float, Meta(ge=0, le=1000)] = 4.0
 
 
+class Surround(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A picture all around a scene that the kit reads from a file; path as for maps. Equirectangular, see
+    `core/lineup/surround`; floats are linear light, all else is encoded sRGB.
+    """
+
+    path: str
+    size: Natural = 0
+    sha256: str = ""
+
+
 class SceneLight(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """The light of a scene. Only daylight has an `hour`, of solar time; `exposure` is in stops. With `sky` that is seen
-    behind all. The studio has none of these, and no lamps.
+    """The light of a scene. Only daylight has an `hour`, of solar time, and only a picture is `turned`, by degrees
+    about the upright axis; `exposure` is in stops. With `sky` that, or the picture, is seen behind all. The studio has
+    none of these, and no lamps.
     """
 
     kind: LightKind = LightKind.STUDIO
@@ -116,6 +130,8 @@ class SceneLight(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     tone: ToneCurve = ToneCurve.NONE
     sky: bool = False
     lamps: Annotated[tuple[Lamp, ...], Meta(max_length=MOST_LAMPS)] = ()
+    picture: Surround | None = None
+    turned: Degrees = 0.0
 
 
 class Camera(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -8,10 +8,11 @@ from msgspec.structs import replace
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit, Recipe
+from even_palette.core.kit.scene import Scene, Surround
 from even_palette.core.kit.sheet import Region, Sheet, Source, Step, Tone
 from even_palette.core.regions.paint import Paint, PaintTile
 
-FromFile = TypeVar("FromFile", Source, MeshFile, Recipe)
+FromFile = TypeVar("FromFile", Source, MeshFile, Recipe, Surround)
 Painted = TypeVar("Painted", Step, Tone)
 
 
@@ -22,10 +23,10 @@ def with_region(kit: Kit, key: str, change: Callable[[Region], Region]) -> Kit:
 
 
 class FileChange(Protocol):
-    """A change of what is read from a file, be it a map, a mesh or a recipe."""
+    """A change of what is read from a file: a map, a mesh, a recipe, or a picture around a scene."""
 
     def __call__(self, file: FromFile, /) -> FromFile:
-        """The changed map, mesh file or recipe."""
+        """What is read from the file, changed."""
         ...
 
 
@@ -76,4 +77,10 @@ def with_files(kit: Kit, change: FileChange) -> Kit:
 
     sheets = tuple(replace(sheet, sources=tuple(map(of_map, sheet.sources))) for sheet in kit.sheets)
     recipes = tuple(change(recipe) if recipe.path else recipe for recipe in kit.recipes)
-    return replace(kit, sheets=sheets, meshes=tuple(map(change, kit.meshes)), recipes=recipes)
+
+    def of_scene(scene: Scene) -> Scene:
+        picture = scene.light.picture
+        return scene if picture is None else replace(scene, light=replace(scene.light, picture=change(picture)))
+
+    meshes, scenes = tuple(map(change, kit.meshes)), tuple(map(of_scene, kit.scenes))
+    return replace(kit, sheets=sheets, meshes=meshes, recipes=recipes, scenes=scenes)

@@ -9,6 +9,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from even_palette.core.raster.plane import Plane
+
 LATITUDE, DECLINATION = math.radians(50.0), math.radians(15.0)
 """Of the stated place and day: the middle of Europe, in early May."""
 RAYLEIGH = (0.049, 0.097, 0.220)
@@ -30,7 +32,8 @@ class Lighting:
     the sky gives straight up, at its edge, and the ground.
 
     Lamps have a place in metres and what they give at a metre. Then come `stops` of exposure (powers of two), whether
-    what is too bright is rolled off (`rolls_off`), and whether the sky is seen behind all.
+    what is too bright is rolled off (`rolls_off`), and whether the sky is seen behind all. A `surround` (see
+    `surround.surround_atlas`), `turned` by radians, takes the place of the sky.
     """
 
     towards: Triple
@@ -42,6 +45,8 @@ class Lighting:
     stops: float = 0.0
     rolls_off: bool = False
     sky_behind: bool = False
+    surround: Plane | None = None
+    turned: float = 0.0
 
 
 def sun_at(hour: float) -> tuple[Triple, float]:

@@ -3,10 +3,11 @@
 import os
 
 from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.scene import Surround
 from even_palette.core.kit.sheet import Source
 
 
-def name_of(file: Source | MeshFile) -> str:
+def name_of(file: Source | MeshFile | Surround) -> str:
     """Names what a file holds, as the kit knows it; one whose content the kit does not know by its time and size."""
     if isinstance(file, Source) and file.plain is not None:
         return f"plain {file.plain} {file.width} {file.height}"
