@@ -79,3 +79,20 @@ def test_colours_are_spread_then_taken(demo: Driver, part: ToldApart) -> None:
     assert session.kit == before
     session.do(commands.remove_variant("ice_patrol"))
     demo.settle()
+
+
+def test_instances_of_a_scene(demo: Driver, part: ToldApart) -> None:
+    """Of the scene that is chosen, those of the sheet in front; nothing is spread there; back to variants after."""
+    part.seen = None
+    demo.session.view.change(scene="the_landing", picks=())
+    seen(demo, part)
+    assert part.who.text() == "4 instances, as Ferry tug has them"
+    assert not part.spreading.isVisible()
+    assert part.list.count() == 6
+    assert part.bars.counts is not None
+    assert part.bars.counts.lightnesses.sum() == 4
+    part.seen = None
+    demo.session.view.change(scene="", picks=())
+    seen(demo, part)
+    assert part.spreading.isVisible()
+    assert part.who.text().startswith("4 variants")

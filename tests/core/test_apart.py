@@ -12,8 +12,19 @@ from even_palette.core.colour.deficiency import VISIONS, matrix_of, seen_with
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
+from even_palette.core.kit.mesh_file import MeshFile
+from even_palette.core.kit.scene import Placing
 from even_palette.core.lineup.apart import closest_pairs, differences, least_difference, spread_apart
-from even_palette.core.results.colour_spread import Shown, mean_colours, told_apart, variants_shown
+from even_palette.core.material.model import Track, TrackKey
+from even_palette.core.results.colour_spread import (
+    MOST_INSTANCES_COMPARED,
+    Shown,
+    counted,
+    instances_shown,
+    mean_colours,
+    told_apart,
+    variants_shown,
+)
 from even_palette.core.results.sheets import Sheets
 
 NAMES = {"protan": "Protanomaly", "deutan": "Deuteranomaly", "tritan": "Tritanomaly"}
@@ -99,3 +110,40 @@ def test_variants_that_are_alike_are_found(history: History, sheets: Sheets) -> 
     assert not [finding for finding in find(history.kit, sheets) if finding.stage == "Lineup"]
     pairs = told_apart(mean_colours(history.kit.at(), sheets, variants_shown(history.kit.at()), ["region_1"]))
     assert len(pairs) == 6
+
+
+def test_colours_are_counted_by_hue_and_lightness() -> None:
+    """Ottosson's OKLab: pure red at 29 degrees, yellow at 110, green at 142, blue at 264; greys have no hue."""
+    linear = np.float32([[1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 0, 1], [0.2] * 3, [1] * 3, [0] * 3])
+    found = counted(linear)
+    assert [int(at) for at in np.flatnonzero(found.hues)] == [
+        int(degrees / 15) for degrees in (29.2, 109.8, 142.5, 264.1)
+    ]
+    assert (found.hues.sum(), found.lightnesses.sum()) == (4, 7)
+    assert found.hue_colours[int(29.2 / 15)] == pytest.approx([1, 0, 0])
+    assert (found.lightnesses[0], found.lightnesses[-1]) == (1, 2)  # black; white, and yellow at 0.968
+    assert counted(np.zeros((0, 3), np.float32)).hues.sum() == 0
+
+
+def test_instances_are_compared_as_variants_are(history: History, sheets: Sheets) -> None:
+    """Those of the sheet alone, each with its variant, its own values and its seed, at a time; of very many some."""
+    without = history.kit.at()  # there is no file of a boat
+    history.do(commands.add_mesh(MeshFile("boat", "/boat.glb", "sheet_1")))
+    history.do(commands.add_sheet("Other"))
+    history.do(commands.add_mesh(MeshFile("cart", "/cart.glb", "other")))
+    history.do(commands.add_scene("Street"))
+    history.do(commands.add_placing("street", Placing("", "Row", "row", "boat", 500, shares={"day": 0.5, "dusk": 0.5})))
+    history.do(commands.add_placing("street", Placing("", "Carts", "row", "cart", 5)))
+    colour = "region_1_colour"
+    track = Track((TrackKey(0.0, (0.0, 0.0, 0.0)), TrackKey(2.0, (1.0, 1.0, 1.0))))
+    history.do(commands.set_track_in_instances("street", [("row", 0)], colour, track))
+    at = history.kit.at("sheet_1")
+    shown = instances_shown(at, history.kit.scene("street"), 2.0)
+    assert len(shown) == MOST_INSTANCES_COMPARED
+    assert {each.name.split()[0] for each in shown} == {"Row"}
+    assert shown[0].values == {colour: pytest.approx((1, 1, 1), abs=1e-6)}
+    found = mean_colours(without, sheets, shown[:3], ["region_1"])
+    wanted = mean_colours(without, sheets, [Shown("", shown[1].variant, {}, shown[1].seed)], ["region_1"])
+    assert found[1] == pytest.approx(wanted[0], abs=1e-6)
+    assert found[0, 0].min() > wanted[0, 0].max()
+    assert len(instances_shown(history.kit.at("other"), history.kit.scene("street"))) == 5

@@ -83,11 +83,11 @@ class LineupPanel(Panel):
         column.addWidget(label("Parameters in this variant (double-click to rename)", "section"))
         column.addWidget(self.parameters)
         column.addWidget(self.chance)
-        column.addWidget(self.apart)
         self.column.addLayout(row(self.shown, add_scene, self.remove_scene, stretch=0))
         self.column.addWidget(self.name)
         self.column.addWidget(self.scene)
         self.column.addWidget(self.of_variants)
+        self.column.addWidget(self.apart)
         self.column.addStretch(1)
         session.selection_changed.connect(self.follow)
         session.view.scene_changed.connect(self.follow)
@@ -106,6 +106,7 @@ class LineupPanel(Panel):
         if shown:
             self.name.setText(scenes[shown])
             self.scene.refresh()
+            self.apart.follow()
             return
         self.variants.blockSignals(True)
         self.variants.clear()

@@ -1,25 +1,28 @@
-"""Whether variants can be told apart, also by eyes with a deficiency; and colours spread so that they can."""
+"""Whether variants, or instances, can be told apart, also by eyes with a deficiency; colours spread apart."""
 
 from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QListWidgetItem, QPushButton
+from PyQt6.QtWidgets import QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from even_palette.app.controls import Fold, ShortList, choice, label, offer, row, show_choice
 from even_palette.app.jobs import Rank
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
+from even_palette.app.tray.colour_bars import ColourBars
 from even_palette.app.tray.colour_plot import ColourPlot
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.colour.deficiency import VISIONS, seen_with
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
+from even_palette.core.kit.model import Focus
+from even_palette.core.kit.scene import Scene
 from even_palette.core.lineup.apart import Pair, least_difference, spread_apart
 from even_palette.core.material.model import Colour, ValueKind
 from even_palette.core.material.variants import resolve_all
-from even_palette.core.results.colour_spread import mean_colours, told_apart, variants_shown
+from even_palette.core.results.colour_spread import counted, instances_shown, mean_colours, told_apart, variants_shown
 
 ALL = "All regions together"
 MOST_SHOWN = 40
@@ -28,7 +31,7 @@ SOON_MS = 120
 
 @dataclass(frozen=True)
 class _Seen:
-    """Names of variants, their mean colours in each region that counts (n, r, 3), and pairs by how close they are."""
+    """Names of what is shown, mean colours in each region that counts (n, r, 3), and pairs by how close they are."""
 
     names: list[str]
     colours: Floats
@@ -36,14 +39,16 @@ class _Seen:
 
 
 class ToldApart(Fold):
-    """Mean colours of regions over the variants, the closest pairs, and what is asked for."""
+    """Mean colours of regions over the variants, or over the instances of the scene that is chosen; the closest pairs;
+    and what is asked for of variants.
+    """
 
     def __init__(self, session: Session) -> None:
         super().__init__("Told apart")
         self.session = session
         self.seen: _Seen | None = None
         self.proposed: dict[str, Colour] = {}
-        self._shown: object = None
+        self._shown: tuple[Focus | None, Scene | None] = (None, None)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(SOON_MS)
@@ -61,6 +66,8 @@ class ToldApart(Fold):
         for number in (self.severity, self.least):
             number.finished.connect(session.end_merge)
         self.plot = ColourPlot()
+        self.bars = ColourBars()
+        self.who = label("", "quiet")
         self.list = ShortList("Closest pairs", 108)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(lambda _: self._show_pair())
@@ -73,16 +80,24 @@ class ToldApart(Fold):
         self.take = QPushButton("Take")
         self.take.clicked.connect(self._take)
         self.told = label("", "quiet")
-        for widget in (self.region, self.vision, self.severity, self.least, self.plot, self.list):
+        for widget in (
+            self.who, self.region, self.vision, self.severity, self.least, self.plot, self.bars, self.list,
+        ):  # fmt: skip
             self.column.addWidget(widget)
-        self.column.addWidget(label("Spread a colour over the variants", "section"))
-        self.column.addWidget(self.parameter)
-        self.column.addWidget(self.reach)
-        self.column.addLayout(row(self.spread, self.take))
-        self.column.addWidget(self.told)
+        self.spreading = QWidget()
+        below = QVBoxLayout(self.spreading)
+        below.setContentsMargins(0, 0, 0, 0)
+        below.setSpacing(6)
+        below.addWidget(label("Spread a colour over the variants", "section"))
+        below.addWidget(self.parameter)
+        below.addWidget(self.reach)
+        below.addLayout(row(self.spread, self.take))
+        below.addWidget(self.told)
+        self.column.addWidget(self.spreading)
         self.take.setEnabled(False)
         self.head.clicked.connect(self.follow)
         session.shown_changed.connect(self.follow)
+        session.view.scene_changed.connect(self.follow)
 
     def follow(self) -> None:
         """Show what the kit that is ready has."""
@@ -99,8 +114,15 @@ class ToldApart(Fold):
         self.severity.show_value(at.kit.apart.severity)
         self.least.show_value(at.kit.apart.least)
         self.spread.setEnabled(len(at.kit.variants) > 1 and bool(colours))
-        if self._shown is not at:
+        scene = self._scene(at)
+        for widget in (self.spreading, self.least):
+            widget.setVisible(scene is None)
+        if self._shown != (at, scene):
             self._soon.start()
+
+    def _scene(self, at: Focus) -> Scene | None:
+        key = self.session.view.state.scene
+        return next((scene for scene in at.whole.scenes if scene.key == key), None)
 
     def _look(self) -> None:
         at = self.session.shown
@@ -108,11 +130,12 @@ class ToldApart(Fold):
             return
         chosen, sheets = self.region.currentData() or "", self.session.sheets
         regions = [chosen] if chosen else [region.key for region in at.sheet.regions]
-        self._shown = at
+        scene, time = self._scene(at), self.session.view.state.time
+        self._shown = at, scene
 
         def work(progress: Progress, cancel: CancelToken) -> _Seen:
-            shown = variants_shown(at)
-            shown = shown[1:] if len(shown) > 2 else shown
+            shown = variants_shown(at) if scene is None else instances_shown(at, scene, time)
+            shown = shown[1:] if scene is None and len(shown) > 2 else shown
             colours = mean_colours(at, sheets, shown, regions, cancel)
             return _Seen([each.name for each in shown], colours, told_apart(colours, at.kit.apart.severity))
 
@@ -121,6 +144,9 @@ class ToldApart(Fold):
 
     def _show(self, seen: _Seen) -> None:
         self.seen = seen
+        name = self.session.at.sheet.name
+        many = f"{len(seen.names)} {'variants' if self._shown[1] is None else 'instances'}"
+        self.who.setText(f"{many}, as {name} has them" if seen.names else f"Nothing that stands here lies on {name}.")
         chosen = max(self.list.currentRow(), 0)
         self.list.blockSignals(True)
         self.list.clear()
@@ -138,7 +164,9 @@ class ToldApart(Fold):
 
     def _show_pair(self) -> None:
         seen, at = self.seen, self.list.currentRow()
-        if seen is None or not seen.colours.shape[1]:
+        if seen is None or not seen.colours.size:
+            self.plot.show_colours([], np.zeros((0, 3), np.float32))
+            self.bars.show_counts(counted(np.zeros((0, 3), np.float32)))
             return
         pair = seen.pairs[at] if 0 <= at < len(seen.pairs) else None
         apart = seen.colours[pair.one] - seen.colours[pair.other] if pair else np.zeros_like(seen.colours[0])
@@ -147,6 +175,7 @@ class ToldApart(Fold):
             seen.colours[:, region], self.vision.currentData() or "normal", self.session.kit.apart.severity
         )
         self.plot.show_colours(seen.names, float32(means), (pair.one, pair.other) if pair else None)
+        self.bars.show_counts(counted(float32(means)))
 
     def _ask(self, _: float) -> None:
         self.session.do(commands.set_told_apart(self.least.value(), self.severity.value()))
