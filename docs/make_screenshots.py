@@ -2,7 +2,6 @@
 
 import os
 import tempfile
-from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -18,7 +17,6 @@ from even_palette.app.main import open_demo
 from even_palette.app.view_state import Hand, Panes
 from even_palette.app.window import Window
 from even_palette.core.kit import commands
-from even_palette.core.kit.scene import LightKind, SceneLight, ToneCurve
 from even_palette.core.kit.sheet import Step
 from even_palette.core.regions.steps import Join
 from even_palette.core.results.looks import Look
@@ -198,18 +196,22 @@ def main() -> None:
     window.set_scheme("day")
     stand.set_panes(Panes.SHEET)
     window.enter_stage(5)
-    session.view.change(scene="the_landing")
-    session.do(commands.set_light("the_landing", SceneLight(LightKind.DAYLIGHT, 18.7, 0.5, ToneCurve.NEUTRAL, True)))
-    scene = window.centre.scene.canvas
+    session.select(variant="night_post")
+    window.ledge.tabs_of("Lineup").choose(1)
+    over_time = window.ledge.page("Lineup").over_time
+    over_time.target.setCurrentText("Harvest Barge")
+    over_time.fade.click()
+    session.view.change(scene="the_landing_by_night")
     window.tray.panel("Lineup").scene.light.open(True)
     settle(window)
-    scene.show_from(
-        replace(scene.orbit, yaw=0.45, pitch=0.13, distance=scene.orbit.distance * 0.55, target=(0, 1.2, -5))
-    )
+    session.moment.go_to(1.4)
+    scene = window.centre.scene.canvas
     while scene.pending:
         QTest.qWait(50)
     picture("6-lineup-scene")
     session.view.change(scene="")
+    session.moment.begin_again()
+    session.undo()
     window.enter_stage(7)
     with tempfile.TemporaryDirectory() as folder:
         window.tray.panel("Ship").folder.setText(f"{folder}/ferry_tug")

@@ -3,6 +3,7 @@
 import contextlib
 import json
 import random
+from dataclasses import replace as replace_dataclass
 from pathlib import Path
 
 import numpy as np
@@ -301,3 +302,22 @@ def test_single_instances_over_time(street: History, tmp_path: Path) -> None:
     changed = replace(scene(street).placing("row"), own={"1": Own(tracks={"nothing": moves})})
     with pytest.raises(UserError, match="moves “nothing”"):
         check_kit(replace(street.kit, scenes=(replace(scene(street), placings=(changed,)),)))
+
+
+def test_a_copy_of_a_scene_looks_the_same(street: History) -> None:
+    """Every instance where it was and as it was, also of a copy of a copy; drawn anew it goes its own way."""
+    street.do(commands.set_instances("street", [("reeds", 3)], {"locked": True}))
+    street.do(commands.copy_scene("street", "Street by night"))
+    street.do(commands.copy_scene(street.kit.scenes[-1].key, "Third"))
+
+    def told(number: int) -> list[object]:
+        found = instances_of(street.kit.scenes[number])
+        return [replace_dataclass(each, placing="") for each in found]
+
+    assert told(0) == told(1) == told(2)
+    keys = [placing.key for each in street.kit.scenes for placing in each.placings]
+    assert len(set(keys)) == 6
+    street.do(commands.draw_anew("third", street.kit.scene("third").placings[1].key, 9))
+    assert told(0) == told(1) != told(2)
+    street.do(commands.remove_scene("street"))
+    assert len(told(0)) == 47

@@ -61,6 +61,8 @@ class LineupPanel(Panel):
         self.shown.activated.connect(lambda at: session.view.change(scene=self.shown.itemData(at), picks=()))
         add_scene = tool("Add scene", "plus", "Add a scene: many instances of meshes, to walk around")
         add_scene.clicked.connect(self._add_scene)
+        self.copy_scene = tool("Copy scene", "copy", "A scene in which all stands and looks the same, for other light")
+        self.copy_scene.clicked.connect(self._copy_scene)
         self.remove_scene = tool("Remove scene", "trash", "Remove this scene with all that stands in it")
         self.remove_scene.clicked.connect(lambda: session.do(commands.remove_scene(session.view.state.scene)))
         self.name = QLineEdit()
@@ -83,7 +85,7 @@ class LineupPanel(Panel):
         column.addWidget(label("Parameters in this variant (double-click to rename)", "section"))
         column.addWidget(self.parameters)
         column.addWidget(self.chance)
-        self.column.addLayout(row(self.shown, add_scene, self.remove_scene, stretch=0))
+        self.column.addLayout(row(self.shown, add_scene, self.copy_scene, self.remove_scene, stretch=0))
         self.column.addWidget(self.name)
         self.column.addWidget(self.scene)
         self.column.addWidget(self.of_variants)
@@ -100,7 +102,7 @@ class LineupPanel(Panel):
             self.session.view.change(scene="", picks=())
             return
         offer(self.shown, [(VARIANTS, ""), *((name, key) for key, name in scenes.items())], shown)
-        for widget in (self.name, self.scene, self.remove_scene):
+        for widget in (self.name, self.scene, self.copy_scene, self.remove_scene):
             widget.setVisible(bool(shown))
         self.of_variants.setVisible(not shown)
         if shown:
@@ -133,6 +135,11 @@ class LineupPanel(Panel):
 
     def _add_scene(self) -> None:
         if self.session.do(commands.add_scene("Scene")):
+            self.session.view.change(scene=self.session.kit.scenes[-1].key, picks=())
+
+    def _copy_scene(self) -> None:
+        key = self.session.view.state.scene
+        if key and self.session.do(commands.copy_scene(key, self.session.kit.scene(key).name)):
             self.session.view.change(scene=self.session.kit.scenes[-1].key, picks=())
 
     def _rename_scene(self) -> None:

@@ -99,8 +99,8 @@ def spots_of(placing: Placing) -> Samples:
 
 
 def _mixed(placing: Placing, seed: int) -> int:
-    """A seed that no other placing has, though both were given the same."""
-    return int.from_bytes(hashlib.sha256(f"{placing.key} {seed}".encode()).digest()[:4])
+    """A seed that no other placing has, though both were given the same, but for copies in other scenes."""
+    return int.from_bytes(hashlib.sha256(f"{placing.drawn_as or placing.key} {seed}".encode()).digest()[:4])
 
 
 @lru_cache(maxsize=64)

@@ -63,8 +63,8 @@ class Placing(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     `shares` say how many of them are in which variant, by key, "" for the master; without any all are in the master.
     Places by chance follow from `seed`, and what materials draw and who is in which variant from `draw`; both with the
-    key and the number of an instance alone. `own` has what single ones have otherwise, by number. A list has its
-    `spots`, and as many instances.
+    key, or that of `drawn_as` where it was copied, and the number of an instance alone. `own` has what single ones have
+    otherwise, by number. A list has its `spots`, and as many instances.
     """
 
     key: Key
@@ -79,6 +79,7 @@ class Placing(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     place: Place = (0.0, 0.0, 0.0)
     spots: Annotated[tuple[Spot, ...], Meta(max_length=MOST_INSTANCES)] = ()
     own: dict[Number, Own] = {}
+    drawn_as: NoKey = ""
 
 
 class LightKind(StrEnum):

@@ -35,6 +35,22 @@ def add_scene(name: str) -> Command:
     return Command("Add scene", apply)
 
 
+def copy_scene(key: str, name: str) -> Command:
+    """Add a scene in which all stands as in another: for other light, or another time. It looks the same."""
+
+    def apply(kit: Kit) -> Kit:
+        made = add_scene(name).apply(kit)
+        fresh, old = made.scenes[-1], kit.scene(key)
+        made = with_scene(made, replace(old, key=fresh.key, name=fresh.name, placings=()))
+        for placing in old.placings:
+            copy = replace(placing, key=new_key(made, placing.name), drawn_as=placing.drawn_as or placing.key)
+            there = made.scene(fresh.key)
+            made = with_scene(made, replace(there, placings=(*there.placings, copy)))
+        return made
+
+    return Command("Copy scene", apply)
+
+
 def rename_scene(key: str, name: str) -> Command:
     """Call a scene something else; its key stays."""
 
@@ -330,8 +346,25 @@ def _by_mesh(kit: Kit, scene: str, picks: Sequence[Pick]) -> dict[str, list[Inst
 
 
 __all__ = [
-    "add_placing", "add_scene", "change_placing", "clear_instances", "draw_anew", "draw_instances_anew",
-    "duplicate_instances", "keep_as_variant", "keep_view", "move_instances", "move_placing", "place_anew",
-    "remove_instances", "remove_placing", "remove_scene", "rename_scene", "set_in_instances", "set_instances",
-    "set_light", "set_track_in_instances",
+    "add_placing",
+    "add_scene",
+    "change_placing",
+    "clear_instances",
+    "copy_scene",
+    "draw_anew",
+    "draw_instances_anew",
+    "duplicate_instances",
+    "keep_as_variant",
+    "keep_view",
+    "move_instances",
+    "move_placing",
+    "place_anew",
+    "remove_instances",
+    "remove_placing",
+    "remove_scene",
+    "rename_scene",
+    "set_in_instances",
+    "set_instances",
+    "set_light",
+    "set_track_in_instances",
 ]  # fmt: skip
