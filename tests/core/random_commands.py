@@ -39,6 +39,7 @@ from even_palette.core.material.model import (
 from even_palette.core.material.randomise import Spread
 from even_palette.core.material.shading import Shaded, Shading
 from even_palette.core.mesh.bakes import BAKES
+from even_palette.core.proof.conditions import FORMATS, PRESETS, Conditions, MapConditions, Mips
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.layouts import Hold
 from even_palette.core.raster.plane import Encoding
@@ -57,7 +58,7 @@ from even_palette.scripting import command_names
 KEYS = {
     "regions": "region", "tone": "tone", "parameter": "parameter", "variant": "variant", "parent": "variant",
     "mesh": "mesh", "slot": "mesh", "palette": "palette", "ramp": "ramp", "map": "map", "role": "map", "layout": "map", "green": "map",
-    "encoding": "map", "bake": "bake", "sheet": "sheet", "base_tone": "tone", "twin": "twin", "plan": "plan", "strength": "map", "drawing": "sheet", "shaded": "sheet", "coverage": "map",
+    "encoding": "map", "bake": "bake", "sheet": "sheet", "base_tone": "tone", "twin": "twin", "plan": "plan", "strength": "map", "drawing": "sheet", "shaded": "sheet", "conditions": "sheet", "coverage": "map",
     "premultiplied": "map", "scene": "scene", "placing": "placing",
 }  # fmt: skip
 """What the argument `key` of a command names, by a word of the command's name; regions otherwise."""
@@ -138,6 +139,7 @@ class Chance:
             "plan": lambda: rng.choice(READY),
             "command": lambda: c.set_cell_value(self.an_owner(), rng.choice(["colour", "strength"]), self.setting()),
             "drawing": lambda: Drawing(rng.choice(list(Way)), rng.random(), rng.random() < 0.5),
+            "conditions": lambda: Conditions(rng.choice([*PRESETS, "none"]), {rng.choice(["base_colour", "weights_0", "x"]): MapConditions(rng.choice([*FORMATS, "BC2"]), rng.randrange(3), rng.choice(list(Mips)))}),
             "shaded": lambda: Shaded(rng.choice(list(Shading)), broken_by=rng.choice([None, self.use()]), through=rng.random()),
             "encoding": lambda: rng.choice(list(Encoding)), "role": lambda: rng.choice(list(Role)),
         }  # fmt: skip

@@ -33,10 +33,10 @@ from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheet_mesh import elements_of, mesh_of_file
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.shipped_slots import shipped_base
 from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.package import package_schema
 from even_palette.core.ship.read_package import read_package
-from even_palette.core.ship.shipment import shipped_base
 from even_palette.core.ship.write import plan, ship, texture_bytes
 from even_palette.demo import KIT_FOLDER
 from even_palette.demo.build import build

@@ -28,6 +28,7 @@ from even_palette.core.limits import (
 from even_palette.core.material.drawn import OPAQUE, Drawing
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse, Value
 from even_palette.core.material.shading import AS_SURFACE, Shaded
+from even_palette.core.proof.conditions import Conditions
 from even_palette.core.ranges import Key, Natural, Share
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.layouts import GIVES, Hold
@@ -205,7 +206,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     shipped as `packing` says, the regions of `channels` first, in that order. `tones` are made of its pictures; the one
     with the key `base_tone` takes the place of the base colour under all coats. Masks that no ID map gives are
     `mask_side` texels wide, 0 for as wide as the base colour. `drawing` says what its opacity does, `shaded` what light
-    does. Its `twins` are drawn with other values.
+    does, and `conditions` what the runtime does to its maps (stage 7). Its `twins` are drawn with other values.
     """
 
     key: Key
@@ -226,6 +227,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     mask_side: Annotated[int, Meta(ge=0, le=MOST_MASK)] = 0
     drawing: Drawing = OPAQUE
     shaded: Shaded = AS_SURFACE
+    conditions: Conditions = Conditions()
     twins: Annotated[tuple[Twin, ...], Meta(max_length=MOST_TWINS)] = ()
 
     def tone(self, key: str) -> Tone:

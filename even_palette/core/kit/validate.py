@@ -15,6 +15,7 @@ from even_palette.core.limits import FORMAT, MOST_COATS, MOST_PAINTED
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import ValueKind
 from even_palette.core.material.plane_numbers import has_value
+from even_palette.core.proof.conditions import check_conditions
 from even_palette.core.ranges import check_declared
 from even_palette.core.tones.palette import check_rows
 from even_palette.core.tones.ramp import check_order
@@ -80,6 +81,7 @@ def _check_planes(kit: Kit, sheet: Sheet) -> None:
     """Raise UserError where what lies on a sheet reads a plane that is not there."""
     recipes = {recipe.key: recipe.coats for recipe in kit.recipes}
     check_shaded(kit, sheet)
+    check_conditions(sheet.conditions)
     check_coats_on(kit, sheet, f"sheet “{sheet.name[:40]}”", sheet.overcoats)
     for region in sheet.regions:
         who = f"region “{region.name[:40]}”"

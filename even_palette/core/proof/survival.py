@@ -13,6 +13,7 @@ from even_palette.core.colour.oklab import linear_to_oklab
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.proof.blocks import Block, block_bytes, through_blocks
+from even_palette.core.proof.degrade import most_frequent
 from even_palette.core.raster.mips import shrunk
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, to_levels8
 from even_palette.core.raster.sampling import SHARP, SMOOTH, Sampler, sample, texel_centres
@@ -174,7 +175,8 @@ class _Runtime:
             case "averaged":
                 return self.look_up(shrunk(values[..., None], level)[..., 0])
             case "most frequent":
-                return self.exact(_most_frequent(self.index(stored)[..., 0], level))
+                found = most_frequent(self.index(stored)[..., :1], level)[..., 0]
+                return self.exact(float32(found) / np.float32(255))
             case _:
                 return shrunk(self.exact(values), level)
 
@@ -236,21 +238,6 @@ def sampled_source(plane: Plane, scale: float) -> Floats:
 
 def _uv(height: int, width: int, scale: float) -> Floats:
     return texel_centres(round(height * scale), round(width * scale))
-
-
-def _most_frequent(stored: Levels, level: int) -> Floats:
-    """The level that occurs most often in squares of 2^level texels, the lowest of equals; 0..1."""
-    side = 2**level
-    height, width = stored.shape[0] // side, stored.shape[1] // side
-    squares = stored[: height * side, : width * side].reshape(height, side, width, side)
-    cells = np.sort(squares.transpose(0, 2, 1, 3).reshape(height * width, side * side), axis=1).astype(np.int32)
-    begins = np.ones_like(cells, dtype=bool)
-    begins[:, 1:] = cells[:, 1:] != cells[:, :-1]
-    places = np.arange(side * side)[None]
-    started = np.maximum.accumulate(np.where(begins, places, 0), axis=1)
-    best = np.argmax(places - started, axis=1)
-    found = cells[np.arange(len(cells)), best].reshape(height, width)
-    return float32(found) / np.float32(255)
 
 
 def errors_of(shown: Floats, source: Floats) -> Errors:

@@ -1,14 +1,12 @@
 """What is shipped of a kit: one frozen shipment, which targets read and nothing else."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
-from functools import partial
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
 from even_palette.core.colour.hexcode import format_hex
-from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.errors import UserError
 from even_palette.core.graph.binding import texture_name
 from even_palette.core.graph.program import Program
@@ -17,14 +15,13 @@ from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.coat_owners import coats_of
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.names import Names, identifier
-from even_palette.core.material.build import BASE_SLOT, Material, linear_setting
+from even_palette.core.material.build import Material, linear_setting
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter
 from even_palette.core.material.outputs import OUTPUTS
 from even_palette.core.material.shading import Highlight, Shaded, Shading
-from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.guess import Role
-from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.plane import Plane
 from even_palette.core.raster.sampling import Wrap
 from even_palette.core.regions.packing import (
     Packing,
@@ -34,6 +31,7 @@ from even_palette.core.results.base_colour import base_colour_of
 from even_palette.core.results.id_map import has_masks, mask_size_of
 from even_palette.core.results.materials import material_of, packing_plan
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.results.shipped_slots import as_shipped
 from even_palette.core.results.slots import slots_of
 from even_palette.core.results.weights import weights_of
 from even_palette.core.ship.described import described
@@ -89,7 +87,7 @@ def shipment_of(kit: Kit, sheets: Sheets, progress: Progress = silent, cancel: C
         _check_units(part, program, material)
         own = {**slots_of(part, sheets, material.slots), **plan.slots(weights.packed)}
         # What the program does not sample is not there, and neither are channels that it does not read.
-        own = {name: _only_read(sheets, program, name, slot) for name, slot in own.items() if name in program.slots}
+        own = {name: as_shipped(sheets, program, name, slot) for name, slot in own.items() if name in program.slots}
         listed = _maps(part, plan, own, prefix, files)
         told = _sheet(part, sheets, plan, program, [entry for entry, _ in listed], prefix)
         made.append(ShippedSheet(told, program, material.parameters))
@@ -137,42 +135,6 @@ def _check_units(at: Focus, program: Program, material: Material) -> None:
 def _share(progress: Progress, number: int, count: int) -> Progress:
     """Progress of one of several equal pieces of work."""
     return lambda share, doing: progress((number + share) / count, doing)
-
-
-def shipped_base(plane: Plane) -> Plane:
-    """The base colour as a PNG can hold it: integer levels as they are, floats as 16-bit sRGB."""
-    if plane.samples.dtype != np.float32:
-        return plane
-    encoded = np.clip(plane.linear(), 0, 1)
-    encoded[..., :3] = linear_to_srgb(encoded[..., :3])
-    return Plane(np.asarray(encoded * 65535 + 0.5, dtype=np.uint16), Encoding.SRGB)
-
-
-def _only_read(sheets: Sheets, program: Program, name: str, slot: Slot) -> Slot:
-    """A slot as it ships: without the last channels where nothing reads them."""
-    read = program.channels[name]
-    planes = slot.planes
-    if name == BASE_SLOT:
-        painted = slot.plane
-        planes = (sheets.cache.get(("shipped base", painted.content_id), lambda: shipped_base(painted)),)
-    count = planes[0].channels
-    least = 3 if planes[0].encoding == Encoding.SRGB else 1  # there is no texture of one sRGB channel
-    wanted = next((few for few in (1, 3) if least <= few < count and few > max(read, default=0)), count)
-    if count == 4 and wanted == 4 and all(_is_opaque(plane) for plane in planes):
-        wanted = 3  # a channel that is not there reads as 1
-    if wanted == count:
-        return replace(slot, chains=tuple(Chain(plane, keeps=slot.chain.keeps) for plane in planes))
-
-    def part(plane: Plane) -> Plane:
-        return Plane(np.ascontiguousarray(plane.samples[..., :wanted]), plane.encoding)
-
-    kept = [sheets.cache.get(("channels", plane.content_id, wanted), partial(part, plane)) for plane in planes]
-    return replace(slot, chains=tuple(Chain(plane, keeps=slot.chain.keeps) for plane in kept))
-
-
-def _is_opaque(plane: Plane) -> bool:
-    alpha = plane.samples[..., 3]
-    return bool((alpha == (1.0 if alpha.dtype.kind == "f" else np.iinfo(alpha.dtype).max)).all())
 
 
 def _maps(

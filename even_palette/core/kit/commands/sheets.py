@@ -15,6 +15,7 @@ from even_palette.core.kit.sheet import Sheet
 from even_palette.core.limits import MOST_SHEETS
 from even_palette.core.material.drawn import Drawing
 from even_palette.core.material.shading import Shaded
+from even_palette.core.proof.conditions import Conditions, check_conditions
 
 
 def add_sheet(name: str) -> Command:
@@ -63,6 +64,16 @@ def set_shaded(key: str, shaded: Shaded) -> Command:
     return Command("How it is lit", apply, f"shaded {key}")
 
 
+def set_conditions(key: str, conditions: Conditions) -> Command:
+    """Say what the runtime does to the maps of a sheet. Raises UserError for formats and presets that are not there."""
+
+    def apply(kit: Kit) -> Kit:
+        check_conditions(conditions)
+        return kit.with_sheet(replace(kit.sheet(key), conditions=conditions))
+
+    return Command("Change conditions", apply, f"conditions {key}")
+
+
 def remove_sheet(key: str) -> Command:
     """Remove a sheet with its regions, and the meshes that lie on it alone; the last sheet stays."""
 
@@ -98,4 +109,4 @@ def _moved_off(mesh: MeshFile, sheet: str, other: str) -> MeshFile | None:
     return replace(mesh, sheet=left[0], slots=slots) if left else None
 
 
-__all__ = ["add_sheet", "remove_sheet", "rename_sheet", "set_drawing", "set_shaded"]
+__all__ = ["add_sheet", "remove_sheet", "rename_sheet", "set_conditions", "set_drawing", "set_shaded"]

@@ -1,0 +1,192 @@
+"""Conditions: what a runtime does to the maps of a material, map by map, and the presets of the trade."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Annotated
+
+import msgspec
+from msgspec import Meta
+
+from even_palette.core.errors import UserError
+from even_palette.core.proof.blocks import CHANNELS, Block, block_bytes
+from even_palette.core.raster.sampling import Filter
+
+MOST_SMALLER = 8
+PLAIN = "plain"
+"""The format that stores texels as they are."""
+FORMATS = (PLAIN, *(block.value for block in Block))
+
+
+class Use(StrEnum):
+    """What a map is to the formula: what may be done to it hangs on that."""
+
+    COLOUR = "colour"
+    WEIGHTS = "weights"
+    NORMAL = "normal"
+    NUMBERS = "numbers"
+    INDEX = "index"
+    STRIP = "strip"
+
+
+class Mips(StrEnum):
+    """How levels are made: boxes in linear light, or of values as they are encoded; normals made of length 1 again; the
+    entry that occurs most often; or none.
+    """
+
+    LINEAR = "linear"
+    ENCODED = "encoded"
+    NORMALS = "normals"
+    FREQUENT = "frequent"
+    NONE = "none"
+
+
+class ReadAs(StrEnum):
+    """How the runtime decodes a map: as it is meant, as sRGB, or not at all."""
+
+    MEANT = "meant"
+    SRGB = "srgb"
+    DATA = "data"
+
+
+class MapConditions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """What is done to a map: one of FORMATS, how often its sides are halved, how its levels are made, another filter
+    than it is meant for, and how it is decoded.
+    """
+
+    format: str = PLAIN
+    smaller: Annotated[int, Meta(ge=0, le=MOST_SMALLER)] = 0
+    mips: Mips = Mips.LINEAR
+    filter: Filter | None = None
+    read_as: ReadAs = ReadAs.MEANT
+
+    @property
+    def block(self) -> Block | None:
+        """The block format, None for texels as they are."""
+        return None if self.format == PLAIN else Block(self.format)
+
+
+AS_MEANT = MapConditions()
+
+
+class Conditions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A preset, by its name, and by slot what is otherwise for single maps."""
+
+    preset: str = "nothing"
+    maps: dict[str, MapConditions] = {}
+
+
+@dataclass(frozen=True)
+class Preset:
+    """Conditions of the trade: for each map by its use and its channels."""
+
+    label: str
+    told: str
+    of: Callable[[Use, int], MapConditions]
+
+
+@dataclass(frozen=True)
+class MapFacts:
+    """What conditions ask of a map: its use, channels, whether it is colour that is decoded, bits, size and levels."""
+
+    use: Use
+    channels: int
+    is_srgb: bool
+    bits: int
+    width: int
+    height: int
+    has_mips: bool
+    layers: int = 1
+
+
+def _half(use: Use, channels: int) -> MapConditions:
+    """Half a byte a texel where a block of 8 bytes holds the map."""
+    return _in_blocks(use, {1: Block.BC4, 2: Block.BC5, 3: Block.BC1, 4: Block.BC3}, channels)
+
+
+def _whole(use: Use, channels: int) -> MapConditions:
+    return _in_blocks(use, {1: Block.BC4, 2: Block.BC5, 3: Block.BC7, 4: Block.BC7}, channels)
+
+
+def _mobile(use: Use, channels: int) -> MapConditions:
+    blocks = {1: Block.EAC_R, 2: Block.EAC_RG, 3: Block.ETC2_RGB, 4: Block.ETC2_RGBA}
+    found = _in_blocks(use, blocks, channels)
+    return found if use in (Use.STRIP, Use.INDEX) else msgspec.structs.replace(found, smaller=1)
+
+
+def _in_blocks(use: Use, blocks: Mapping[int, Block], channels: int) -> MapConditions:
+    if use == Use.STRIP or (use == Use.INDEX and channels > 1):
+        return AS_MEANT  # numbers in more channels are looked up one by one, and strips are too small
+    mips = Mips.NORMALS if use == Use.NORMAL else Mips.LINEAR
+    block = blocks[2] if use == Use.NORMAL else blocks[channels]
+    return MapConditions(block.value, 0, mips)
+
+
+def _wrong_flag(use: Use, channels: int) -> MapConditions:
+    masks = use in (Use.WEIGHTS, Use.NUMBERS)
+    return MapConditions(read_as=ReadAs.SRGB) if masks else AS_MEANT
+
+
+def _encoded_mips(use: Use, channels: int) -> MapConditions:
+    return MapConditions(mips=Mips.ENCODED) if use == Use.COLOUR else AS_MEANT
+
+
+PRESETS = {
+    "nothing": Preset("Nothing done", "Texels as they are, levels as they are meant.", lambda use, channels: AS_MEANT),
+    "half": Preset(
+        "Blocks of half a byte",
+        "BC1 for colour and three weights, BC4 for one channel, BC5 for normals; four channels take a byte (BC3).",
+        _half,
+    ),
+    "byte": Preset("Blocks of a byte", "BC7, for one channel BC4, for normals BC5.", _whole),
+    "mobile": Preset("Mobile", "ETC2 and EAC, at half of the width and height.", _mobile),
+    "wrong_flag": Preset(
+        "Wrong flag on masks", "Weights and numbers are decoded as if they were sRGB colour.", _wrong_flag
+    ),
+    "encoded_mips": Preset(
+        "Mips of encoded colour", "Levels of colour are means of encoded values: too dark.", _encoded_mips
+    ),
+}
+
+
+def check_conditions(conditions: Conditions) -> None:
+    """Raise UserError for a preset or a format that is not there."""
+    if conditions.preset not in PRESETS:
+        raise UserError(f"There is no preset “{conditions.preset[:40]}”; there is {', '.join(PRESETS)}.")
+    for slot, own in conditions.maps.items():
+        if own.format not in FORMATS:
+            raise UserError(f"“{slot[:40]}” has the format “{own.format[:40]}”; there is {', '.join(FORMATS)}.")
+
+
+def conditions_of(conditions: Conditions, slot: str, facts: MapFacts) -> MapConditions:
+    """What is done to a map, by the name of its slot: what it has of its own, else what the preset says."""
+    own = conditions.maps.get(slot)
+    if own is not None and fits(own, facts):
+        return own
+    preset = PRESETS.get(conditions.preset, PRESETS["nothing"])
+    return preset.of(facts.use, facts.channels)
+
+
+def fits(conditions: MapConditions, facts: MapFacts) -> bool:
+    """Whether a format holds the channels of a map; of normals two are enough."""
+    block = conditions.block
+    needed = 2 if facts.use == Use.NORMAL else facts.channels
+    return block is None or CHANNELS[block] >= needed
+
+
+def formats_for(facts: MapFacts) -> list[str]:
+    """The formats that hold a map."""
+    return [name for name in FORMATS if fits(MapConditions(name), facts)]
+
+
+def bytes_of(conditions: MapConditions, facts: MapFacts) -> int:
+    """Bytes that a map takes with its levels; three channels of texels as they are take four, as textures hold them."""
+    width, height = max(1, facts.width >> conditions.smaller), max(1, facts.height >> conditions.smaller)
+    has_mips = facts.has_mips and conditions.mips != Mips.NONE
+    count = max(width, height).bit_length() if has_mips else 1
+    channels, total = 4 if facts.channels == 3 else facts.channels, 0
+    for level in range(count):
+        across, down = max(1, width >> level), max(1, height >> level)
+        block = conditions.block
+        total += block_bytes(block, across, down) if block else across * down * channels * facts.bits // 8
+    return total * facts.layers

@@ -1,0 +1,118 @@
+"""A map as a runtime has it: its chain made smaller, with levels made in a stated way, in blocks, perhaps misread."""
+
+from collections.abc import Callable
+
+import numpy as np
+from msgspec.structs import replace as with_fields
+
+from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.colour.srgb import linear_to_srgb
+from even_palette.core.graph.slots import Slot
+from even_palette.core.jobs import CancelToken
+from even_palette.core.proof.blocks import CHANNELS, through_blocks
+from even_palette.core.proof.conditions import AS_MEANT, MapConditions, MapFacts, Mips, ReadAs, Use
+from even_palette.core.raster.chain import Chain
+from even_palette.core.raster.mips import halved
+from even_palette.core.raster.plane import Encoding, Plane, to_levels8
+from even_palette.core.raster.sampling import Sampler
+
+
+def degraded(slot: Slot, conditions: MapConditions, made: Callable[[Chain], Chain]) -> Slot:
+    """A slot under conditions: the same program samples it. `made` gives a chain under them (see `degraded_chain`)."""
+    mips = slot.sampler.mips and conditions.mips != Mips.NONE
+    sampler = Sampler(conditions.filter or slot.sampler.filter, slot.sampler.wrap, mips)
+    chains = slot.chains if is_untouched(conditions) else tuple(map(made, slot.chains))
+    return Slot(chains, sampler, slot.is_array, slot.shares)
+
+
+def is_untouched(conditions: MapConditions) -> bool:
+    """Whether the texels of a map, and of its levels, are as they are meant."""
+    same = with_fields(conditions, filter=None, mips=AS_MEANT.mips) == AS_MEANT
+    return same and conditions.mips in (Mips.LINEAR, Mips.NONE)
+
+
+def degraded_chain(
+    chain: Chain, conditions: MapConditions, facts: MapFacts, cancel: CancelToken | None = None
+) -> Chain:
+    """A chain of 8-bit levels under conditions; colour is stored encoded. Raises Cancelled."""
+    first = min(conditions.smaller, chain.count - 1)
+    is_colour = chain.plane.encoding == Encoding.SRGB
+    found = []
+    for level in _levels(chain, first, conditions.mips, facts, is_colour):
+        if cancel:
+            cancel.check()
+        found.append(_stored(level, conditions, facts))
+    encoding = {ReadAs.SRGB: Encoding.SRGB, ReadAs.DATA: Encoding.DATA}.get(
+        conditions.read_as, Encoding.SRGB if is_colour else chain.plane.encoding
+    )
+    planes = [Plane(level, encoding) for level in found]
+    return Chain(planes[0], tuple(planes[1:]))
+
+
+def _levels(chain: Chain, first: int, mips: Mips, facts: MapFacts, is_colour: bool) -> list[Levels]:
+    """The levels (h, w, C) uint8 from one on, as they are stored before they are compressed."""
+    if mips in (Mips.LINEAR, Mips.NONE):
+        return [_as_stored(chain.level(number), is_colour) for number in range(first, chain.count)]
+    top = _as_stored(chain.plane, is_colour)
+    if mips == Mips.FREQUENT:
+        return [most_frequent(top, number) for number in range(first, chain.count)]
+    value, levels = float32(top), [top]
+    while len(levels) < chain.count:
+        value = halved(value)
+        if mips == Mips.NORMALS and value.shape[-1] >= 3:
+            value = _of_length_1(value)
+        levels.append(np.asarray(np.floor(np.clip(value, 0, 255) + 0.5), dtype=np.uint8))
+    return levels[first:]
+
+
+def _as_stored(level: Plane, is_colour: bool) -> Levels:
+    if level.samples.dtype == np.uint8:
+        return np.ascontiguousarray(level.samples)
+    if not is_colour or level.encoding == Encoding.SRGB:
+        return to_levels8(level.values())
+    values = level.values().copy()
+    colours = 3 if level.channels > 2 else 1
+    values[..., :colours] = linear_to_srgb(values[..., :colours])
+    return to_levels8(values)
+
+
+def _of_length_1(value: Floats) -> Floats:
+    """Normals stored as (n + 1) / 2 times 255, of length 1 again."""
+    n = value[..., :3] / np.float32(127.5) - 1
+    n = n / np.maximum(np.linalg.norm(n, axis=-1, keepdims=True), 1e-6)
+    return np.concatenate([(n + 1) * np.float32(127.5), value[..., 3:]], axis=-1)
+
+
+def _stored(level: Levels, conditions: MapConditions, facts: MapFacts) -> Levels:
+    block = conditions.block
+    if block is None:
+        return level
+    if facts.use == Use.NORMAL and CHANNELS[block] == 2 and level.shape[-1] >= 3:
+        return _with_z(through_blocks(np.ascontiguousarray(level[..., :2]), block), level)
+    return through_blocks(level, block)
+
+
+def _with_z(two: Levels, level: Levels) -> Levels:
+    """Normals of which a runtime has x and y alone: z follows, as their length is 1."""
+    n = float32(two) / np.float32(127.5) - 1
+    z = np.sqrt(np.maximum(1 - np.square(n).sum(axis=-1), 0))
+    third = np.asarray((z + 1) * 127.5 + 0.5, dtype=np.uint8)[..., None]
+    return np.concatenate([two, third, level[..., 3:]], axis=-1)
+
+
+def most_frequent(stored: Levels, level: int) -> Levels:
+    """The texel (first channel) that occurs most often in squares of 2^level texels, the lowest of equals; the rest of
+    sides that are no multiple is left out.
+    """
+    side = 2**level
+    height, width = max(stored.shape[0] // side, 1), max(stored.shape[1] // side, 1)
+    across, down = min(side, stored.shape[1]), min(side, stored.shape[0])
+    squares = stored[: height * down, : width * across, 0].reshape(height, down, width, across)
+    cells = np.sort(squares.transpose(0, 2, 1, 3).reshape(height * width, down * across), axis=1).astype(np.int32)
+    begins = np.ones_like(cells, dtype=bool)
+    begins[:, 1:] = cells[:, 1:] != cells[:, :-1]
+    places = np.arange(cells.shape[1])[None]
+    started = np.maximum.accumulate(np.where(begins, places, 0), axis=1)
+    best = np.argmax(places - started, axis=1)
+    found = cells[np.arange(len(cells)), best].reshape(height, width, 1)
+    return np.asarray(np.repeat(found, stored.shape[2], axis=2), dtype=np.uint8)

@@ -1,0 +1,125 @@
+"""A material as a runtime has it: its maps as they ship, under the conditions of its sheet; and how far off it is."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from even_palette.core.graph.nodes import Node
+from even_palette.core.graph.program import program_of
+from even_palette.core.graph.slots import Slot
+from even_palette.core.jobs import CancelToken
+from even_palette.core.kit.model import Focus
+from even_palette.core.material.build import BASE_SLOT, Material
+from even_palette.core.material.model import PlaneKind
+from even_palette.core.material.variants import resolve
+from even_palette.core.proof.conditions import Conditions, MapConditions, MapFacts, Use, bytes_of, conditions_of
+from even_palette.core.proof.degrade import degraded, degraded_chain
+from even_palette.core.raster.chain import Chain
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding
+from even_palette.core.raster.sampling import Filter
+from even_palette.core.results.id_map import mask_size_of
+from even_palette.core.results.made_of import sampled_made_of
+from even_palette.core.results.materials import material_of, packing_plan
+from even_palette.core.results.shipped_slots import as_shipped
+from even_palette.core.results.slots import slots_of
+from even_palette.core.results.store import Store
+from even_palette.core.results.weights import weights_of
+
+
+@dataclass(frozen=True)
+class Shipped:
+    """A live material in the packing that ships, with its outputs, slots, and by slot what conditions ask of it."""
+
+    material: Material
+    outputs: Mapping[str, Node]
+    slots: Mapping[str, Slot]
+    facts: Mapping[str, MapFacts]
+
+    def inputs(self, at: Focus, variant: str, time: float = 0.0) -> dict[str, float | tuple[float, ...]]:
+        """The inputs as a variant has them at a time."""
+        return dict(self.material.inputs(resolve(at.kit.parameters, at.kit.variants, variant, time)))
+
+    @cached_property
+    def names(self) -> list[str]:
+        """The slots, the base colour first, weights last."""
+        last = [name for name, facts in self.facts.items() if facts.use == Use.WEIGHTS]
+        return [BASE_SLOT, *sorted(name for name in self.facts if name != BASE_SLOT and name not in last), *last]
+
+
+def shipped(at: Focus, store: Store) -> Shipped:
+    """The material of a sheet with its maps as they ship, nothing done to them.
+
+    Raises UserError if a map cannot be read. For the thread that only looks the last one is remembered.
+    """
+
+    def build() -> Shipped:
+        material = material_of(at, store, live=True)
+        plan = packing_plan(at, material, size=mask_size_of(at, store))
+        outputs = material.packed(plan)
+        program = program_of(outputs)
+        there = {**slots_of(at, store, material.slots), **plan.slots(weights_of(at, store).packed)}
+        own = {name: as_shipped(store, program, name, slot) for name, slot in there.items() if name in program.slots}
+        facts = {name: _facts(at, material, name, slot) for name, slot in own.items()}
+        return Shipped(material, outputs, own, facts)
+
+    return (
+        store.seen.get(("shipped", at.key, at.twin), sampled_made_of(at), build)
+        if store.cache.is_looked_at
+        else build()
+    )
+
+
+def _facts(at: Focus, material: Material, name: str, slot: Slot) -> MapFacts:
+    plane = slot.plane
+    bits = plane.samples.dtype.itemsize * 8
+    is_srgb = plane.encoding == Encoding.SRGB
+    return MapFacts(
+        _use(at, material, name, slot), plane.channels, is_srgb, bits, plane.width, plane.height,
+        slot.sampler.mips, len(slot.chains),
+    )  # fmt: skip
+
+
+def _use(at: Focus, material: Material, name: str, slot: Slot) -> Use:
+    if slot.shares:
+        return Use.WEIGHTS
+    used = material.slots.get(name)
+    if used is not None and used.plane.kind in (PlaneKind.PALETTE, PlaneKind.RAMP):
+        return Use.STRIP
+    if slot.sampler.filter == Filter.NEAREST or (used is not None and _is_index(at, used.plane.kind, used.plane.key)):
+        return Use.INDEX
+    if used is not None and used.plane.kind == PlaneKind.MAP and at.sheet.map(used.plane.key).role == Role.NORMAL:
+        return Use.NORMAL
+    return Use.COLOUR if slot.plane.encoding != Encoding.DATA else Use.NUMBERS
+
+
+def _is_index(at: Focus, kind: PlaneKind, key: str) -> bool:
+    return kind == PlaneKind.TONE and bool(at.sheet.tone(key).palette)
+
+
+def proofed(
+    at: Focus, store: Store, conditions: Conditions | None = None, cancel: CancelToken | None = None
+) -> Shipped:
+    """The material of a sheet under its conditions, or others: the same program on other slots.
+
+    Raises UserError as `shipped` does, and Cancelled.
+    """
+    found, wanted = shipped(at, store), conditions or at.sheet.conditions
+
+    def slot_of(name: str, slot: Slot) -> Slot:
+        facts = found.facts[name]
+        own = conditions_of(wanted, name, facts)
+
+        def made(chain: Chain) -> Chain:
+            key = ("degraded", chain.content_id, own, facts.use)
+            return store.cache.get(key, lambda: degraded_chain(chain, own, facts, cancel))
+
+        return degraded(slot, own, made)
+
+    return replace(found, slots={name: slot_of(name, slot) for name, slot in found.slots.items()})
+
+
+def map_bytes(found: Shipped, conditions: Conditions) -> dict[str, tuple[MapConditions, int]]:
+    """By slot what is done to each map, and the bytes that it takes."""
+    told = {name: conditions_of(conditions, name, facts) for name, facts in found.facts.items()}
+    return {name: (own, bytes_of(own, found.facts[name])) for name, own in told.items()}

@@ -1,0 +1,118 @@
+"""The errors of results under the conditions of a sheet: each output of each variant, at several distances."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, Samples, float32
+from even_palette.core.graph.program import program_of
+from even_palette.core.graph.reference import Environment, run
+from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.kit.model import Focus
+from even_palette.core.material.outputs import ALPHA, LIGHT, NORMAL, OUTPUTS
+from even_palette.core.proof.conditions import Conditions
+from even_palette.core.proof.errors import (
+    Measure,
+    Spread,
+    angle_errors,
+    colour_errors,
+    number_errors,
+    spread_of,
+)
+from even_palette.core.raster.sampling import pixel_numbers, texel_centres
+from even_palette.core.results.proof import Shipped, proofed, shipped
+from even_palette.core.results.store import Store
+
+MOST_SIDE = 256
+"""Pixels a side that are compared at each distance: of a larger sheet evenly spread ones."""
+DISTANCES = (1, 2, 4, 8)
+ROWS = 32
+
+
+@dataclass(frozen=True)
+class ResultErrors:
+    """The errors of one output of a variant, by its key, at a distance: so many texels of the finest map a pixel.
+
+    `spread` is in the `measure`; colours are in `oklab` x 100, too.
+    """
+
+    variant: str
+    output: str
+    distance: int
+    measure: Measure
+    spread: Spread
+    oklab: Spread | None = None
+
+
+def errors_of_results(
+    at: Focus, store: Store, variants: Sequence[str], conditions: Conditions | None = None,
+    distances: Sequence[int] = DISTANCES, progress: Progress = silent, cancel: CancelToken | None = None,
+) -> list[ResultErrors]:  # fmt: skip
+    """Every output of variants, by key, under the conditions of a sheet, or others, beside what is meant.
+
+    At a distance both are sampled from the mips that fit. Raises UserError for maps that cannot be read, and Cancelled.
+    """
+    meant, shown = shipped(at, store), proofed(at, store, conditions, cancel)
+    found = []
+    for number, variant in enumerate(variants):
+        for step, distance in enumerate(distances):
+            progress((number + step / len(distances)) / max(len(variants), 1), at.kit.variant_names[variant])
+            found += _errors(at, meant, shown, variant, distance, cancel)
+    progress(1.0, "Done")
+    return found
+
+
+def _errors(
+    at: Focus, meant: Shipped, shown: Shipped, variant: str, distance: int, cancel: CancelToken | None
+) -> list[ResultErrors]:
+    names = [name for name in meant.outputs if name != ALPHA]
+    width, height = (max(1, side // distance) for side in finest(meant))
+    uv = texel_centres(min(height, MOST_SIDE), min(width, MOST_SIDE))
+    pixel = (1 / width, 0.0, 0.0, 1 / height)
+    values = [_values(at, each, names, variant, uv, pixel, cancel) for each in (meant, shown)]
+    places, found = uv.reshape(-1, 2), []
+    for name in names:
+        one, other = (part[name].reshape(len(places), -1) for part in values)
+        if name in LIGHT:
+            seen, apart = colour_errors(one, other)
+            oklab = spread_of(apart, places)
+            found.append(ResultErrors(variant, name, distance, Measure.CIEDE2000, spread_of(seen, places), oklab))
+        elif name == NORMAL:
+            found.append(
+                ResultErrors(variant, name, distance, Measure.ANGLE, spread_of(angle_errors(one, other), places))
+            )
+        else:
+            off = number_errors(one, other).max(axis=-1)
+            found.append(ResultErrors(variant, name, distance, Measure.PERCENT, spread_of(off, places)))
+    return found
+
+
+def finest(found: Shipped) -> tuple[int, int]:
+    """Width and height of the finest map."""
+    return max(((facts.width, facts.height) for facts in found.facts.values()), default=(1, 1))
+
+
+def _values(
+    at: Focus, found: Shipped, names: Sequence[str], variant: str, uv: Floats,
+    pixel: tuple[float, float, float, float], cancel: CancelToken | None,
+) -> dict[str, Samples]:  # fmt: skip
+    program = program_of({name: found.outputs[name] for name in names})
+    inputs, parts = found.inputs(at, variant), list[dict[str, Floats]]()
+    for first in range(0, len(uv), ROWS):
+        if cancel:
+            cancel.check()
+        some = uv[first : first + ROWS]
+        screen = pixel_numbers(uv.shape[1], len(some), (0, first))
+        made = run(program, Environment(some, found.slots, inputs, 0.0, 0.0, pixel, screen))
+        wide = {name: np.broadcast_to(_deep(made[name], name), (*some.shape[:2], _lanes(name))) for name in names}
+        parts.append({name: float32(value) for name, value in wide.items()})
+    return {name: np.concatenate([part[name] for part in parts]) for name in names}
+
+
+def _lanes(name: str) -> int:
+    return len(OUTPUTS[name].default)
+
+
+def _deep(value: Samples, name: str) -> Samples:
+    return value if _lanes(name) > 1 else np.asarray(value)[..., None]
