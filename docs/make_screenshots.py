@@ -18,6 +18,7 @@ from even_palette.app.view_state import Hand, Panes
 from even_palette.app.window import Window
 from even_palette.core.kit import commands
 from even_palette.core.kit.sheet import Step
+from even_palette.core.proof.conditions import Conditions
 from even_palette.core.regions.steps import Join
 from even_palette.core.results.looks import Look
 from even_palette.core.results.sheet_mesh import regions_of_faces
@@ -80,9 +81,11 @@ def main() -> None:
     window.enter_stage(2)
     picture("3-masks")
     window.enter_stage(6)
-    window.tray.panel("Proof").index_maps.setCurrentRow(0)
-    window.ledge.page("Proof").survival.start()
+    session.do(commands.set_conditions("sheet_1", Conditions("half")))
+    settle(window, 4000)
+    stand.set_look(Look("runtime", "morning_ferry", steps=3))
     picture("7-proof")
+    session.undo()
     window.enter_stage(3)
     tones, ledge = window.tray.panel("Tones"), window.ledge
     tones.choose("hull_neutral")

@@ -12,12 +12,13 @@ from even_palette.core.results.looks import Look
 class Page(QStackedWidget):
     """A stage's part of the ledge, in one or more `tabs`.
 
-    `look_wanted` gives a look for the stand, `pictures_wanted` names and planes to be shown, `line_wanted` asks for a
-    line to be drawn, `step_chosen` gives the number of a step of the selected region. Where the first of the tabs is
-    the board, the page `begins_with_board`, and the others are its own.
+    `look_wanted` gives a look for the stand, `place_wanted` a rectangle of uv that it goes to, `pictures_wanted` names
+    and planes to be shown, `line_wanted` asks for a line to be drawn, `step_chosen` gives the number of a step of the
+    selected region. Where the first of the tabs is the board, the page `begins_with_board`, and the others are its own.
     """
 
     look_wanted = pyqtSignal(object)
+    place_wanted = pyqtSignal(float, float, float, float)
     pictures_wanted = pyqtSignal(object, object)
     line_wanted = pyqtSignal()
     step_chosen = pyqtSignal(int)

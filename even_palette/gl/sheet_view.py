@@ -3,6 +3,7 @@
 from even_palette.core.arrays import Levels
 from even_palette.core.graph.binding import texture_name, uniform_name
 from even_palette.core.graph.program import program_of
+from even_palette.core.graph.slots import MOST_UNITS
 from even_palette.core.graph.uniform_work import setup_values
 from even_palette.core.results.pictures import SHOWN, Picture, View
 from even_palette.gl.buffers import Buffers, Flying
@@ -42,13 +43,15 @@ RASTERIZERS = ("llvmpipe", "softpipe", "swrast", "swiftshader", "software")
 class SheetRenderer:
     """Keeps programs by expression and textures by content. Lives on the thread of the context.
 
-    Raises UserError on making if there is no OpenGL.
+    `units` are those that the driver has for textures. Raises UserError on making if there is no OpenGL.
     """
 
     def __init__(self) -> None:
         self._context = offscreen_context()
         self.textures = Textures(self._context)
+        self.units = max(MOST_UNITS, self._context.info["GL_MAX_TEXTURE_IMAGE_UNITS"])
         self._programs = Programs(self._context, QUAD_VERTEX, FRAGMENT)
+        self._comparing = Programs(self._context, QUAD_VERTEX, FRAGMENT, most_units=self.units)
         self._samplers = Samplers(self._context)
         self._buffers = Buffers(self._context)
 
@@ -69,7 +72,7 @@ class SheetRenderer:
         """
         self.textures.begin()
         only = program_of({SHOWN: shown.outputs[SHOWN]})
-        program = self._programs.of(only)
+        program = (self._comparing if shown.compares else self._programs).of(only)
         bound = [
             BoundTexture(
                 texture_name(name),
@@ -93,5 +96,5 @@ class SheetRenderer:
 
     def release(self) -> None:
         """Free what the driver holds, which it does not by itself; drawing begins anew."""
-        for held in (self._buffers, self._programs, self.textures, self._samplers):
+        for held in (self._buffers, self._programs, self._comparing, self.textures, self._samplers):
             held.release()

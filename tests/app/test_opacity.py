@@ -179,6 +179,7 @@ def test_strands_are_set_in_source(demo: Driver) -> None:
 
     flat = shown()
     demo.click(demo.stand.model.lit_button)
+    demo.choose(card.kind, "as a surface")
     lit = shown()
     demo.choose(card.kind, "as strands")
     strands = shown()

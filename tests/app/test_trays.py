@@ -761,7 +761,10 @@ def test_proof_shows_what_there_is(small: Driver) -> None:
     small.stage(7)
     small.settle()
     panel = small.tray.panel("Proof")
-    assert small.stand.look == Look(variant=small.session.variant)
+    assert small.stand.look == Look("runtime", small.session.variant)
+    small.click(panel.of_indices.head)
+    small.click(panel.of_weights.head)
+    small.settle()
     told = [labels[1].text() for labels in panel.costs.values()]
     assert len(told) == 4
     assert all("texture" in text for text in told)
@@ -776,6 +779,7 @@ def test_proof_shows_what_there_is(small: Driver) -> None:
     small.settle()
     assert not panel.none.isVisible()
     panel.index_maps.setCurrentRow(0)
+    small.click(small.window.ledge.tabs_of("Proof").buttons[1])
     survival = small.window.ledge.page("Proof").survival
     small.click(survival.measure)
     small.qtbot.waitUntil(lambda: bool(survival.found), timeout=60_000)

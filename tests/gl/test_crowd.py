@@ -69,7 +69,7 @@ def drawn(crowd_renderer: CrowdRenderer, crowds: list[Crowd], orbit: Orbit, lit:
 def alone(kit: Kit, store: Sheets, instance: Instance) -> list[Crowd]:
     """A crowd of one instance, made through a list of its own."""
     only = with_fields(kit.scene("landing").placing(instance.placing), own={})
-    numbers = {str(number): with_fields(commands.scenes.NOTHING, gone=True) for number in range(2000)}
+    numbers = {str(number): with_fields(commands.instances.NOTHING, gone=True) for number in range(2000)}
     numbers.pop(str(instance.number))
     kept = with_fields(only, own=numbers)
     scene = with_fields(kit.scene("landing"), placings=(kept,))

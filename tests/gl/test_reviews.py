@@ -68,10 +68,10 @@ def test_variants_and_scenes_from_scripts(tmp_path: Path) -> None:
     sign = read_plane(tmp_path / "sign.png", Encoding.SRGB).samples[GAP_PX : GAP_PX + 48, GAP_PX : GAP_PX + 64]
     assert (sign[:, 8:56] != GROUND).any(axis=-1).mean() > 0.95
     assert (sign[:, :7] == GROUND).all()
-    picture = kit.scene_picture("The landing", width=160, height=90)
+    picture = kit.scene_picture("The landing", width=160, height=90, lit=False)
     assert picture.shape == (90, 160, 3)
     assert 0.2 < (picture != GROUND).any(axis=-1).mean() < 0.95
-    moved = kit.scene_picture("the_landing", width=160, height=90, time=2.5)
+    moved = kit.scene_picture("the_landing", width=160, height=90, lit=False, time=2.5)
     assert (moved != picture).any(axis=-1).mean() > 0.05  # the river goes on
     with pytest.raises(UserError, match="no scene “Nowhere”; there is The landing"):
         kit.scene_picture("Nowhere")

@@ -29,6 +29,7 @@ class Ledge(QWidget):
 
     changed = pyqtSignal()
     look_wanted = pyqtSignal(object)
+    place_wanted = pyqtSignal(float, float, float, float)
     pictures_wanted = pyqtSignal(object, object)
     line_wanted = pyqtSignal()
     step_chosen = pyqtSignal(int)
@@ -101,6 +102,7 @@ class Ledge(QWidget):
             assert stage.page is not None
             made = self._pages[name] = stage.page(self.session, self.tray.panel(name))
             made.look_wanted.connect(self.look_wanted)
+            made.place_wanted.connect(self.place_wanted)
             made.pictures_wanted.connect(self.pictures_wanted)
             made.line_wanted.connect(self.line_wanted)
             made.step_chosen.connect(self.step_chosen)

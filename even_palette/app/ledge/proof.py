@@ -1,15 +1,22 @@
-"""What is left of an index map, by the ways in which it may be stored and read."""
+"""What a runtime leaves of the sheet in front: the errors of its results, and what is left of index maps."""
 
+from even_palette.app.ledge.errors import ErrorTable
 from even_palette.app.ledge.survival import SurvivalPage
 from even_palette.app.page import Page
 from even_palette.app.session import Session
 
 
 class ProofPage(Page):
-    """The table of survival; a row shows the picture, what is left of it, and the difference."""
+    """The table of errors; and that of survival, whose rows show a picture, what is left of it, and the difference."""
+
+    tabs = ("Errors", "Index maps")
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self.errors = ErrorTable(session)
+        self.errors.look_wanted.connect(self.look_wanted)
+        self.errors.place_wanted.connect(self.place_wanted)
         self.survival = SurvivalPage(session)
         self.survival.shown.connect(self.pictures_wanted)
+        self.addWidget(self.errors)
         self.addWidget(self.survival)

@@ -1,4 +1,4 @@
-"""Proof: what a runtime leaves of the material, as far as it can be measured."""
+"""Proof: what a runtime leaves of the material, seen and measured."""
 
 from typing import Any
 
@@ -9,6 +9,7 @@ from even_palette.app.session import Session
 from even_palette.app.stage import Stage
 from even_palette.app.stand.renderer import Renderer
 from even_palette.core.kit.model import Focus
+from even_palette.core.proof.conditions import Conditions
 from even_palette.core.results.looks import Look
 
 
@@ -20,15 +21,15 @@ def panel(session: Session, renderer: Renderer, choice: Choice) -> Panel:
 
 
 def page(session: Session, panel: Any) -> Page:
-    """What is left of index maps."""
+    """The errors of results, and what is left of index maps."""
     from even_palette.app.ledge.proof import ProofPage
 
     return ProofPage(session)
 
 
 def filled(at: Focus, panel: Any) -> bool:
-    """Whether there is an index map to measure."""
-    return any(tone.palette for tone in at.sheet.tones)
+    """Whether there are conditions, or an index map to measure."""
+    return at.sheet.conditions != Conditions() or any(tone.palette for tone in at.sheet.tones)
 
 
-STAGE = Stage("Proof", 7, panel, filled, page, "Survival", look=lambda session: Look(variant=session.variant))
+STAGE = Stage("Proof", 7, panel, filled, page, "Errors", look=lambda session: Look("runtime", session.variant))

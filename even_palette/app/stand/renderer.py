@@ -82,11 +82,12 @@ class Renderer(QObject):
         if self.in_software and self._sheets is not None and not self._sheets.textures.fits(shown.slots.values()):
             return False
         count = len(program_of({SHOWN: shown.outputs[SHOWN]}).slots)
-        if count > MOST_UNITS and count not in self._told:
+        most = self._sheets.units if shown.compares and self._sheets is not None else MOST_UNITS
+        if count > most and count not in self._told:
             self._told.add(count)
-            text = f"The material samples {count} planes; there is room for {MOST_UNITS}."
+            text = f"The material samples {count} planes; there is room for {most}."
             self.troubled.emit(f"{text} Grey planes may be channels of one map.")
-        return count <= MOST_UNITS
+        return count <= most
 
     def ready(self, purpose: str, pictures: Sequence[Picture]) -> bool:
         """Whether all that these pictures of sheets sample is there for drawing; a part of what is missing is uploaded.

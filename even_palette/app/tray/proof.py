@@ -1,27 +1,44 @@
-"""Stage 7, Proof: index maps to be measured, what weights cost in each packing, and where the player proves them."""
+"""Stage 7, Proof: what the runtime does to each map, what is left of index maps, what weights cost in each packing."""
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtBoundSignal
 from PyQt6.QtWidgets import QListWidgetItem, QPushButton
 
-from even_palette.app.controls import ShortList, label
+from even_palette.app.controls import Fold, ShortList, label, row
 from even_palette.app.jobs import Rank
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
+from even_palette.app.tray.conditions import ConditionsPart
 from even_palette.app.tray.packings import PACKINGS
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.id_map import has_masks
+from even_palette.core.results.looks import Look
 from even_palette.core.ship.costs import told_of
+
+SEEN = {"As meant": -1, "Runtime": 0, "Off × 4": 2}
+SEEN_TIPS = {
+    -1: "The result as it is meant",
+    0: "The result as the runtime has it, under the conditions below",
+    2: "How far it is off: OKLab distance × 4, white is 0.25 and more; other gains are in the box under the stand",
+}
+"""By the steps of the look, -1 for the result itself."""
 
 
 class ProofPanel(Panel):
     """What a runtime leaves of the material, as far as it is measured here."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Proof", "")
+        super().__init__(session, "Proof", "What a runtime leaves of the material: set, look, and read below.")
+        self.conditions = ConditionsPart(session)
+        self.looks = {}
+        for seen, steps in SEEN.items():
+            button = self.looks[steps] = QPushButton(seen)
+            button.setToolTip(SEEN_TIPS[steps])
+            button.setCheckable(True)
+            button.clicked.connect(lambda _, steps=steps: self._look(steps))
         self.index_maps = ShortList("Index maps", 84)
         self.index_maps.currentItemChanged.connect(lambda item, _: self._choose(item))
         self.none = label("There is no index map on this sheet; make one in Tones.", "quiet")
@@ -31,18 +48,23 @@ class ProofPanel(Panel):
         self.play = QPushButton("Go to Ship")
         self.play.setToolTip("Ship the package there, and let the player draw it from its files alone")
         self.play.clicked.connect(lambda: self.stage_wanted.emit("Ship"))
-        self.column.addWidget(label("Index maps", "section"))
-        self.column.addWidget(label("Choose one, then measure below what is left of it.", "quiet"))
-        self.column.addWidget(self.index_maps)
-        self.column.addWidget(self.none)
-        self.column.addWidget(label("Cost of the weights", "section"))
-        self.column.addWidget(self.no_weights)
+        self.column.addLayout(row(*self.looks.values()))
+        self.column.addWidget(self.conditions)
+        self.of_indices = Fold("Index maps")
+        self.of_indices.column.addWidget(label("Choose one, then measure below what is left of it.", "quiet"))
+        self.of_indices.column.addWidget(self.index_maps)
+        self.of_indices.column.addWidget(self.none)
+        self.column.addWidget(self.of_indices)
+        self.of_weights = Fold("Cost of the weights")
+        self.of_weights.column.addWidget(self.no_weights)
         for name, told in self.costs.values():
-            self.column.addWidget(name)
-            self.column.addWidget(told)
-        self.column.addWidget(label("The package, played", "section"))
-        self.column.addWidget(label("The player draws a package from its files alone; Ship compares both.", "quiet"))
-        self.column.addWidget(self.play)
+            self.of_weights.column.addWidget(name)
+            self.of_weights.column.addWidget(told)
+        self.column.addWidget(self.of_weights)
+        played = Fold("The package, played")
+        played.column.addWidget(label("The player draws a package from its files alone; Ship compares both.", "quiet"))
+        played.column.addWidget(self.play)
+        self.column.addWidget(played)
         self.column.addStretch(1)
 
     @property
@@ -63,6 +85,17 @@ class ProofPanel(Panel):
         self.index_maps.setVisible(bool(tones))
         self.none.setVisible(not tones)
         self._tell_costs()
+        if self.session.shown is not None and self.session.shown.key == self.session.at.key:
+            self.conditions.refresh(self.session.shown)
+
+    def follow_look(self, look: Look) -> None:
+        seen = look.steps if look.kind == "runtime" else -1 if look.kind == "result" else None
+        for steps, button in self.looks.items():
+            button.setChecked(steps == seen)
+
+    def _look(self, steps: int) -> None:
+        variant = self.session.variant
+        self.look_wanted.emit(Look(variant=variant) if steps < 0 else Look("runtime", variant, steps=steps))
 
     def _choose(self, item: QListWidgetItem | None) -> None:
         if item is None:

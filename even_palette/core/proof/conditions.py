@@ -159,10 +159,13 @@ def check_conditions(conditions: Conditions) -> None:
 
 
 def conditions_of(conditions: Conditions, slot: str, facts: MapFacts) -> MapConditions:
-    """What is done to a map, by the name of its slot: what it has of its own, else what the preset says."""
+    """What is done to a map, by the name of its slot: what it has of its own, else what the preset says.
+
+    Strips keep their size: shaders look up in so many entries.
+    """
     own = conditions.maps.get(slot)
     if own is not None and fits(own, facts):
-        return own
+        return own if facts.use != Use.STRIP else msgspec.structs.replace(own, smaller=0)
     preset = PRESETS.get(conditions.preset, PRESETS["nothing"])
     return preset.of(facts.use, facts.channels)
 

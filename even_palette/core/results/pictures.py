@@ -27,6 +27,7 @@ class Picture:
     """A look made ready: expressions by name, of which `shown` is what is seen, with the slots and inputs they need.
 
     `light` is what is seen in linear light, where it is a colour of the material, and `paint` the base colour under it.
+    One that `compares` samples planes twice, as no shader that ships does: it may take all units that the driver has.
     """
 
     outputs: Mapping[str, Node]
@@ -36,6 +37,7 @@ class Picture:
     time: float = 0.0
     light: Node | None = None
     paint: Node | None = None
+    compares: bool = False
 
     @property
     def program(self) -> Program:

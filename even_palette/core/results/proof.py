@@ -58,7 +58,11 @@ def shipped(at: Focus, store: Store) -> Shipped:
         plan = packing_plan(at, material, size=mask_size_of(at, store))
         outputs = material.packed(plan)
         program = program_of(outputs)
-        there = {**slots_of(at, store, material.slots), **plan.slots(weights_of(at, store).packed)}
+        weights = weights_of(at, store)
+        packed = store.cache.get(
+            ("packed weights", weights.content_id, plan), lambda: tuple(plan.slots(weights.packed).items())
+        )
+        there = {**slots_of(at, store, material.slots), **dict(packed)}
         own = {name: as_shipped(store, program, name, slot) for name, slot in there.items() if name in program.slots}
         facts = {name: _facts(at, material, name, slot) for name, slot in own.items()}
         return Shipped(material, outputs, own, facts)
@@ -123,3 +127,27 @@ def map_bytes(found: Shipped, conditions: Conditions) -> dict[str, tuple[MapCond
     """By slot what is done to each map, and the bytes that it takes."""
     told = {name: conditions_of(conditions, name, facts) for name, facts in found.facts.items()}
     return {name: (own, bytes_of(own, found.facts[name])) for name, own in told.items()}
+
+
+def map_label(at: Focus, found: Shipped, name: str) -> str:
+    """What artists call the map of a slot."""
+    if name == BASE_SLOT:
+        return "Base colour"
+    used = found.material.slots.get(name)
+    if used is None:
+        number = name.rpartition("_")[2]
+        return f"Weights {int(number) + 1}" if number.isdigit() else name.replace("_", " ").capitalize()
+    key = used.plane.key
+    match used.plane.kind:
+        case PlaneKind.MAP:
+            source = at.sheet.map(key)
+            text = key.replace("_", " ") if source.role == Role.NONE else str(source.role)
+        case PlaneKind.TONE:
+            text = at.sheet.tone(key).name
+        case PlaneKind.PALETTE:
+            text = at.kit.palette(key).name
+        case PlaneKind.RAMP:
+            text = at.kit.ramp(key).name
+        case _:
+            text = key.replace("_", " ")
+    return text[:1].upper() + text[1:]

@@ -7,6 +7,7 @@ from even_palette.core.kit.commands import (
     _command,
     cells,
     coats,
+    instances,
     maps,
     meshes,
     parameters,
@@ -24,6 +25,7 @@ from even_palette.core.kit.commands import (
 from even_palette.core.kit.commands._command import *
 from even_palette.core.kit.commands.cells import *
 from even_palette.core.kit.commands.coats import *
+from even_palette.core.kit.commands.instances import *
 from even_palette.core.kit.commands.maps import *
 from even_palette.core.kit.commands.meshes import *
 from even_palette.core.kit.commands.parameters import *
@@ -42,6 +44,7 @@ __all__: list[str] = []
 __all__ += _command.__all__
 __all__ += cells.__all__
 __all__ += coats.__all__
+__all__ += instances.__all__
 __all__ += maps.__all__
 __all__ += meshes.__all__
 __all__ += parameters.__all__

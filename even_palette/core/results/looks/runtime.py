@@ -31,7 +31,7 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
     gain = float(GAINS[min(look.steps, len(GAINS)) - 1])
     apart = nodes.length(to_oklab(nodes.clamp(shown.outputs[COLOUR])) - to_oklab(nodes.clamp(other))) * gain
     slots = {**shown.slots, **{MEANT + name: slot for name, slot in meant.slots.items()}}
-    return Picture({SHOWN: nodes.join(apart, apart, apart)}, slots, inputs)
+    return Picture({SHOWN: nodes.join(apart, apart, apart)}, slots, inputs, compares=True)
 
 
 def offered(at: Focus, chosen: Chosen) -> Offered:

@@ -1,0 +1,109 @@
+"""Proof in the window: conditions by preset and by map, what is seen, and the table of errors."""
+
+import numpy as np
+import pytest
+
+from even_palette.app.ledge.errors import ErrorTable
+from even_palette.app.ledge.proof import ProofPage
+from even_palette.app.tray.conditions import ConditionsPart
+from even_palette.core.kit import commands
+from even_palette.core.proof.conditions import Conditions, MapConditions
+from even_palette.core.results.looks import Look
+from even_palette.core.results.proof_errors import DISTANCES
+from tests.app.conftest import Driver, pixels
+
+
+@pytest.fixture
+def part(small: Driver) -> ConditionsPart:
+    small.stage(7)
+    small.settle()
+    found: ConditionsPart = small.tray.panel("Proof").conditions  # type: ignore[attr-defined]
+    return found
+
+
+@pytest.fixture
+def table(small: Driver, part: ConditionsPart) -> ErrorTable:
+    page = small.window.ledge.page("Proof")
+    assert isinstance(page, ProofPage)
+    measured(small, page.errors)
+    return page.errors
+
+
+def measured(driver: Driver, table: ErrorTable) -> None:
+    driver.settle()
+    at = driver.session.shown
+    assert at is not None
+    driver.qtbot.waitUntil(lambda: table.shown_of == table._wanted(at), timeout=60_000)
+
+
+def seen(driver: Driver) -> np.ndarray:
+    driver.settle()
+    return pixels(driver.stand.canvas._images[0][0]).astype(int)
+
+
+def test_conditions_are_set_seen_and_measured(small: Driver, part: ConditionsPart, table: ErrorTable) -> None:
+    """A preset changes the picture, the bytes and the errors; a map of its own is marked, and goes back to the preset."""
+    session = small.session
+    assert "as it is meant" in table.told.text()
+    assert len(table.found) == len(DISTANCES) * len({each.output for each in table.found})
+    meant, before = seen(small), part.total.text()
+    small.choose(part.preset, "Blocks of half a byte")
+    measured(small, table)
+    assert part.total.text() != before
+    assert "BC1" in part.list.item(0).text()
+    assert np.abs(seen(small) - meant).max() > 2
+    assert "Colour is off by" in table.told.text()
+    part.side.setCurrentIndex(2)
+    part.side.activated.emit(2)
+    small.settle()
+    own = session.at.sheet.conditions.maps[part.slot]
+    assert (own.format, own.smaller) == ("BC1", 2)
+    assert part.list.item(0).text().endswith("·")
+    small.click(part.reset)
+    assert session.at.sheet.conditions == Conditions("half")
+    session.undo()
+    session.undo()
+    session.undo()
+    small.settle()
+    assert session.at.sheet.conditions == Conditions()
+    assert np.array_equal(seen(small), meant)
+
+
+def test_a_row_goes_to_its_worst_place(demo: Driver) -> None:
+    session = demo.session
+    demo.stage(7)
+    session.show_sheet("oar_and_crate")
+    demo.settle()
+    page = demo.window.ledge.page("Proof")
+    assert isinstance(page, ProofPage)
+    table = page.errors
+    session.do(commands.set_conditions(session.at.key, Conditions("nothing", {"base_colour": MapConditions("BC1", 4)})))
+    measured(demo, table)
+    worst = table.found[0]
+    assert worst.spread.worst > 1
+    zoom = demo.stand.canvas.camera.zoom
+    table._go(0)
+    demo.settle()
+    assert demo.stand.look == Look("runtime", session.variant)
+    assert demo.stand.canvas.camera.zoom >= zoom
+    assert demo.stand.canvas.camera.centre == pytest.approx(worst.spread.place, abs=0.02)
+    table.table.sortByColumn(7, table.table.horizontalHeader().sortIndicatorOrder())  # type: ignore[union-attr]
+    values = [float(table.table.item(line, 7).text()) for line in range(table.table.rowCount())]  # type: ignore[union-attr]
+    assert values in (sorted(values), sorted(values, reverse=True))
+    demo.click(table.every)
+    measured(demo, table)
+    assert {each.variant for each in table.found} == set(session.kit.variant_names)
+
+
+def test_what_is_seen_is_chosen_by_buttons(small: Driver, part: ConditionsPart) -> None:
+    panel = small.tray.panel("Proof")
+    small.session.do(commands.set_conditions(small.session.at.key, Conditions("mobile")))
+    pictures = []
+    for steps, look in ((-1, Look(variant=small.session.variant)), (0, Look("runtime", small.session.variant)),
+                        (2, Look("runtime", small.session.variant, steps=2))):  # fmt: skip
+        small.click(panel.looks[steps])  # type: ignore[attr-defined]
+        pictures.append(seen(small))
+        assert small.stand.look == look
+        assert [button.isChecked() for button in panel.looks.values()].count(True) == 1  # type: ignore[attr-defined]
+    assert np.abs(pictures[0] - pictures[1]).max() > 2
+    assert (pictures[2][..., 0] == pictures[2][..., 1]).all()
