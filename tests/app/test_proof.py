@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from PyQt6.QtCore import Qt
 
 from even_palette.app.ledge.errors import ErrorTable
 from even_palette.app.ledge.proof import ProofPage
@@ -107,3 +108,34 @@ def test_what_is_seen_is_chosen_by_buttons(small: Driver, part: ConditionsPart) 
         assert [button.isChecked() for button in panel.looks.values()].count(True) == 1  # type: ignore[attr-defined]
     assert np.abs(pictures[0] - pictures[1]).max() > 2
     assert (pictures[2][..., 0] == pictures[2][..., 1]).all()
+
+
+def test_a_search_is_clicked_and_seen(small: Driver, part: ConditionsPart) -> None:
+    """Points by rising bytes and falling error; a click sets their conditions, arrow keys go on; held maps stay."""
+    session = small.session
+    part.held.click()
+    small.click(small.window.ledge.tabs_of("Proof").buttons[1])
+    page = small.window.ledge.page("Proof").search  # type: ignore[attr-defined]
+    assert not page.cheapest.isEnabled()
+    small.click(page.start)
+    small.qtbot.waitUntil(lambda: page.found is not None, timeout=60_000)
+    small.settle()
+    sizes = [point.choice.bytes for point in page.found.points]
+    errors = [point.error for point in page.found.points]
+    assert sizes == sorted(sizes)
+    assert errors == sorted(errors, reverse=True)
+    at = page.plot.place(0).toPoint()
+    small.qtbot.mouseClick(page.plot, Qt.MouseButton.LeftButton, pos=at)
+    small.settle()
+    assert session.at.sheet.conditions == page.found.conditions(page.found.points[0])
+    assert small.stand.look == Look("runtime", session.variant)
+    assert page.maps.count() == len(page.found.points[0].choice.maps)
+    assert part.slot not in page.found.points[0].choice.maps
+    small.key(page.plot, Qt.Key.Key_Right)
+    assert session.at.sheet.conditions == page.found.conditions(page.found.points[1])
+    small.type(page.ceiling.field.lineEdit(), "8")
+    small.click(page.cheapest)
+    assert page.plot.current == page.found.points.index(page.found.within_error(8.0))
+    small.type(page.budget.field.lineEdit(), "256")
+    small.click(page.best)
+    assert page.plot.current == len(page.found.points) - 1

@@ -4,7 +4,7 @@ from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from even_palette.app.controls import ShortList, choice, label, offer, row, show_choice
 from even_palette.app.session import Session
@@ -49,7 +49,7 @@ class ConditionsPart(QWidget):
         self.found: Shipped | None = None
         self.preset = choice("Conditions", [(preset.label, name) for name, preset in PRESETS.items()])
         self.preset.setToolTip("What the runtime does to all maps, unless a map says otherwise")
-        self.preset.activated.connect(lambda i: self._set(Conditions(self.preset.itemData(i))))
+        self.preset.activated.connect(lambda i: self._take(self.preset.itemData(i)))
         self.told = label("", "quiet")
         self.list = ShortList("Maps", 168)
         self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
@@ -69,6 +69,9 @@ class ConditionsPart(QWidget):
         self.read_as = choice("Read", READ)
         self.read_as.setToolTip("Whether the runtime decodes it; a wrong flag is the usual mistake")
         self.read_as.activated.connect(lambda i: self._change(read_as=self.read_as.itemData(i)))
+        self.held = QCheckBox("Held in searches")
+        self.held.setToolTip("A search leaves this map as it is")
+        self.held.clicked.connect(self._hold)
         self.reset = QPushButton("As the preset says")
         self.reset.clicked.connect(self._reset)
         column = QVBoxLayout(self)
@@ -83,6 +86,7 @@ class ConditionsPart(QWidget):
             text = label(name)
             text.setFixedWidth(LABEL_PX)
             column.addLayout(row(text, box, stretch=1))
+        column.addWidget(self.held)
         column.addWidget(self.reset)
 
     @property
@@ -112,6 +116,7 @@ class ConditionsPart(QWidget):
         for box in (self.format, self.side, self.mips, self.filter, self.read_as):
             box.setEnabled(facts is not None)
         self.reset.setEnabled(self.slot in conditions.maps)
+        self.held.setChecked(self.slot in conditions.held)
         if facts is None:
             return
         own = conditions_of(conditions, self.slot, facts)
@@ -134,12 +139,19 @@ class ConditionsPart(QWidget):
         self.session.do(commands.set_conditions(self.session.at.key, conditions))
         self.session.end_merge()
 
+    def _take(self, preset: str) -> None:
+        self._set(Conditions(preset, held=self._conditions.held))
+
     def _change(self, **fields: Any) -> None:
         if self.found is None or self.slot not in self.found.facts:
             return
         own: MapConditions = conditions_of(self._conditions, self.slot, self.found.facts[self.slot])
         maps = {**self._conditions.maps, self.slot: replace(own, **fields)}
         self._set(replace(self._conditions, maps=maps))
+
+    def _hold(self, on: bool) -> None:
+        others = [name for name in self._conditions.held if name != self.slot]
+        self._set(replace(self._conditions, held=tuple([*others, self.slot] if on else others)))
 
     def _reset(self) -> None:
         maps = {name: own for name, own in self._conditions.maps.items() if name != self.slot}

@@ -1,6 +1,6 @@
 """The reference back end: evaluates a program with NumPy, plain and obviously right."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -8,7 +8,7 @@ import numpy as np
 from even_palette.core.arrays import Bools, Floats, float32
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.operations import TABLE
-from even_palette.core.graph.program import NodeRecord, Program, program_of
+from even_palette.core.graph.program import LOOK_UPS, NodeRecord, Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
 from even_palette.core.raster.chain import Chain, sample_level, sample_minified
@@ -50,11 +50,31 @@ def run(program: Program, environment: Environment) -> dict[str, Floats]:
 
     Every node is evaluated once. Raises KeyError for a parameter or slot that the environment lacks.
     """
+    return outputs_of(program, values_of(program, environment), environment)
+
+
+def values_of(
+    program: Program, environment: Environment, before: Sequence[Floats] = (), slot: str = ""
+) -> list[Floats]:
+    """The value of every node in order. Where `before` are those in which only a `slot` was another one, what does not
+    hang on it is taken from there.
+    """
     values: list[Floats] = []
+    again = [not before] * len(program.records)
     with np.errstate(all="ignore"):
-        for record in program.records:
+        for number, record in enumerate(program.records):
+            own = bool(record.payload) and record.op in LOOK_UPS and record.payload[0] == slot
+            again[number] = again[number] or own or any(again[at] for at in record.args)
+            if not again[number]:
+                values.append(before[number])
+                continue
             args = [values[at] for at in record.args]
             values.append(_value(record, args, [program.records[at].type for at in record.args], environment))
+    return values
+
+
+def outputs_of(program: Program, values: Sequence[Floats], environment: Environment) -> dict[str, Floats]:
+    """The outputs of a program among the values of its nodes, as `run` gives them."""
     shape = environment.uv.shape[:-1]
     found = {}
     for name, at in program.outputs.items():

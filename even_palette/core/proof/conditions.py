@@ -70,10 +70,11 @@ AS_MEANT = MapConditions()
 
 
 class Conditions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A preset, by its name, and by slot what is otherwise for single maps."""
+    """A preset, by its name, and by slot what is otherwise for single maps. Searches leave alone what is `held`."""
 
     preset: str = "nothing"
     maps: dict[str, MapConditions] = {}
+    held: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

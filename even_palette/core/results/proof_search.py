@@ -1,0 +1,223 @@
+"""Searching for the cheapest conditions whose results are still good, by the errors of results, not of maps."""
+
+import math
+from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+
+from even_palette.core.arrays import Floats, float32
+from even_palette.core.graph.program import Program, program_of
+from even_palette.core.graph.reference import Environment, outputs_of, values_of
+from even_palette.core.graph.slots import Slot
+from even_palette.core.jobs import CancelToken, Progress, silent
+from even_palette.core.kit.model import Focus
+from even_palette.core.material.outputs import ALPHA, LIGHT, NORMAL, OUTPUTS
+from even_palette.core.proof.conditions import (
+    Conditions,
+    MapConditions,
+    MapFacts,
+    Mips,
+    Use,
+    bytes_of,
+    conditions_of,
+    formats_for,
+)
+from even_palette.core.proof.degrade import degraded, degraded_chain
+from even_palette.core.proof.errors import angle_errors, colour_errors, number_errors
+from even_palette.core.proof.search import Choice, Option, all_of, front_of
+from even_palette.core.raster.chain import Chain
+from even_palette.core.results.proof import Shipped, shipped
+from even_palette.core.results.proof_errors import finest
+from even_palette.core.results.store import Store
+
+SAMPLES = 2000
+"""Places on the sheet that are compared, by chance but always the same ones."""
+DISTANCES = (1, 4)
+MOST_SMALLER = 3
+UNITS = {NORMAL: 0.5}
+NUMBER_UNIT = 0.5
+"""Errors count in ΔE00 of light; two degrees of a normal, and two percent of a number, count as much as one."""
+MOST_POINTS, MOST_TRIED = 24, 200
+THREADS = 2
+
+
+@dataclass(frozen=True)
+class Point:
+    """A choice with the error that all of its maps make together, as it was measured."""
+
+    choice: Choice
+    error: float
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a search found: points that none undercuts in bytes and error, the cheapest first; maps that were held, and
+    the names that conditions keep for the next.
+    """
+
+    points: tuple[Point, ...]
+    held: Mapping[str, MapConditions]
+    kept: tuple[str, ...] = ()
+
+    def within_error(self, ceiling: float) -> Point | None:
+        """The cheapest point whose error stays under a ceiling; None if there is none."""
+        return next((point for point in self.points if point.error <= ceiling), None)
+
+    def within_bytes(self, budget: int) -> Point | None:
+        """The point with the least error that fits into a budget; None if there is none."""
+        return next((point for point in reversed(self.points) if point.choice.bytes <= budget), None)
+
+    def conditions(self, point: Point) -> Conditions:
+        """The conditions of a point, map by map."""
+        chosen = {name: option.conditions for name, option in point.choice.maps.items()}
+        return Conditions("nothing", {**self.held, **chosen}, self.kept)
+
+
+def search(
+    at: Focus, store: Store, variants: Sequence[str], conditions: Conditions | None = None,
+    progress: Progress = silent, cancel: CancelToken | None = None,
+) -> Found:  # fmt: skip
+    """The best choices for the maps of a sheet, but for those that its conditions, or others, hold as they are.
+
+    An error is the mean over the sheet of the output that is off most, of the worst of the variants, near and at four
+    texels a pixel: in ΔE00 for light, half degrees for normals, half percents for numbers. Raises UserError for maps
+    that cannot be read, and Cancelled.
+    """
+    found, wanted = shipped(at, store), conditions or at.sheet.conditions
+    told = {name: conditions_of(wanted, name, facts) for name, facts in found.facts.items()}
+    fixed = {name: own for name, own in told.items() if name in wanted.held or found.facts[name].use == Use.STRIP}
+    free = [name for name in found.names if name not in fixed]
+    slots = {name: _made(store, found, name, own, cancel) for name, own in fixed.items()}
+    measure = Measure(at, found, variants, slots)
+    tried = [(name, each) for name in free for each in candidates(found.facts[name])]
+
+    def of_one(number: int) -> float:
+        if cancel:
+            cancel.check()
+        name, own = tried[number]
+        progress(0.8 * number / max(len(tried), 1), f"{name.replace('_', ' ')}: {own.format}")
+        return measure.alone(name, _made(store, found, name, own, cancel))
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        errors = dict(zip(tried, pool.map(of_one, range(len(tried))), strict=True))
+    options = {name: list[Option]() for name in free}
+    for (name, own), error in errors.items():
+        options[name].append(Option(own, bytes_of(own, found.facts[name]), error))
+    base = sum(bytes_of(own, found.facts[name]) for name, own in fixed.items())
+
+    def measured(choice: Choice) -> Point:
+        if cancel:
+            cancel.check()
+        made = {name: _made(store, found, name, o.conditions, cancel) for name, o in choice.maps.items()}
+        return Point(Choice(choice.maps, choice.bytes + base, choice.error), measure.together(made))
+
+    points = []
+    few = math.prod(len(some) for some in options.values()) <= MOST_TRIED
+    chosen = all_of(options) if few else spread_over(front_of(options), MOST_POINTS)
+    for number, choice in enumerate(chosen):
+        progress(0.8 + 0.2 * number / len(chosen), f"All maps together, {number + 1} of {len(chosen)}")
+        points.append(measured(choice))
+    progress(1.0, "Done")
+    return Found(tuple(_undercut(points)), fixed, wanted.held)
+
+
+def spread_over(front: Sequence[Choice], count: int) -> list[Choice]:
+    """Some choices of a front, evenly spread by the logarithm of their bytes, both ends among them."""
+    if len(front) <= count:
+        return list(front)
+    sizes = np.log([max(choice.bytes, 1) for choice in front])
+    wanted = np.linspace(sizes[0], sizes[-1], count)
+    return [front[at] for at in np.unique(np.abs(sizes[None] - wanted[:, None]).argmin(axis=1))]
+
+
+def _undercut(points: Sequence[Point]) -> list[Point]:
+    """Points that no other undercuts, as they were measured."""
+    found: list[Point] = []
+    for point in sorted(points, key=lambda each: (each.choice.bytes, each.error)):
+        if not found or point.error < found[-1].error:
+            found.append(point)
+    return found
+
+
+def candidates(facts: MapFacts) -> list[MapConditions]:
+    """Ways to store a map that are worth a try: its formats at its size, a half, a quarter and an eighth."""
+    mips = Mips.NORMALS if facts.use == Use.NORMAL else Mips.LINEAR if facts.has_mips else Mips.NONE
+    sizes = [0] if facts.use in (Use.INDEX, Use.STRIP) else range(min(MOST_SMALLER, _halvings(facts)) + 1)
+    formats = [name for name in formats_for(facts) if name in _WORTH or facts.bits > 8]
+    return [MapConditions(name, smaller, mips) for smaller in sizes for name in formats]
+
+
+_WORTH = ("plain", "BC1", "BC4", "BC5", "BC7")
+
+
+def _halvings(facts: MapFacts) -> int:
+    return max(min(facts.width, facts.height).bit_length() - 3, 0)
+
+
+def _made(store: Store, found: Shipped, name: str, own: MapConditions, cancel: CancelToken | None) -> Slot:
+    facts = found.facts[name]
+
+    def made(chain: Chain) -> Chain:
+        key = ("degraded", chain.content_id, own, facts.use)
+        return store.cache.get(key, lambda: degraded_chain(chain, own, facts, cancel))
+
+    return degraded(found.slots[name], own, made)
+
+
+class Measure:
+    """What maps do to results: what is meant is kept, and only what hangs on a map is worked out anew."""
+
+    def __init__(self, at: Focus, found: Shipped, variants: Sequence[str], fixed: Mapping[str, Slot]) -> None:
+        names = [name for name in found.outputs if name != ALPHA]
+        self._program: Program = program_of({name: found.outputs[name] for name in names})
+        width, height = finest(found)
+        uv = float32(np.random.default_rng(0).random((SAMPLES, 2)))
+        self._places: list[tuple[Environment, list[Floats], dict[str, Floats]]] = []
+        for variant in variants:
+            for distance in DISTANCES:
+                pixel = (distance / width, 0.0, 0.0, distance / height)
+                meant = Environment(uv, found.slots, found.inputs(at, variant), 0.0, 0.0, pixel)
+                wanted = outputs_of(self._program, values_of(self._program, meant), meant)
+                held = Environment(uv, {**found.slots, **fixed}, meant.parameters, 0.0, 0.0, pixel)
+                self._places.append((held, values_of(self._program, held), wanted))
+
+    def alone(self, name: str, slot: Slot) -> float:
+        """The error where one map is another, for the worst variant; the mean over distances."""
+        return self._worst(lambda held, before: self._outputs(held, {name: slot}, before, name))
+
+    def together(self, slots: Mapping[str, Slot]) -> float:
+        """The error where several maps are others."""
+        return self._worst(lambda held, before: self._outputs(held, slots, (), ""))
+
+    def _outputs(
+        self, held: Environment, slots: Mapping[str, Slot], before: Sequence[Floats], slot: str
+    ) -> dict[str, Floats]:
+        there = Environment(held.uv, {**held.slots, **slots}, held.parameters, 0.0, 0.0, held.pixel)
+        return outputs_of(self._program, values_of(self._program, there, before, slot), there)
+
+    def _worst(self, shown) -> float:  # type: ignore[no-untyped-def]
+        found = [_error(wanted, shown(held, before)) for held, before, wanted in self._places]
+        each = np.array(found).reshape(-1, len(DISTANCES)).mean(axis=1)
+        return float(each.max(initial=0.0))
+
+
+def _error(wanted: Mapping[str, Floats], shown: Mapping[str, Floats]) -> float:
+    """The mean error of the output that is off most."""
+    worst = 0.0
+    for name, one in wanted.items():
+        other = shown[name]
+        if one is other:
+            continue
+        if name in LIGHT:
+            off = float(colour_errors(one, other)[0].mean())
+        elif name == NORMAL:
+            off = float(angle_errors(one, other).mean()) * UNITS[NORMAL]
+        else:
+            lanes = len(OUTPUTS[name].default)
+            off = (
+                float(number_errors(one.reshape(-1, lanes), other.reshape(-1, lanes)).max(axis=-1).mean()) * NUMBER_UNIT
+            )
+        worst = max(worst, off)
+    return worst

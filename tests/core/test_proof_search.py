@@ -1,0 +1,97 @@
+"""The search: its front against every combination, and on small kits against measuring them all."""
+
+from itertools import product
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from even_palette.core.errors import UserError
+from even_palette.core.jobs import Cancelled, CancelToken
+from even_palette.core.kit import commands
+from even_palette.core.kit.history import History
+from even_palette.core.proof.conditions import AS_MEANT, Conditions, MapConditions, bytes_of
+from even_palette.core.proof.search import Option, front_of
+from even_palette.core.results.proof import proofed, shipped
+from even_palette.core.results.proof_search import Measure, candidates, search
+from even_palette.core.results.sheets import Sheets
+
+OPTION = st.tuples(st.integers(1, 400), st.floats(0, 9, width=16)).map(lambda pair: Option(AS_MEANT, *pair))
+
+
+@settings(max_examples=150)
+@given(options=st.lists(st.lists(OPTION, min_size=1, max_size=5), min_size=1, max_size=4))
+def test_the_front_is_that_of_all_combinations(options: list[list[Option]]) -> None:
+    """Every point of it is one of them, and none of them has fewer or as many bytes with less error than all points."""
+    front = front_of({str(number): some for number, some in enumerate(options)})
+    every = [(sum(o.bytes for o in some), sum(o.error for o in some)) for some in product(*options)]
+    points = [(choice.bytes, choice.error) for choice in front]
+    assert points == sorted(points, key=lambda point: point[0])
+    for taken, error in points:
+        assert any(taken == other[0] and error == pytest.approx(other[1], abs=1e-9) for other in every)
+    for taken, error in every:
+        assert min((e for b, e in points if b <= taken), default=np.inf) <= error + 1e-9
+
+
+KITS = {
+    "as it is": [],
+    "weights held": [commands.set_conditions("sheet_1", Conditions(held=("weights_0",)))],
+    "strong colours": [
+        commands.set_cell_value("region_1", "colour", (1.0, 0.0, 0.0)),
+        commands.set_cell_value("region_4", "colour", (0.0, 1.0, 0.2)),
+    ],
+    "repainted": [commands.set_coat_kind(f"region_{number}", "repaint") for number in (1, 2, 3, 4)],
+    "hardly seen": [commands.set_cell_value("region_2", "strength", 0.1)],
+    "base held": [commands.set_conditions("sheet_1", Conditions("half", held=("base_colour",)))],
+}
+
+
+@pytest.mark.parametrize("name", list(KITS))
+def test_small_kits_against_exhaustive_search(name: str, history: History, sheets: Sheets) -> None:
+    """For ceilings and budgets: no combination of all candidates, measured whole, is better than what is found."""
+    for command in KITS[name]:
+        history.do(command)
+    at, variants = history.kit.at(), ["", "day", "dusk"]
+    found = search(at, sheets, variants)
+    there = shipped(at, sheets)
+    measure = Measure(at, there, variants, {slot: proofed(at, sheets).slots[slot] for slot in found.held})
+    free = [slot for slot in there.names if slot not in found.held]
+    every = []
+    for some in product(*(candidates(there.facts[slot]) for slot in free)):
+        conditions = Conditions("nothing", {**found.held, **dict(zip(free, some, strict=True))})
+        slots = proofed(at, sheets, conditions).slots
+        taken = sum(bytes_of(own, there.facts[slot]) for slot, own in conditions.maps.items())
+        every.append((taken, measure.together({slot: slots[slot] for slot in free})))
+    assert len(every) > 6
+    for ceiling in (0.02, 0.3, 1.0, 3.0):
+        best = min((taken for taken, error in every if error <= ceiling), default=None)
+        point = found.within_error(ceiling)
+        assert (point.choice.bytes if point else None) == best, ceiling
+    for budget in (3_000, 9_000, 20_000, 90_000):
+        least = min((error for taken, error in every if taken <= budget), default=None)
+        point = found.within_bytes(budget)
+        assert (point.error if point else None) == (pytest.approx(least, abs=1e-6) if least is not None else None)
+
+
+def test_what_is_found_can_be_set(history: History, sheets: Sheets) -> None:
+    """The conditions of a point give the bytes that it was told with; the search can be cancelled."""
+    at = history.kit.at()
+    found = search(at, sheets, ["day"])
+    point = found.within_error(1.0)
+    assert point is not None
+    conditions = found.conditions(point)
+    history.do(commands.set_conditions("sheet_1", conditions))
+    told = {slot: bytes_of(own, shipped(at, sheets).facts[slot]) for slot, own in conditions.maps.items()}
+    assert sum(told.values()) == point.choice.bytes
+    token = CancelToken()
+    token.cancel()
+    with pytest.raises(Cancelled):
+        search(at, sheets, ["day"], None, lambda share, doing: None, token)
+
+
+def test_a_missing_map_is_told(history: History, tmp_path: Path) -> None:
+    Path(history.kit.sheets[0].sources[0].path).unlink()
+    with pytest.raises(UserError):
+        search(history.kit.at(), Sheets(), [""], Conditions("nothing", {"base_colour": MapConditions("BC1")}))
