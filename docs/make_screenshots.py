@@ -83,7 +83,7 @@ def main() -> None:
     window.enter_stage(6)
     session.do(commands.set_conditions("sheet_1", Conditions("half")))
     settle(window, 4000)
-    stand.set_look(Look("runtime", "morning_ferry", steps=3))
+    stand.set_look(Look("runtime", "morning_ferry", steps=2))
     picture("7-proof")
     session.undo()
     window.enter_stage(3)

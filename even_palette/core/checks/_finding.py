@@ -62,6 +62,8 @@ def look_at(finding: Finding, variant: str) -> Look | None:
             return None
         case "result":
             return Look(variant=finding.variant or variant)
+        case "runtime":
+            return Look("runtime", finding.variant or variant)
         case "weight":
             return Look("weight", region=finding.region)
         case kind:
@@ -70,8 +72,8 @@ def look_at(finding: Finding, variant: str) -> Look | None:
 
 def look_of(finding: Finding) -> Look:
     """What shows best what a mend of a finding changes."""
-    if finding.look == "result":
-        return Look(variant=finding.variant)
+    if finding.look in ("result", "runtime"):
+        return Look(finding.look, finding.variant)
     return Look("weight", region=finding.region) if finding.look == "weight" else Look("mask_sum")
 
 

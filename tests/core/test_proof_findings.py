@@ -1,0 +1,71 @@
+"""Findings of stage 7, each with its mend: flags, sums of weights, numbers of entries."""
+
+import pytest
+
+from even_palette.core.checks import Finding, find
+from even_palette.core.kit import commands
+from even_palette.core.kit.history import History
+from even_palette.core.kit.store import read_kit
+from even_palette.core.proof.conditions import Conditions, MapConditions, ReadAs
+from even_palette.core.raster.sampling import Filter
+from even_palette.core.results.proof import shipped
+from even_palette.core.results.sheets import Sheets
+from even_palette.demo import KIT_FOLDER
+
+
+def of_proof(history: History, sheets: Sheets, sheet: str) -> list[Finding]:
+    return [each for each in find(history.kit, sheets) if each.stage == "Proof" and each.sheet == sheet]
+
+
+@pytest.fixture(scope="module")
+def store() -> Sheets:
+    return Sheets()
+
+
+def test_nothing_done_finds_nothing(history: History, sheets: Sheets) -> None:
+    assert of_proof(history, sheets, "sheet_1") == []
+
+
+def test_a_wrong_flag_is_found_and_mended(history: History, sheets: Sheets) -> None:
+    """Each map that is decoded otherwise than it is meant; 0.5 counts as 0.21 (IEC 61966-2-1)."""
+    maps = {"base_colour": MapConditions(read_as=ReadAs.DATA)}
+    history.do(commands.set_conditions("sheet_1", Conditions("wrong_flag", maps)))
+    found = of_proof(history, sheets, "sheet_1")
+    assert len(found) >= 2
+    assert all("0.21" in each.text for each in found)
+    assert any("without decoding" in each.text for each in found)
+    while found := [each for each in of_proof(history, sheets, "sheet_1") if each.mend]:
+        assert history.do(found[0].mend.command)  # type: ignore[union-attr]
+    assert of_proof(history, sheets, "sheet_1") == []
+
+
+def test_weights_that_do_not_add_up(store: Sheets) -> None:
+    """The tug's in BC3: off by much at its edges; a better format mends it, and is looked at where it was worst."""
+    history = History(read_kit(KIT_FOLDER))
+    history.do(commands.set_conditions("sheet_1", Conditions("half")))
+    (found,) = [each for each in of_proof(history, store, "sheet_1") if "add up" in each.text]
+    assert found.place is not None
+    assert found.mend is not None
+    assert "BC7" in found.mend.label
+    worst = float(found.text.split("up to ")[1].split(",")[0])
+    assert worst > 0.06
+    history.do(found.mend.command)
+    told = history.kit.sheet("sheet_1").conditions.maps
+    assert {told[name].format for name in told} == {"BC7"}
+    again = [each for each in of_proof(history, store, "sheet_1") if "add up" in each.text]
+    assert not again or float(again[0].text.split("up to ")[1].split(",")[0]) < worst
+
+
+def test_entries_that_are_in_neither_neighbour(store: Sheets) -> None:
+    history = History(read_kit(KIT_FOLDER))
+    name = next(n for n, f in shipped(history.kit.at("sheet_1"), store).facts.items() if f.use.value == "index")
+    for own, told in (
+        (MapConditions(filter=Filter.LINEAR), "in neither neighbour"),
+        (MapConditions("BC4"), "other numbers"),
+    ):
+        history.do(commands.set_conditions("sheet_1", Conditions("nothing", {name: own})))
+        (found,) = of_proof(history, store, "sheet_1")
+        assert told in found.text
+        assert found.mend is not None
+        history.do(found.mend.command)
+        assert of_proof(history, store, "sheet_1") == []
