@@ -45,9 +45,9 @@ even_palette_environment() {
     if ! cmp -s "$lock" "$stamp"; then
       even_palette_install "$top/.venv/bin/python" "$lock" && cp "$lock" "$stamp.new" && mv "$stamp.new" "$stamp" || return 1
     fi
-    if [ ! -f "$top/tests/node/node_modules/.installed" ]; then
+    if ! cmp -s "$top/tests/node/package.json" "$top/tests/node/node_modules/.installed"; then
       (cd "$top/tests/node" && npm install --no-package-lock --no-audit --no-fund --silent) >&2 || return 1
-      touch "$top/tests/node/node_modules/.installed" || return 1
+      cp "$top/tests/node/package.json" "$top/tests/node/node_modules/.installed" || return 1
     fi
     return 0
   fi

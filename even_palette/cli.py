@@ -127,6 +127,13 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--turns", type=float, default=0.0, help="how often the view goes around meanwhile")
     command.set_defaults(run=_review)
 
+    command = commands.add_parser("textures", help="maps of a sheet in blocks, as its conditions in stage 7 say")
+    command.add_argument("kit", type=Path)
+    command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the textures")
+    command.add_argument("--sheet", metavar="S", help="by name or key; without it the first")
+    command.add_argument("--format", default="ktx2", choices=("ktx2", "dds"), help="format of the files")
+    command.set_defaults(run=_textures)
+
     command = commands.add_parser("write", help="maps by an output plan: what goes into which channel of which file")
     command.add_argument("kit", type=Path)
     command.add_argument("--to", type=Path, required=True, metavar="DIR", help="folder for the maps")
@@ -308,6 +315,15 @@ def _review(options: argparse.Namespace) -> int:
         write_plane(options.to, Plane(made.scene_picture(options.scene, **how), Encoding.SRGB))
     else:
         made.write_variants(options.to, options.variant or (), options.sheet or "", **how)
+    return 0
+
+
+def _textures(options: argparse.Namespace) -> int:
+    from even_palette.scripting import OpenKit
+
+    written = OpenKit(_kit(options.kit), None).write_textures(options.to, options.sheet or "", f".{options.format}")
+    for path, size in written.items():
+        print(f"{path}  {size:,} bytes")
     return 0
 
 

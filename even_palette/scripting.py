@@ -187,6 +187,14 @@ class OpenKit:
         (key,) = keys_called("scene", {each.key: each.name for each in self.kit.scenes}, [scene])
         return picture_of(self.kit, self.results, self.kit.scene(key), **how)
 
+    def write_textures(self, folder: str | Path, sheet: str = "", suffix: str = ".ktx2") -> dict[Path, int]:
+        """Write the maps of a sheet as textures, stored as its conditions say (see `results/proof_files`)."""
+        from even_palette.core.results.proof_files import write_textures
+
+        place = Path(folder)
+        place.mkdir(parents=True, exist_ok=True)
+        return write_textures(self.at(sheet), self.results, place, suffix)
+
     def write_frames(self, path: str | Path, scene: str, **how: Any) -> list[Path]:
         """Write a scene, by its name or key, over time as numbered pictures, as `gl/reviews.write_frames` says."""
         from even_palette.gl.reviews import write_frames

@@ -34,6 +34,7 @@ from even_palette.core.proof.errors import angle_errors, colour_errors, number_e
 from even_palette.core.raster.chain import Chain, sample_minified
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import SHARP, Filter, sample
+from even_palette.core.regions.packing import Packing
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.proof import map_bytes, proofed, shipped
@@ -268,3 +269,20 @@ def test_conditions_are_kept_and_checked(history: History, tmp_path: Path) -> No
         history.do(commands.set_conditions("sheet_1", Conditions("half", {"a": MapConditions("BC9")})))
     with pytest.raises(UserError, match="smaller"):
         history.do(commands.set_conditions("sheet_1", Conditions("half", {"a": MapConditions("BC7", 99)})))
+
+
+@pytest.mark.parametrize("distance", [2, 4, 16])
+@pytest.mark.parametrize("packing", list(Packing))
+def test_afar_each_pixel_is_a_square(distance: int, packing: Packing, history: History, sheets: Sheets) -> None:
+    """What is seen from afar is the picture of so many fewer pixels, each shown large: at every texel, as runtimes pack."""
+    history.do(commands.set_packing("sheet_1", packing))
+    history.do(commands.set_conditions("sheet_1", Conditions("byte")))
+    at = history.kit.at()
+    for meant in ("", "meant"):
+        near = picture(at, sheets, Look("runtime", "day", map=meant))
+        small = render_reference(near, whole_sheet(64 // distance, 64 // distance)).astype(int)
+        seen = render_reference(
+            picture(at, sheets, Look("runtime", "day", map=meant, distance=distance)), whole_sheet(64, 64)
+        )
+        large = small.repeat(distance, axis=0).repeat(distance, axis=1)
+        assert np.abs(seen.astype(int) - large).max() <= 1

@@ -39,6 +39,7 @@ def test_opengl_is_the_reference_under_any_conditions(
     }  # fmt: skip
     history.do(commands.set_conditions(sheet, Conditions(rng.choice(list(PRESETS)), maps)))
     shown = picture(history.kit.at(sheet), sheets, Look("runtime", "night_post"))
+    far = picture(history.kit.at(sheet), sheets, Look("runtime", "night_post", distance=8))
     for scale in (0.6, 1.0, 3.7):
         step = scale / max(facts.width for facts in found.facts.values())
         view = View((0.11, 0.23), (step, step), 173, 121)
@@ -47,3 +48,7 @@ def test_opengl_is_the_reference_under_any_conditions(
         off = np.abs(drawn - wanted).max(axis=-1)
         assert off.max() <= 3, scale
         assert (off > 1).mean() < 0.01, scale
+    step = 0.4 / max(facts.width for facts in found.facts.values())
+    view = View((0.31, 0.23), (step, step), 173, 121)
+    off = np.abs(renderer.render(far, view)[..., :3].astype(int) - render_reference(far, view)).max(axis=-1)
+    assert (off > 2).mean() < 0.01  # a pixel on the edge of a square is of one or the other

@@ -20,7 +20,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
 from even_palette.core.results.looks import Look
 from even_palette.core.results.proof import shipped
-from even_palette.core.results.proof_errors import DISTANCES, ResultErrors, errors_of_results, finest
+from even_palette.core.results.proof_errors import DISTANCES, ResultErrors, errors_of_results
 
 COLUMNS = ("Result", "Variant", "Distance", "In", "Mean", "95 %", "99.9 %", "Worst", "OKLab", "at most")
 TIPS = (
@@ -118,7 +118,7 @@ class ErrorTable(QWidget):
 
         def work(progress: Progress, cancel: CancelToken) -> tuple[list[ResultErrors], tuple[int, int]]:
             found = errors_of_results(at, sheets, variants, None, DISTANCES, progress, cancel)
-            return found, finest(shipped(at, sheets))
+            return found, shipped(at, sheets).finest
 
         self.session.jobs.run("Errors", work, lambda made: self._show(at, *made), self.told.setText, rank=Rank.CHECK,
                               place="proof errors")  # fmt: skip
@@ -158,7 +158,7 @@ class ErrorTable(QWidget):
         u, v = each.spread.place
         across, down = (PLACE_TEXELS / side / 2 for side in self._size)
         if each.output == COLOUR:
-            self.look_wanted.emit(Look("runtime", each.variant))
+            self.look_wanted.emit(Look("runtime", each.variant, distance=each.distance))
         self.place_wanted.emit(u - across, v - down, u + across, v + down)
 
 

@@ -4,7 +4,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtBoundSignal
 from PyQt6.QtWidgets import QListWidgetItem, QPushButton
 
-from even_palette.app.controls import Fold, ShortList, label, row
+from even_palette.app.controls import Fold, ShortList, choice, label, row, show_choice
 from even_palette.app.jobs import Rank
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
@@ -16,6 +16,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.id_map import has_masks
 from even_palette.core.results.looks import Look
+from even_palette.core.results.looks.runtime import AS_MEANT
 from even_palette.core.ship.costs import told_of
 
 SEEN = {"As meant": -1, "Runtime": 0, "Off × 4": 2}
@@ -25,6 +26,7 @@ SEEN_TIPS = {
     2: "How far it is off: OKLab distance × 4, white is 0.25 and more; other gains are in the box under the stand",
 }
 """By the steps of the look, -1 for the result itself."""
+DISTANCES = {1: "Close by"} | {far: f"So far that {far} texels make a pixel" for far in (2, 4, 8, 16, 32, 64)}
 
 
 class ProofPanel(Panel):
@@ -33,7 +35,8 @@ class ProofPanel(Panel):
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Proof", "What a runtime leaves of the material: set, look, and read below.")
         self.conditions = ConditionsPart(session)
-        self.looks = {}
+        self.looks: dict[int, QPushButton] = {}
+        self._steps = 0
         for seen, steps in SEEN.items():
             button = self.looks[steps] = QPushButton(seen)
             button.setToolTip(SEEN_TIPS[steps])
@@ -48,7 +51,11 @@ class ProofPanel(Panel):
         self.play = QPushButton("Go to Ship")
         self.play.setToolTip("Ship the package there, and let the player draw it from its files alone")
         self.play.clicked.connect(lambda: self.stage_wanted.emit("Ship"))
+        self.distance = choice("Distance", [(text, number) for number, text in DISTANCES.items()])
+        self.distance.setToolTip("So many texels make one pixel there; each is shown magnified, as a square")
+        self.distance.activated.connect(lambda _: self._look(self._steps))
         self.column.addLayout(row(*self.looks.values()))
+        self.column.addWidget(self.distance)
         self.column.addWidget(self.conditions)
         self.of_indices = Fold("Index maps")
         self.of_indices.column.addWidget(label("Choose one, then measure below what is left of it.", "quiet"))
@@ -89,13 +96,20 @@ class ProofPanel(Panel):
             self.conditions.refresh(self.session.shown)
 
     def follow_look(self, look: Look) -> None:
-        seen = look.steps if look.kind == "runtime" else -1 if look.kind == "result" else None
-        for steps, button in self.looks.items():
-            button.setChecked(steps == seen)
+        steps = look.steps if look.map != AS_MEANT else -1
+        seen = steps if look.kind == "runtime" else -1 if look.kind == "result" else None
+        for each, button in self.looks.items():
+            button.setChecked(each == seen)
+        self._steps = seen if seen in self.looks else 0
+        show_choice(self.distance, look.distance)
 
     def _look(self, steps: int) -> None:
-        variant = self.session.variant
-        self.look_wanted.emit(Look(variant=variant) if steps < 0 else Look("runtime", variant, steps=steps))
+        variant, distance = self.session.variant, self.distance.currentData()
+        if steps < 0 and distance == 1:
+            self.look_wanted.emit(Look(variant=variant))
+            return
+        meant = AS_MEANT if steps < 0 else ""
+        self.look_wanted.emit(Look("runtime", variant, map=meant, steps=max(steps, 0), distance=distance))
 
     def _choose(self, item: QListWidgetItem | None) -> None:
         if item is None:

@@ -24,7 +24,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     try:
         meant = shipped(at, sheets)
         indices = [name for name in meant.names if meant.facts[name].use == Use.INDEX]
-        shown = proofed(at, sheets, None, cancel) if indices else meant
+        shown = proofed(at, sheets, None, cancel, indices) if indices else meant
     except UserError:
         return
     for name in indices:

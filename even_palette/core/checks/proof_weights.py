@@ -33,7 +33,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         names = [name for name, facts in meant.facts.items() if facts.use == Use.WEIGHTS]
         if not names:
             return
-        shown = proofed(at, sheets, None, cancel)
+        shown = proofed(at, sheets, None, cancel, names)
     except UserError:
         return
     told = {name: conditions_of(conditions, name, meant.facts[name]) for name in names}

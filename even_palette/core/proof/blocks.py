@@ -52,6 +52,7 @@ _KINDS = {
     Block.EAC_RG: _Kind(16, 2, "eac_rg", "eacrg"),
 }
 CHANNELS = {block: kind.channels for block, kind in _KINDS.items()}
+BLOCK_BYTES = {block: kind.bytes for block, kind in _KINDS.items()}
 
 
 def block_bytes(block: Block, width: int, height: int) -> int:

@@ -9,8 +9,9 @@ from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken
-from even_palette.core.proof.blocks import CHANNELS, through_blocks
+from even_palette.core.proof.blocks import CHANNELS, Block, encode_blocks, through_blocks
 from even_palette.core.proof.conditions import AS_MEANT, MapConditions, MapFacts, Mips, ReadAs, Use
+from even_palette.core.proof.textures import Texture
 from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.mips import halved
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
@@ -47,6 +48,38 @@ def degraded_chain(
     )
     planes = [Plane(level, encoding) for level in found]
     return Chain(planes[0], tuple(planes[1:]))
+
+
+def texture_of(slot: Slot, conditions: MapConditions, facts: MapFacts, cancel: CancelToken | None = None) -> Texture:
+    """A slot under conditions as a file holds it: the very blocks, or texels, of all levels. Raises Cancelled."""
+    layers, block = list[tuple[bytes, ...]](), conditions.block
+    is_colour = slot.plane.encoding == Encoding.SRGB
+    channels = facts.channels if block is not None or facts.channels != 3 else 4
+    for chain in slot.chains:
+        first = min(conditions.smaller, chain.count - 1)
+        levels = _levels(chain, first, conditions.mips, facts, is_colour)
+        levels = levels if slot.sampler.mips and conditions.mips != Mips.NONE else levels[:1]
+        found = []
+        for level in levels:
+            if cancel:
+                cancel.check()
+            found.append(
+                _texels(level, channels) if block is None else encode_blocks(_for_blocks(level, block, facts), block)
+            )
+        layers.append(tuple(found))
+    height, width = levels[0].shape[:2]
+    return Texture(width, height, block, channels, 8, is_colour, tuple(layers), slot.is_array)
+
+
+def _texels(level: Levels, channels: int) -> bytes:
+    missing = channels - level.shape[-1]
+    return np.pad(level, ((0, 0), (0, 0), (0, missing)), constant_values=255).tobytes() if missing else level.tobytes()
+
+
+def _for_blocks(level: Levels, block: Block, facts: MapFacts) -> Levels:
+    """Of normals, blocks of two channels hold x and y."""
+    two = facts.use == Use.NORMAL and CHANNELS[block] == 2
+    return np.ascontiguousarray(level[..., :2]) if two else level
 
 
 def _levels(chain: Chain, first: int, mips: Mips, facts: MapFacts, is_colour: bool) -> list[Levels]:

@@ -1,6 +1,6 @@
 """A material as a runtime has it: its maps as they ship, under the conditions of its sheet; and how far off it is."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -18,6 +18,7 @@ from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter
+from even_palette.core.regions.packing import PAIRS_SLOT
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.made_of import sampled_made_of
 from even_palette.core.results.materials import material_of, packing_plan
@@ -39,6 +40,12 @@ class Shipped:
     def inputs(self, at: Focus, variant: str, time: float = 0.0) -> dict[str, float | tuple[float, ...]]:
         """The inputs as a variant has them at a time."""
         return dict(self.material.inputs(resolve(at.kit.parameters, at.kit.variants, variant, time)))
+
+    @cached_property
+    def finest(self) -> tuple[int, int]:
+        """Width and height of the finest map that lies over the sheet; edge pairs have their levels beside them."""
+        sizes = [(facts.width, facts.height) for name, facts in self.facts.items() if name != PAIRS_SLOT]
+        return max(sizes, default=(1, 1))
 
     @cached_property
     def names(self) -> list[str]:
@@ -102,9 +109,10 @@ def _is_index(at: Focus, kind: PlaneKind, key: str) -> bool:
 
 
 def proofed(
-    at: Focus, store: Store, conditions: Conditions | None = None, cancel: CancelToken | None = None
-) -> Shipped:
-    """The material of a sheet under its conditions, or others: the same program on other slots.
+    at: Focus, store: Store, conditions: Conditions | None = None, cancel: CancelToken | None = None,
+    only: Collection[str] | None = None,
+) -> Shipped:  # fmt: skip
+    """The material of a sheet under its conditions, or others: the same program on other slots, or on `only` some.
 
     Raises UserError as `shipped` does, and Cancelled.
     """
@@ -120,7 +128,8 @@ def proofed(
 
         return degraded(slot, own, made)
 
-    return replace(found, slots={name: slot_of(name, slot) for name, slot in found.slots.items()})
+    wanted_slots = found.slots if only is None else {name: found.slots[name] for name in only}
+    return replace(found, slots={**found.slots, **{name: slot_of(name, slot) for name, slot in wanted_slots.items()}})
 
 
 def map_bytes(found: Shipped, conditions: Conditions) -> dict[str, tuple[MapConditions, int]]:

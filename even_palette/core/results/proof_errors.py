@@ -67,7 +67,7 @@ def _errors(
     at: Focus, meant: Shipped, shown: Shipped, variant: str, distance: int, cancel: CancelToken | None
 ) -> list[ResultErrors]:
     names = [name for name in meant.outputs if name != ALPHA]
-    width, height = (max(1, side // distance) for side in finest(meant))
+    width, height = (max(1, side // distance) for side in meant.finest)
     uv = texel_centres(min(height, MOST_SIDE), min(width, MOST_SIDE))
     pixel = (1 / width, 0.0, 0.0, 1 / height)
     values = [_values(at, each, names, variant, uv, pixel, cancel) for each in (meant, shown)]
@@ -86,11 +86,6 @@ def _errors(
             off = number_errors(one, other).max(axis=-1)
             found.append(ResultErrors(variant, name, distance, Measure.PERCENT, spread_of(off, places)))
     return found
-
-
-def finest(found: Shipped) -> tuple[int, int]:
-    """Width and height of the finest map."""
-    return max(((facts.width, facts.height) for facts in found.facts.values()), default=(1, 1))
 
 
 def _values(

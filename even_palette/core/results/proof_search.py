@@ -29,7 +29,6 @@ from even_palette.core.proof.errors import angle_errors, colour_errors, number_e
 from even_palette.core.proof.search import Choice, Option, all_of, front_of
 from even_palette.core.raster.chain import Chain
 from even_palette.core.results.proof import Shipped, shipped
-from even_palette.core.results.proof_errors import finest
 from even_palette.core.results.store import Store
 
 SAMPLES = 2000
@@ -172,7 +171,7 @@ class Measure:
     def __init__(self, at: Focus, found: Shipped, variants: Sequence[str], fixed: Mapping[str, Slot]) -> None:
         names = [name for name in found.outputs if name != ALPHA]
         self._program: Program = program_of({name: found.outputs[name] for name in names})
-        width, height = finest(found)
+        width, height = found.finest
         uv = float32(np.random.default_rng(0).random((SAMPLES, 2)))
         self._places: list[tuple[Environment, list[Floats], dict[str, Floats]]] = []
         for variant in variants:

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -33,7 +34,7 @@ def as_shipped(store: Store, program: Program, name: str, slot: Slot) -> Slot:
     count = planes[0].channels
     least = 3 if planes[0].encoding == Encoding.SRGB else 1  # there is no texture of one sRGB channel
     wanted = next((few for few in (1, 3) if least <= few < count and few > max(read, default=0)), count)
-    if count == 4 and wanted == 4 and all(_is_opaque(plane) for plane in planes):
+    if count == 4 and wanted == 4 and all(_is_opaque(store, plane) for plane in planes):
         wanted = 3  # a channel that is not there reads as 1
     if wanted == count:
         return replace(slot, chains=tuple(Chain(plane, keeps=slot.chain.keeps) for plane in planes))
@@ -45,6 +46,9 @@ def as_shipped(store: Store, program: Program, name: str, slot: Slot) -> Slot:
     return replace(slot, chains=tuple(Chain(plane, keeps=slot.chain.keeps) for plane in kept))
 
 
-def _is_opaque(plane: Plane) -> bool:
-    alpha = plane.samples[..., 3]
-    return bool((alpha == (1.0 if alpha.dtype.kind == "f" else np.iinfo(alpha.dtype).max)).all())
+def _is_opaque(store: Store, plane: Plane) -> bool:
+    def look() -> np.ndarray[Any, Any]:
+        alpha = plane.samples[..., 3]
+        return np.array([(alpha == (1.0 if alpha.dtype.kind == "f" else np.iinfo(alpha.dtype).max)).all()])
+
+    return bool(store.cache.get(("opaque", plane.content_id), look)[0])

@@ -19,7 +19,8 @@ class Look:
     Of a region's mask, how it is after its first `steps`, before overlaps are resolved. `map` is the key of a map, ""
     for the base colour, or of a tone; `output` one of OUTPUTS, as the variant has it. Of an index map, where the
     `entry` occurs. Of two variants, how far the `other` one's colour is away. How far a `coat` of an
-    `owner`, by its place, acts in a variant. Of a map, one `channel`, by its number.
+    `owner`, by its place, acts in a variant. Of a map, one `channel`, by its number. From which `distance`, in texels a
+    pixel, the runtime's picture is seen.
     """
 
     kind: str = "result"
@@ -34,6 +35,7 @@ class Look:
     coat: int = 0
     owner: SheetOwner = ""
     channel: int = 0
+    distance: int = 1
 
 
 @dataclass(frozen=True)

@@ -3,35 +3,49 @@
 from dataclasses import replace
 
 from even_palette.core.graph import nodes
+from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.program import LOOK_UPS
 from even_palette.core.graph.walks import renamed_slots
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.colour_nodes import encode, to_oklab
 from even_palette.core.material.outputs import COLOUR
+from even_palette.core.results.far import from_afar
 from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
 from even_palette.core.results.pictures import SHOWN, Picture
-from even_palette.core.results.proof import proofed, shipped
+from even_palette.core.results.proof import Shipped, proofed, shipped
 from even_palette.core.results.store import Store
 
 GAINS = (1, 4, 16, 64)
 """How many times a difference is shown, by the number of the look's step."""
-MEANT = "Meant_"
+MEANT, AS_MEANT = "Meant_", "meant"
+"""Before the slots of what is meant, and what a look's map says where that alone is seen."""
 
 
 def picture(at: Focus, store: Store, look: Look) -> Picture:
-    """The colour under the conditions; with steps the OKLab distance to what is meant, 1 being white, times a gain."""
-    shown = proofed(at, store)
+    """The colour under the conditions, or as it is meant; with steps the OKLab distance of both, 1 being white, times a
+    gain. From a distance, pixels are shown as squares of so many texels.
+    """
+    meant = shipped(at, store)
+    shown = meant if look.map == AS_MEANT else proofed(at, store)
     inputs = shown.inputs(at, look.variant)
     if not look.steps:
-        others = {name: node for name, node in shown.outputs.items() if name != COLOUR}
-        seen = {SHOWN: encode(nodes.clamp(shown.outputs[COLOUR])), **others}
-        return Picture(seen, shown.slots, inputs, light=shown.outputs[COLOUR], paint=shown.material.base)
-    meant = shipped(at, store)
-    (other,) = renamed_slots([meant.outputs[COLOUR]], LOOK_UPS, lambda name: MEANT + name)
+        outputs = _seen_from(shown, look.distance)
+        others = {name: node for name, node in outputs.items() if name != COLOUR}
+        seen = {SHOWN: encode(nodes.clamp(outputs[COLOUR])), **others}
+        return Picture(seen, shown.slots, inputs, light=outputs[COLOUR], paint=shown.material.base)
+    colour, other = (_seen_from(each, look.distance)[COLOUR] for each in (shown, meant))
+    (other,) = renamed_slots([other], LOOK_UPS, lambda name: MEANT + name)
     gain = float(GAINS[min(look.steps, len(GAINS)) - 1])
-    apart = nodes.length(to_oklab(nodes.clamp(shown.outputs[COLOUR])) - to_oklab(nodes.clamp(other))) * gain
+    apart = nodes.length(to_oklab(nodes.clamp(colour)) - to_oklab(nodes.clamp(other))) * gain
     slots = {**shown.slots, **{MEANT + name: slot for name, slot in meant.slots.items()}}
     return Picture({SHOWN: nodes.join(apart, apart, apart)}, slots, inputs, compares=True)
+
+
+def _seen_from(found: Shipped, distance: int) -> dict[str, Node]:
+    if distance <= 1:
+        return dict(found.outputs)
+    far = from_afar(list(found.outputs.values()), found.slots, found.finest, distance)
+    return dict(zip(found.outputs, far, strict=True))
 
 
 def offered(at: Focus, chosen: Chosen) -> Offered:

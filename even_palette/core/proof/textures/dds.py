@@ -1,0 +1,43 @@
+"""DDS with the DX10 header (Microsoft, “Programming guide for DDS”): all levels, layer by layer."""
+
+import struct
+from pathlib import Path
+
+from even_palette.core.proof.blocks import Block, block_bytes
+from even_palette.core.proof.textures._declare import Texture, TextureFormat
+
+PLAIN = {(1, 8): (61, 61), (2, 8): (49, 49), (4, 8): (28, 29), (1, 16): (56, 56), (2, 16): (35, 35), (4, 16): (11, 11)}
+BLOCKS = {Block.BC1: (71, 72), Block.BC3: (77, 78), Block.BC4: (80, 80), Block.BC5: (83, 83), Block.BC7: (98, 99)}
+"""DXGI_FORMAT of texels by channels and bits, and of blocks: as numbers, and as sRGB colour where there is such."""
+CAPS, HEIGHT, WIDTH, PITCH, PIXEL_FORMAT, MIP_COUNT, LINEAR_SIZE = 0x1, 0x2, 0x4, 0x8, 0x1000, 0x20000, 0x80000
+COMPLEX, TEXTURE, MIPMAP = 0x8, 0x1000, 0x400000
+FOUR_CC, TEXTURE_2D = 0x4, 3
+
+
+def holds(texture: Texture) -> str:
+    """ETC2 and EAC have no number in DXGI_FORMAT, nor have other texels than those of PLAIN."""
+    if texture.format is None:
+        there = (texture.channels, texture.bits) in PLAIN
+        return "" if there else f"DDS is not written with {texture.channels} channels of {texture.bits} bits."
+    return "" if texture.format in BLOCKS else f"DDS holds no {texture.format.value}; use KTX2."
+
+
+def write(path: Path, texture: Texture) -> None:
+    """Write a texture."""
+    width, height, count = texture.width, texture.height, texture.level_count
+    if texture.format is None:
+        number = PLAIN[texture.channels, texture.bits][texture.is_srgb]
+        flags, size = PITCH, width * texture.channels * texture.bits // 8
+    else:
+        number = BLOCKS[texture.format][texture.is_srgb]
+        flags, size = LINEAR_SIZE, block_bytes(texture.format, width, height)
+    flags |= CAPS | HEIGHT | WIDTH | PIXEL_FORMAT | (MIP_COUNT if count > 1 else 0)
+    caps = TEXTURE | (COMPLEX | MIPMAP if count > 1 else 0) | (COMPLEX if texture.is_array else 0)
+    head = struct.pack("<7I44x", 124, flags, height, width, size, 0, count)
+    pixel = struct.pack("<2I4s20x", 32, FOUR_CC, b"DX10")
+    more = struct.pack("<5I", number, TEXTURE_2D, 0, len(texture.layers), 0)
+    body = b"".join(level for layer in texture.layers for level in layer)
+    path.write_bytes(b"DDS " + head + pixel + struct.pack("<I16x", caps) + more + body)
+
+
+FORMAT = TextureFormat(".dds", 1, holds, write)

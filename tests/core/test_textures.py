@@ -1,0 +1,156 @@
+"""Texture files: read by others, block for block and texel for texel, at odd sizes and down to the smallest level."""
+
+import json
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+import pytest
+from PIL import Image
+from skimage import data
+
+from even_palette.cli import main
+from even_palette.core.errors import UserError
+from even_palette.core.graph import slots
+from even_palette.core.kit import commands
+from even_palette.core.kit.history import History
+from even_palette.core.kit.store import read_kit
+from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks
+from even_palette.core.proof.conditions import Conditions, MapConditions, MapFacts, Mips, Use, bytes_of
+from even_palette.core.proof.degrade import degraded_chain, texture_of
+from even_palette.core.proof.textures import Texture, write_texture
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.proof import map_bytes, shipped
+from even_palette.core.results.proof_files import write_textures
+from even_palette.core.results.sheets import Sheets
+from even_palette.demo import KIT_FOLDER
+
+NODE = Path(__file__).parents[1] / "node"
+PHOTO = np.ascontiguousarray(data.astronaut()[40:101, 100:146])
+"""46 x 61 texels: no multiple of four."""
+VK = {
+    "plain": (37, 43), "BC1": (131, 132), "BC3": (137, 138), "BC4": (139, 139), "BC5": (141, 141), "BC7": (145, 146),
+    "ETC2 RGB": (147, 148), "ETC2 RGBA": (151, 152), "EAC R": (153, 153), "EAC RG": (155, 155),
+}  # fmt: skip
+"""VkFormat as numbers and as sRGB (Vulkan 1.3, VkFormat)."""
+
+
+def texture(name: str, is_srgb: bool, channels: int) -> tuple[Texture, MapFacts, Plane, MapConditions]:
+    wide = np.dstack([PHOTO, PHOTO[..., ::-1]])[..., :channels]
+    plane = Plane(np.ascontiguousarray(wide), Encoding.SRGB if is_srgb else Encoding.DATA)
+    facts = MapFacts(Use.COLOUR if is_srgb else Use.NUMBERS, channels, is_srgb, 8, plane.width, plane.height, True)
+    own = MapConditions(name)
+    return texture_of(slots.of(plane), own, facts), facts, plane, own
+
+
+CASES = [
+    (name, srgb, channels)
+    for name, channels in (("plain", 4), ("plain", 3), ("BC1", 3), ("BC3", 4), ("BC7", 4), ("BC7", 3))
+    for srgb in (False, True)
+] + [("BC4", False, 1), ("BC5", False, 2)]
+FEW = [("plain", False, 1), ("plain", False, 2)]
+"""OpenImageIO reads no DDS of one or two plain channels."""
+ETC = [("ETC2 RGB", True, 3), ("ETC2 RGBA", False, 4), ("EAC R", False, 1), ("EAC RG", False, 2)]
+
+
+@pytest.mark.parametrize(("name", "srgb", "channels"), CASES)
+def test_dds_as_openimageio_reads_it(name: str, srgb: bool, channels: int, tmp_path: Path) -> None:
+    """Size, levels, and the texels of the first one: those of the second decoder, exactly or to rounding (BC1, BC3)."""
+    made, facts, plane, own = texture(name, srgb, channels)
+    path = tmp_path / "map.dds"
+    write_texture(path, made)
+    total = sum(len(level) for level in made.layers[0])
+    assert path.stat().st_size == 4 + 124 + 20 + total
+    assert total == bytes_of(own, facts)
+    source = oiio.ImageInput.open(str(path))
+    assert source is not None, oiio.geterror()
+    spec = source.spec()
+    assert (spec.width, spec.height) == (46, 61)
+    read = np.asarray(source.read_image(0, 0, 0, spec.nchannels, "uint8")).reshape(61, 46, -1)
+    wanted = degraded_chain(slots.of(plane).chain, own, facts).plane.samples
+    few = min(channels, read.shape[2])
+    most = 0 if name in ("plain", "BC7") else 4
+    assert np.abs(read[..., :few].astype(int) - wanted[..., :few]).max() <= most
+    levels = 1
+    while source.seek_subimage(0, levels):
+        assert (source.spec().width, source.spec().height) == made.size(levels)
+        levels += 1
+    assert levels == made.level_count == 6
+
+
+@pytest.mark.parametrize(
+    ("name", "mode", "channels"), [("BC1", "RGBA", 3), ("BC7", "RGBA", 4), ("BC5", "RGB", 2), ("plain", "RGBA", 4)]
+)
+def test_dds_as_pillow_reads_it(name: str, mode: str, channels: int, tmp_path: Path) -> None:
+    made, facts, plane, own = texture(name, False, channels)
+    write_texture(tmp_path / "map.dds", made)
+    with Image.open(tmp_path / "map.dds") as image:
+        assert image.size == (46, 61)
+        read = np.asarray(image.convert(mode))
+    wanted = degraded_chain(slots.of(plane).chain, own, facts).plane.samples
+    assert np.abs(read[..., :channels].astype(int) - wanted[..., :channels]).max() <= 4
+
+
+@pytest.mark.parametrize(("name", "srgb", "channels"), CASES + FEW + ETC)
+def test_ktx2_as_ktx_parse_reads_it(name: str, srgb: bool, channels: int, tmp_path: Path) -> None:
+    """npm ktx-parse: every level byte for byte, format, descriptor; decoded by texture2ddecoder to the degraded levels."""
+    if not (NODE / "node_modules" / "ktx-parse").exists():
+        pytest.fail("ktx-parse is not there; ./test installs it into tests/node.")
+    made, facts, plane, own = texture(name, srgb, channels)
+    write_texture(tmp_path / "map.ktx2", made)
+    done = subprocess.run(
+        ["node", "ktx.mjs", str(tmp_path / "map.ktx2")], cwd=NODE, capture_output=True, text=True, check=True
+    )
+    (told,) = json.loads(done.stdout)
+    assert (told["width"], told["height"], told["layers"], told["faces"]) == (46, 61, 0, 1)
+    few = {1: (9, 15), 2: (16, 22)}.get(channels, VK["plain"]) if name == "plain" else VK[name]
+    assert told["vkFormat"] == few[srgb]
+    assert told["transfer"] == (2 if srgb and few[0] != few[1] else 1)
+    assert told["side"] == (1 if name == "plain" else 4)
+    assert [bytes.fromhex(level) for level in told["levels"]] == list(made.layers[0])
+    assert sum(bits for _, bits, _ in told["samples"]) == told["bytes"] * 8
+    if name == "plain":
+        return
+    chain = degraded_chain(slots.of(plane).chain, own, facts)
+    for number, level in enumerate(told["levels"]):
+        width, height = made.size(number)
+        assert len(bytes.fromhex(level)) == block_bytes(Block(name), width, height)
+        decoded = decode_blocks(bytes.fromhex(level), Block(name), width, height)
+        assert np.array_equal(decoded[..., :channels], chain.level(number).samples)
+
+
+def test_arrays_are_layers(tmp_path: Path) -> None:
+    planes = [Plane(np.full((8, 8, 4), value, np.uint8), Encoding.DATA) for value in (10, 200, 90)]
+    facts = MapFacts(Use.WEIGHTS, 4, False, 8, 8, 8, True, 3)
+    made = texture_of(slots.layers(planes), MapConditions(mips=Mips.NONE), facts)
+    write_texture(tmp_path / "map.ktx2", made)
+    write_texture(tmp_path / "map.dds", made)
+    head = (tmp_path / "map.ktx2").read_bytes()
+    assert int.from_bytes(head[32:36], "little") == 3
+    assert head.endswith(bytes([10] * 256 + [200] * 256 + [90] * 256))
+    dds = (tmp_path / "map.dds").read_bytes()
+    assert int.from_bytes(dds[128 + 12 : 128 + 16], "little") == 3
+    assert dds[148:] == bytes([10] * 256 + [200] * 256 + [90] * 256)
+
+
+def test_what_a_format_does_not_hold_is_told(tmp_path: Path) -> None:
+    made, *_ = texture("ETC2 RGB", True, 3)
+    with pytest.raises(UserError, match="DDS holds no ETC2 RGB; use KTX2"):
+        write_texture(tmp_path / "map.dds", made)
+    with pytest.raises(UserError, match=r"are written as \.dds, \.ktx2"):
+        write_texture(tmp_path / "map.tga", made)
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_sheet_is_written_as_the_table_says(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """Bytes of the files beside their heads are those that stage 7 tells; by scripts and the command line."""
+    history, store = History(read_kit(KIT_FOLDER)), Sheets()
+    history.do(commands.set_conditions("oar_and_crate", Conditions("byte")))
+    at = history.kit.at("oar_and_crate")
+    written = write_textures(at, store, tmp_path, ".dds")
+    told = {name: taken for name, (_, taken) in map_bytes(shipped(at, store), at.sheet.conditions).items()}
+    assert {path.stem: size - 148 for path, size in written.items()} == told
+    assert main(["textures", str(KIT_FOLDER), "--to", str(tmp_path / "out"), "--sheet", "reed_clump"]) == 0
+    assert "base_colour.ktx2" in capsys.readouterr().out
+    assert (tmp_path / "out" / "base_colour.ktx2").read_bytes()[:8] == b"\xabKTX 20\xbb"
