@@ -1,5 +1,7 @@
 """Proof in the window: conditions by preset and by map, what is seen, and the table of errors."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
@@ -139,3 +141,39 @@ def test_a_search_is_clicked_and_seen(small: Driver, part: ConditionsPart) -> No
     small.type(page.budget.field.lineEdit(), "256")
     small.click(page.best)
     assert page.plot.current == len(page.found.points) - 1
+
+
+def test_textures_are_written(small: Driver, part: ConditionsPart, tmp_path: Path) -> None:
+    """One file a map; what a format does not hold is told, and leaves no half of a file."""
+    small.choose(part.preset, "Blocks of a byte")
+    small.settle()
+    assert [action.text() for action in part.write.menu().actions()] == ["As DDS …", "As KTX2 …"]  # type: ignore[union-attr]
+    (tmp_path / "out").mkdir()
+    part.write_textures(tmp_path / "out", ".dds")
+    small.settle()
+    assert sorted(path.name for path in (tmp_path / "out").iterdir()) == sorted(
+        f"{name}.dds" for name in part.found.names
+    )  # type: ignore[union-attr]
+    assert "textures" in small.window.notice.text.text()
+    small.choose(part.preset, "Mobile")
+    small.settle()
+    (tmp_path / "more").mkdir()
+    part.write_textures(tmp_path / "more", ".dds")
+    small.settle()
+    assert "use KTX2" in small.window.notice.text.text()
+
+
+def test_the_picture_from_afar(small: Driver, part: ConditionsPart) -> None:
+    """What is seen stays what it was, from further away; a row of the table goes to its distance."""
+    panel = small.tray.panel("Proof")
+    small.click(panel.looks[-1])  # type: ignore[attr-defined]
+    near = seen(small)
+    small.choose(panel.distance, "So far that 16 texels")  # type: ignore[attr-defined]
+    assert small.stand.look == Look("runtime", small.session.variant, map="meant", distance=16)
+    far = seen(small)
+    assert np.abs(far - near).max() > 20
+    assert len(np.unique(far.reshape(-1, 3), axis=0)) < 40
+    small.click(panel.looks[0])  # type: ignore[attr-defined]
+    assert small.stand.look == Look("runtime", small.session.variant, distance=16)
+    small.choose(panel.distance, "Close by")  # type: ignore[attr-defined]
+    assert small.stand.look == Look("runtime", small.session.variant)

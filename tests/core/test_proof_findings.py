@@ -6,7 +6,8 @@ from even_palette.core.checks import Finding, find
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import read_kit
-from even_palette.core.proof.conditions import Conditions, MapConditions, ReadAs
+from even_palette.core.proof.conditions import Conditions, MapConditions, Mips, ReadAs
+from even_palette.core.raster.guess import Role
 from even_palette.core.raster.sampling import Filter
 from even_palette.core.results.proof import shipped
 from even_palette.core.results.sheets import Sheets
@@ -69,3 +70,20 @@ def test_entries_that_are_in_neither_neighbour(store: Sheets) -> None:
         assert found.mend is not None
         history.do(found.mend.command)
         assert of_proof(history, store, "sheet_1") == []
+
+
+def test_leaves_that_thin_out(store: Sheets) -> None:
+    """Levels of encoded means keep no coverage (Castaño 2010); those that keep it are found nothing of, also in blocks."""
+    history = History(read_kit(KIT_FOLDER))
+    sheet = history.kit.sheet("reed_clump")
+    given = sheet.given(Role.OPACITY)
+    assert given is not None
+    assert given.source.keep_coverage
+    history.do(commands.set_conditions("reed_clump", Conditions("byte")))
+    assert [each for each in of_proof(history, store, "reed_clump") if "is seen" in each.text] == []
+    lost = Conditions("nothing", {"base_colour": MapConditions(mips=Mips.ENCODED)})
+    history.do(commands.set_conditions("reed_clump", lost))
+    (found,) = [each for each in of_proof(history, store, "reed_clump") if "is seen" in each.text]
+    assert found.mend is not None
+    history.do(found.mend.command)
+    assert [each for each in of_proof(history, store, "reed_clump") if "is seen" in each.text] == []

@@ -69,7 +69,8 @@ class ErrorTable(QWidget):
         side.setDefaultSectionSize(24)
         top.setAccessibleName("Columns of the errors")
         top.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        top.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        for column in (0, 1):
+            top.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
         for number, tip in enumerate(TIPS):
             head = self.table.horizontalHeaderItem(number)
             assert head is not None

@@ -22,7 +22,7 @@ from even_palette.core.results.proof_search import Found, Point, search
 LEFT_PX, LOW_PX, DOT_PX, NEAR_PX = 52, 24, 5, 14
 MIB = 1 << 20
 LIST_PX = 330
-TIP = "In the mean: ΔE00 of light, half degrees of normals, half percents of numbers."
+TIP = "In the mean: ΔE00 of light; two degrees of normals, or two percent of numbers, count as one."
 
 
 class FrontPlot(QWidget):

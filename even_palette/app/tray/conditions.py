@@ -1,14 +1,26 @@
 """What the runtime does to the maps of the sheet in front: a preset of the trade, and single maps that differ."""
 
+from functools import partial
+from pathlib import Path
 from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QListWidgetItem,
+    QPushButton,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
-from even_palette.app.controls import ShortList, choice, label, offer, row, show_choice
+from even_palette.app.controls import ShortList, choice, give_menu, label, offer, row, show_choice
 from even_palette.app.session import Session
 from even_palette.core.disk.gate import size_text
+from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.proof.conditions import (
@@ -23,8 +35,10 @@ from even_palette.core.proof.conditions import (
     conditions_of,
     formats_for,
 )
+from even_palette.core.proof.textures import TEXTURE_FORMATS
 from even_palette.core.raster.sampling import Filter
 from even_palette.core.results.proof import Shipped, map_bytes, map_label, shipped
+from even_palette.core.results.proof_files import write_textures
 
 MIPS = {
     Mips.LINEAR: "in linear light", Mips.ENCODED: "of encoded values", Mips.NORMALS: "of length 1 again",
@@ -74,6 +88,11 @@ class ConditionsPart(QWidget):
         self.held.clicked.connect(self._hold)
         self.reset = QPushButton("As the preset says")
         self.reset.clicked.connect(self._reset)
+        self.write = QToolButton()
+        self.write.setText("Write textures")
+        self.write.setToolTip("Every map of this sheet in its format, with all levels, one file a texture")
+        self.write.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        give_menu(self.write, {f"As {suffix[1:].upper()} …": partial(self._ask, suffix) for suffix in TEXTURE_FORMATS})
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -87,7 +106,7 @@ class ConditionsPart(QWidget):
             text.setFixedWidth(LABEL_PX)
             column.addLayout(row(text, box, stretch=1))
         column.addWidget(self.held)
-        column.addWidget(self.reset)
+        column.addLayout(row(self.reset, self.write))
 
     @property
     def _conditions(self) -> Conditions:
@@ -108,7 +127,9 @@ class ConditionsPart(QWidget):
             mark = " ·" if name in conditions.maps else ""
             texts.append((name, f"{map_label(at, found, name)} · {_format(own)} · {size_text(taken)}{mark}"))
         self.list.show_keyed(texts, self.slot)
-        self.total.setText(f"{len(told)} textures, {size_text(sum(taken for _, taken in told.values()))} with levels")
+        size = size_text(sum(taken for _, taken in told.values()))
+        self.total.setText(f"{len(told)} textures, {found.look_ups} look-ups, {size}")
+        self.total.setToolTip("With all levels; look-ups are those of a pixel, for all outputs")
         self._show_map(found, conditions)
 
     def _show_map(self, found: Shipped, conditions: Conditions) -> None:
@@ -152,6 +173,24 @@ class ConditionsPart(QWidget):
     def _hold(self, on: bool) -> None:
         others = [name for name in self._conditions.held if name != self.slot]
         self._set(replace(self._conditions, held=tuple([*others, self.slot] if on else others)))
+
+    def _ask(self, suffix: str) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Folder for the textures")
+        if name:
+            self.write_textures(Path(name), suffix)
+
+    def write_textures(self, folder: Path, suffix: str) -> None:
+        """Write the maps of the sheet in front into a folder, on a worker."""
+        at, session = self.session.at, self.session
+
+        def work(progress: Progress, cancel: CancelToken) -> dict[Path, int]:
+            return write_textures(at, session.sheets, folder, suffix, progress, cancel)
+
+        def done(written: dict[Path, int]) -> None:
+            told = f"Wrote {len(written)} textures, {size_text(sum(written.values()))}, into {folder.name}."
+            session.notice.emit(told)
+
+        session.jobs.run("Write textures", work, done, session.notice.emit)
 
     def _reset(self) -> None:
         maps = {name: own for name, own in self._conditions.maps.items() if name != self.slot}

@@ -53,7 +53,7 @@ class ProofPanel(Panel):
         self.play.clicked.connect(lambda: self.stage_wanted.emit("Ship"))
         self.distance = choice("Distance", [(text, number) for number, text in DISTANCES.items()])
         self.distance.setToolTip("So many texels make one pixel there; each is shown magnified, as a square")
-        self.distance.activated.connect(lambda _: self._look(self._steps))
+        self.distance.activated.connect(lambda i: self._look(self._steps, self.distance.itemData(i)))
         self.column.addLayout(row(*self.looks.values()))
         self.column.addWidget(self.distance)
         self.column.addWidget(self.conditions)
@@ -103,8 +103,9 @@ class ProofPanel(Panel):
         self._steps = seen if seen in self.looks else 0
         show_choice(self.distance, look.distance)
 
-    def _look(self, steps: int) -> None:
-        variant, distance = self.session.variant, self.distance.currentData()
+    def _look(self, steps: int, distance: int = 0) -> None:
+        """Show the result with so many steps, from a distance, or from where it is seen already."""
+        variant, distance = self.session.variant, distance or self.distance.currentData()
         if steps < 0 and distance == 1:
             self.look_wanted.emit(Look(variant=variant))
             return

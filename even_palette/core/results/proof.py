@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from even_palette.core.graph.nodes import Node
-from even_palette.core.graph.program import program_of
+from even_palette.core.graph.program import LOOK_UPS, Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
@@ -15,6 +15,7 @@ from even_palette.core.material.variants import resolve
 from even_palette.core.proof.conditions import Conditions, MapConditions, MapFacts, Use, bytes_of, conditions_of
 from even_palette.core.proof.degrade import degraded, degraded_chain
 from even_palette.core.raster.chain import Chain
+from even_palette.core.raster.coverage import covering
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter
@@ -30,12 +31,16 @@ from even_palette.core.results.weights import weights_of
 
 @dataclass(frozen=True)
 class Shipped:
-    """A live material in the packing that ships, with its outputs, slots, and by slot what conditions ask of it."""
+    """A live material in the packing that ships, with its outputs, slots, and by slot what conditions ask of it.
+
+    `look_ups` are those that a pixel takes for all outputs.
+    """
 
     material: Material
     outputs: Mapping[str, Node]
     slots: Mapping[str, Slot]
     facts: Mapping[str, MapFacts]
+    look_ups: int = 0
 
     def inputs(self, at: Focus, variant: str, time: float = 0.0) -> dict[str, float | tuple[float, ...]]:
         """The inputs as a variant has them at a time."""
@@ -70,15 +75,25 @@ def shipped(at: Focus, store: Store) -> Shipped:
             ("packed weights", weights.content_id, plan), lambda: tuple(plan.slots(weights.packed).items())
         )
         there = {**slots_of(at, store, material.slots), **dict(packed)}
-        own = {name: as_shipped(store, program, name, slot) for name, slot in there.items() if name in program.slots}
+        own = {name: _whole(store, program, name, slot) for name, slot in there.items() if name in program.slots}
         facts = {name: _facts(at, material, name, slot) for name, slot in own.items()}
-        return Shipped(material, outputs, own, facts)
+        return Shipped(material, outputs, own, facts, sum(record.op in LOOK_UPS for record in program.records))
 
     return (
         store.seen.get(("shipped", at.key, at.twin), sampled_made_of(at), build)
         if store.cache.is_looked_at
         else build()
     )
+
+
+def _whole(store: Store, program: Program, name: str, slot: Slot) -> Slot:
+    """A slot as it ships, with the levels that keep coverage, as whoever loads it makes them."""
+    made = as_shipped(store, program, name, slot)
+    kept = made.chain.keeps
+    if kept is None or not made.sampler.mips:
+        return made
+    key = ("coverage", made.plane.content_id, kept)
+    return replace(made, chains=(store.cache.get(key, lambda: covering(Chain(made.plane), kept)),))
 
 
 def _facts(at: Focus, material: Material, name: str, slot: Slot) -> MapFacts:

@@ -81,8 +81,8 @@ def search(
     """The best choices for the maps of a sheet, but for those that its conditions, or others, hold as they are.
 
     An error is the mean over the sheet of the output that is off most, of the worst of the variants, near and at four
-    texels a pixel: in ΔE00 for light, half degrees for normals, half percents for numbers. Raises UserError for maps
-    that cannot be read, and Cancelled.
+    texels a pixel: in ΔE00 for light; two degrees of normals, or two percent of numbers, count as one. Raises UserError
+    for maps that cannot be read, and Cancelled.
     """
     found, wanted = shipped(at, store), conditions or at.sheet.conditions
     told = {name: conditions_of(wanted, name, facts) for name, facts in found.facts.items()}
@@ -144,7 +144,7 @@ def candidates(facts: MapFacts) -> list[MapConditions]:
     """Ways to store a map that are worth a try: its formats at its size, a half, a quarter and an eighth."""
     mips = Mips.NORMALS if facts.use == Use.NORMAL else Mips.LINEAR if facts.has_mips else Mips.NONE
     sizes = [0] if facts.use in (Use.INDEX, Use.STRIP) else range(min(MOST_SMALLER, _halvings(facts)) + 1)
-    formats = [name for name in formats_for(facts) if name in _WORTH or facts.bits > 8]
+    formats = [name for name in formats_for(facts) if name in _WORTH]
     return [MapConditions(name, smaller, mips) for smaller in sizes for name in formats]
 
 

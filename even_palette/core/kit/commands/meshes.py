@@ -185,6 +185,7 @@ def set_id_bake(sheet: str, key: str) -> Command:
 
 __all__ = [
     "add_bake", "add_box", "add_mesh", "change_mesh", "clear_boxes", "merge_slots", "put_regions", "put_slot",
-    "remove_bake", "remove_mesh", "set_bake", "set_faces", "set_id_bake", "set_keyed", "set_moved", "set_padding",
-    "set_roots",
+    "remove_bake", "remove_mesh", "set_bake",
+    "set_faces", "set_id_bake",
+    "set_keyed", "set_moved", "set_padding", "set_roots",
 ]  # fmt: skip

@@ -49,13 +49,17 @@ def _seen_from(found: Shipped, distance: int) -> dict[str, Node]:
 
 
 def offered(at: Focus, chosen: Chosen) -> Offered:
-    """As the runtime has it, and the difference by its gains."""
-    name = at.kit.variant_names[chosen.variant]
-    seen = [(f"As the runtime has it · {name}", Look("runtime", chosen.variant))]
-    return seen + [
+    """As the runtime has it, and the difference by its gains; and what is seen already, from its distance."""
+    name, look = at.kit.variant_names[chosen.variant], chosen.look
+    found = [(f"As the runtime has it · {name}", Look("runtime", chosen.variant))]
+    found += [
         (f"Off by, × {gain} · {name}", Look("runtime", chosen.variant, steps=number))
         for number, gain in enumerate(GAINS, 1)
     ]
+    if look.kind == "runtime" and look.variant == chosen.variant and look not in [each for _, each in found]:
+        told = "As meant" if look.map == AS_MEANT else f"Off by, × {GAINS[look.steps - 1]}" if look.steps else "Runtime"
+        found.append((f"{told}, {look.distance} texels a pixel · {name}", look))
+    return found
 
 
 def is_colour(at: Focus, look: Look) -> bool:
