@@ -2,7 +2,7 @@
 
 import pytest
 
-from even_palette.core.checks import Finding, find
+from even_palette.core.checks import Finding, find, proof_coverage, proof_flags, proof_indices, proof_weights
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import read_kit
@@ -13,9 +13,12 @@ from even_palette.core.results.proof import shipped
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
 
+CHECKS = (proof_flags.check, proof_weights.check, proof_indices.check, proof_coverage.check)
+
 
 def of_proof(history: History, sheets: Sheets, sheet: str) -> list[Finding]:
-    return [each for each in find(history.kit, sheets) if each.stage == "Proof" and each.sheet == sheet]
+    """What the checks of stage 7 find on a sheet."""
+    return [found for check in CHECKS for found in check(history.kit.at(sheet), sheets, None)]
 
 
 @pytest.fixture(scope="module")
@@ -25,6 +28,8 @@ def store() -> Sheets:
 
 def test_nothing_done_finds_nothing(history: History, sheets: Sheets) -> None:
     assert of_proof(history, sheets, "sheet_1") == []
+    history.do(commands.set_conditions("sheet_1", Conditions("wrong_flag")))
+    assert any(each.stage == "Proof" for each in find(history.kit, sheets))  # they are among all checks
 
 
 def test_a_wrong_flag_is_found_and_mended(history: History, sheets: Sheets) -> None:
