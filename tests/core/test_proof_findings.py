@@ -1,19 +1,33 @@
 """Findings of stage 7, each with its mend: flags, sums of weights, numbers of entries."""
 
+from pathlib import Path
+
+import numpy as np
 import pytest
 
-from even_palette.core.checks import Finding, find, proof_coverage, proof_flags, proof_indices, proof_weights
+from even_palette.core.checks import (
+    Finding,
+    find,
+    proof_coverage,
+    proof_flags,
+    proof_indices,
+    proof_variants,
+    proof_weights,
+)
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import read_kit
 from even_palette.core.proof.conditions import Conditions, MapConditions, Mips, ReadAs
+from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Filter
 from even_palette.core.results.proof import shipped
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
+from tests.conftest import GREEN, RED, kit_of, write_maps
 
-CHECKS = (proof_flags.check, proof_weights.check, proof_indices.check, proof_coverage.check)
+CHECKS = tuple(each.check for each in (proof_flags, proof_weights, proof_indices, proof_coverage, proof_variants))
 
 
 def of_proof(history: History, sheets: Sheets, sheet: str) -> list[Finding]:
@@ -92,3 +106,38 @@ def test_leaves_that_thin_out(store: Sheets) -> None:
     assert found.mend is not None
     history.do(found.mend.command)
     assert [each for each in of_proof(history, store, "reed_clump") if "is seen" in each.text] == []
+
+
+def test_variants_that_are_the_same_from_afar(tmp_path: Path, sheets: Sheets) -> None:
+    """A chequer of single texels the other way round: the mean of both is the same. Larger squares are told from afar."""
+    for side, expected in ((1, ["One and Two differ on 100% of the sheet near by"]), (32, [])):
+        history = chequer(tmp_path / str(side), side)
+        assert of_variants(history, sheets) == []  # nothing is asked for
+        history.do(commands.set_conditions("sheet_1", Conditions("nothing", {"base_colour": MapConditions("BC7")})))
+        found = of_variants(history, sheets)
+        assert [text[: len(start)] for text, start in zip(found, expected, strict=True)] == expected
+        history.do(commands.set_cell_value("region_1", "colour", (0.1, 0.2, 0.7), "two"))
+        history.do(commands.set_cell_value("region_2", "colour", (0.1, 0.7, 0.2), "two"))
+        assert of_variants(history, sheets) == []  # now the mean differs, too
+
+
+def of_variants(history: History, sheets: Sheets) -> list[str]:
+    return [each.text for each in proof_variants.check(history.kit.at("sheet_1"), sheets, None)]
+
+
+def chequer(folder: Path, side: int) -> History:
+    """Two regions in squares of so many texels, red and green in one variant, green and red in the other."""
+    paths = write_maps(folder)
+    row, column = np.mgrid[:64, :64] // side
+    ids = np.where(((row + column) % 2 == 0)[..., None], RED, GREEN).astype(np.uint8)
+    write_plane(paths[Role.ID], Plane(ids, Encoding.DATA))
+    write_plane(paths[Role.BASE_COLOUR], Plane(np.full((64, 64, 3), 128, np.uint8), Encoding.SRGB))
+    history = kit_of(paths, coats=False)
+    one, other = (0.7, 0.2, 0.1), (0.1, 0.5, 0.2)
+    for region in ("region_1", "region_2"):
+        history.do(commands.set_choice(region, "mode", "channel"))
+    for name, colours in (("One", (one, other)), ("Two", (other, one))):
+        history.do(commands.add_variant(name))
+        for region, colour in zip(("region_1", "region_2"), colours, strict=True):
+            history.do(commands.set_cell_value(region, "colour", colour, name.lower()))
+    return history

@@ -67,10 +67,8 @@ def _errors(
     at: Focus, meant: Shipped, shown: Shipped, variant: str, distance: int, cancel: CancelToken | None
 ) -> list[ResultErrors]:
     names = [name for name in meant.outputs if name != ALPHA]
-    width, height = (max(1, side // distance) for side in meant.finest)
-    uv = texel_centres(min(height, MOST_SIDE), min(width, MOST_SIDE))
-    pixel = (1 / width, 0.0, 0.0, 1 / height)
-    values = [_values(at, each, names, variant, uv, pixel, cancel) for each in (meant, shown)]
+    values = [values_at(at, each, names, variant, distance, cancel=cancel) for each in (meant, shown)]
+    uv = _places(meant, distance, MOST_SIDE)
     places, found = uv.reshape(-1, 2), []
     for name in names:
         one, other = (part[name].reshape(len(places), -1) for part in values)
@@ -88,10 +86,19 @@ def _errors(
     return found
 
 
-def _values(
-    at: Focus, found: Shipped, names: Sequence[str], variant: str, uv: Floats,
-    pixel: tuple[float, float, float, float], cancel: CancelToken | None,
+def _places(found: Shipped, distance: int, most: int) -> Floats:
+    """The pixels that are looked at, by uv, evenly spread: (H, W, 2), at most so many a side."""
+    width, height = (max(1, side // distance) for side in found.finest)
+    return texel_centres(min(height, most), min(width, most))
+
+
+def values_at(
+    at: Focus, found: Shipped, names: Sequence[str], variant: str, distance: int, most: int = MOST_SIDE,
+    cancel: CancelToken | None = None,
 ) -> dict[str, Samples]:  # fmt: skip
+    """Outputs of a variant at a distance, each (H, W, channels), of at most so many pixels a side. Raises Cancelled."""
+    width, height = (max(1, side // distance) for side in found.finest)
+    uv, pixel = _places(found, distance, most), (1 / width, 0.0, 0.0, 1 / height)
     program = program_of({name: found.outputs[name] for name in names})
     inputs, parts = found.inputs(at, variant), list[dict[str, Floats]]()
     for first in range(0, len(uv), ROWS):
