@@ -11,23 +11,30 @@ from even_palette.core.checks import (
     proof_coverage,
     proof_flags,
     proof_indices,
+    proof_ranges,
     proof_variants,
     proof_weights,
 )
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import read_kit
+from even_palette.core.material.model import ValueKind
+from even_palette.core.material.outputs import COLOUR
+from even_palette.core.material.variants import MASTER
 from even_palette.core.proof.conditions import Conditions, MapConditions, Mips, ReadAs
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import Filter
 from even_palette.core.results.proof import shipped
+from even_palette.core.results.proof_errors import errors_of_results
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
 from tests.conftest import GREEN, RED, kit_of, write_maps
 
-CHECKS = tuple(each.check for each in (proof_flags, proof_weights, proof_indices, proof_coverage, proof_variants))
+CHECKS = tuple(
+    each.check for each in (proof_flags, proof_weights, proof_indices, proof_coverage, proof_ranges, proof_variants)
+)
 
 
 def of_proof(history: History, sheets: Sheets, sheet: str) -> list[Finding]:
@@ -106,6 +113,27 @@ def test_leaves_that_thin_out(store: Sheets) -> None:
     assert found.mend is not None
     history.do(found.mend.command)
     assert [each for each in of_proof(history, store, "reed_clump") if "is seen" in each.text] == []
+
+
+def test_a_range_that_brings_out_what_blocks_lose(store: Sheets) -> None:
+    """The end of a range is told with the error that the table of errors gives it; better maps or a smaller range mend it."""
+    history = History(read_kit(KIT_FOLDER))
+    history.do(commands.set_conditions("reed_clump", Conditions("half")))
+    (found,) = [each for each in of_proof(history, store, "reed_clump") if "at its default" in each.text]
+    end, off, usual = (
+        float(found.text.split(before)[1].split(" ")[0].rstrip("."))
+        for before in ("heads_brightness at ", "off by ", "that is ")
+    )
+    for value, told in ((end, off), (0.0, usual)):
+        history.do(commands.set_parameter("heads_brightness", value))
+        rows = errors_of_results(history.kit.at("reed_clump"), store, [MASTER], distances=[1])
+        (row,) = [each for each in rows if each.output == COLOUR]
+        assert row.spread.most <= told <= row.spread.nearly_all  # 95, 99 and 99.9 of a hundred
+    smaller = commands.set_parameter_kind("heads_brightness", ValueKind.NUMBER, -0.02, 0.02)
+    for mend in (commands.set_conditions("reed_clump", Conditions("byte")), smaller):
+        mended = History(history.kit)
+        mended.do(mend)
+        assert [each for each in of_proof(mended, store, "reed_clump") if "at its default" in each.text] == []
 
 
 def test_variants_that_are_the_same_from_afar(tmp_path: Path, sheets: Sheets) -> None:

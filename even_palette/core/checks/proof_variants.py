@@ -38,7 +38,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     if COLOUR not in shown.outputs or min(shown.finest) < FAR:
         return
     near, far = (
-        [values_at(at, shown, [COLOUR], key, distance, SIDE, cancel)[COLOUR] for key in variants]
+        [values_at(shown, [COLOUR], shown.inputs(at, key), distance, SIDE, cancel)[COLOUR] for key in variants]
         for distance in (1, FAR)
     )
     for one, other in combinations(range(len(variants)), 2):

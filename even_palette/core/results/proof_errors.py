@@ -1,6 +1,6 @@
 """The errors of results under the conditions of a sheet: each output of each variant, at several distances."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,6 +28,9 @@ MOST_SIDE = 256
 """Pixels a side that are compared at each distance: of a larger sheet evenly spread ones."""
 DISTANCES = (1, 2, 4, 8)
 ROWS = 32
+
+Inputs = Mapping[str, float | tuple[float, ...]]
+"""Values of parameters by key, colours as linear light."""
 
 
 @dataclass(frozen=True)
@@ -67,7 +70,7 @@ def _errors(
     at: Focus, meant: Shipped, shown: Shipped, variant: str, distance: int, cancel: CancelToken | None
 ) -> list[ResultErrors]:
     names = [name for name in meant.outputs if name != ALPHA]
-    values = [values_at(at, each, names, variant, distance, cancel=cancel) for each in (meant, shown)]
+    values = [values_at(each, names, each.inputs(at, variant), distance, cancel=cancel) for each in (meant, shown)]
     uv = _places(meant, distance, MOST_SIDE)
     places, found = uv.reshape(-1, 2), []
     for name in names:
@@ -93,14 +96,14 @@ def _places(found: Shipped, distance: int, most: int) -> Floats:
 
 
 def values_at(
-    at: Focus, found: Shipped, names: Sequence[str], variant: str, distance: int, most: int = MOST_SIDE,
+    found: Shipped, names: Sequence[str], inputs: Inputs, distance: int, most: int = MOST_SIDE,
     cancel: CancelToken | None = None,
 ) -> dict[str, Samples]:  # fmt: skip
-    """Outputs of a variant at a distance, each (H, W, channels), of at most so many pixels a side. Raises Cancelled."""
+    """Outputs at a distance, each (H, W, channels), of at most so many pixels a side. Raises Cancelled."""
     width, height = (max(1, side // distance) for side in found.finest)
     uv, pixel = _places(found, distance, most), (1 / width, 0.0, 0.0, 1 / height)
     program = program_of({name: found.outputs[name] for name in names})
-    inputs, parts = found.inputs(at, variant), list[dict[str, Floats]]()
+    parts = list[dict[str, Floats]]()
     for first in range(0, len(uv), ROWS):
         if cancel:
             cancel.check()
