@@ -38,6 +38,9 @@ class ModelCanvas(TileView):
         self._shape = ""
         self._framed = True
         self._ids: Samples | None = None
+        self._frame: tuple[Floats, float, Orbit] | None = (
+            None  # which points were framed last, how wide, and from where
+        )
         self._refine = one_shot(self, STILL_MS, self.invalidate)
         self.series_begins()
         self._from: QPoint | None = None
@@ -85,7 +88,10 @@ class ModelCanvas(TileView):
         if self._points is None or not len(self._points):
             return
         field = self.field(0)
-        self._set_orbit(self.orbit.framed(self._points, field.width() / max(field.height(), 1)), framed=True)
+        aspect = field.width() / max(field.height(), 1)
+        if self._frame is None or self._frame[0] is not self._points or self._frame[1:] != (aspect, self.orbit):
+            self._frame = self._points, aspect, self.orbit.framed(self._points, aspect)
+        self._set_orbit(self._frame[2], framed=True)
 
     def show_from(self, orbit: Orbit) -> None:
         """Look at it from elsewhere."""

@@ -88,7 +88,8 @@ class SceneCanvas(ModelCanvas):
         self._ids = None
         points = np.concatenate([crowd.corners().reshape(-1, 3) for crowd in crowds])
         self.show_tiles([Tile(label, crowds)], lambda: points, framed)
-        self._points = points
+        if self._points is None or not np.array_equal(points, self._points):
+            self._points = points  # the same ones are not framed anew at each colour
 
     def mark(self, picks: tuple[Pick, ...]) -> None:
         """Outline instances that are picked."""
