@@ -196,7 +196,7 @@ class OpenKit:
         return write_textures(self.at(sheet), self.results, place, suffix)
 
     def write_frames(self, path: str | Path, scene: str, **how: Any) -> list[Path]:
-        """Write a scene, by its name or key, over time as numbered pictures, as `gl/reviews.write_frames` says."""
+        """Write a scene, by its name or key, over time, as `gl/reviews.write_frames` says."""
         from even_palette.gl.reviews import write_frames
 
         (key,) = keys_called("scene", {each.key: each.name for each in self.kit.scenes}, [scene])

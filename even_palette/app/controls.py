@@ -8,12 +8,14 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QHBoxLayout,
+    QHeaderView,
     QLabel,
     QLayout,
     QListWidget,
     QListWidgetItem,
     QMenu,
     QSizePolicy,
+    QTableWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -212,6 +214,28 @@ class ShortList(QListWidget):
     def _fit(self) -> None:
         rows = self.count() * max(1, self.sizeHintForRow(0)) + 2 * self.frameWidth() + 2
         self.setMaximumHeight(max(self._least, rows))
+
+
+def result_table(name: str, columns: Sequence[str], head: str) -> QTableWidget:
+    """A table of results that is read and chosen from, a row at a time; the first column is as wide as it needs."""
+    table = QTableWidget(0, len(columns))
+    table.setAccessibleName(name)
+    table.setHorizontalHeaderLabels(list(columns))
+    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    table.setShowGrid(False)
+    table.setTabKeyNavigation(False)
+    table.setProperty("imageArea", True)
+    side, top = table.verticalHeader(), table.horizontalHeader()
+    assert side is not None
+    assert top is not None
+    side.hide()
+    side.setDefaultSectionSize(24)
+    top.setAccessibleName(head)
+    top.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+    top.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+    return table
 
 
 def swatch_icon(levels: Rgb8) -> QIcon:

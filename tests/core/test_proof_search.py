@@ -15,7 +15,7 @@ from even_palette.core.kit.history import History
 from even_palette.core.proof.conditions import AS_MEANT, Conditions, MapConditions, bytes_of
 from even_palette.core.proof.search import Option, front_of
 from even_palette.core.results.proof import proofed, shipped
-from even_palette.core.results.proof_search import Measure, candidates, search
+from even_palette.core.results.proof_search import Comparison, candidates, search
 from even_palette.core.results.sheets import Sheets
 
 OPTION = st.tuples(st.integers(1, 400), st.floats(0, 9, width=16)).map(lambda pair: Option(AS_MEANT, *pair))
@@ -56,14 +56,14 @@ def test_small_kits_against_exhaustive_search(name: str, history: History, sheet
     at, variants = history.kit.at(), ["", "day", "dusk"]
     found = search(at, sheets, variants)
     there = shipped(at, sheets)
-    measure = Measure(at, there, variants, {slot: proofed(at, sheets).slots[slot] for slot in found.held})
+    results = Comparison(at, there, variants, {slot: proofed(at, sheets).slots[slot] for slot in found.held})
     free = [slot for slot in there.names if slot not in found.held]
     every = []
     for some in product(*(candidates(there.facts[slot]) for slot in free)):
         conditions = Conditions("nothing", {**found.held, **dict(zip(free, some, strict=True))})
         slots = proofed(at, sheets, conditions).slots
         taken = sum(bytes_of(own, there.facts[slot]) for slot, own in conditions.maps.items())
-        every.append((taken, measure.together({slot: slots[slot] for slot in free})))
+        every.append((taken, results.together({slot: slots[slot] for slot in free})))
     assert len(every) > 6
     for ceiling in (0.02, 0.3, 1.0, 3.0):
         best = min((taken for taken, error in every if error <= ceiling), default=None)

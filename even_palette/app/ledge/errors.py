@@ -2,17 +2,15 @@
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from even_palette.app.controls import label
+from even_palette.app.controls import label, result_table
 from even_palette.app.jobs import Rank, one_shot
 from even_palette.app.session import Session
 from even_palette.core.jobs import CancelToken, Progress
@@ -52,25 +50,11 @@ class ErrorTable(QWidget):
         self.every.setCheckable(True)
         self.every.setToolTip("Measure every variant, not only the one that is selected; takes longer")
         self.every.clicked.connect(self._choose_all)
-        self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setAccessibleName("Errors of results")
-        self.table.setProperty("imageArea", True)
-        self.table.setHorizontalHeaderLabels(list(COLUMNS))
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setShowGrid(False)
-        self.table.setTabKeyNavigation(False)
+        self.table = result_table("Errors of results", COLUMNS, "Columns of the errors")
         self.table.setSortingEnabled(True)
-        side, top = self.table.verticalHeader(), self.table.horizontalHeader()
-        assert side is not None
+        top = self.table.horizontalHeader()
         assert top is not None
-        side.hide()
-        side.setDefaultSectionSize(24)
-        top.setAccessibleName("Columns of the errors")
-        top.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        for column in (0, 1):
-            top.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
+        top.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
         for number, tip in enumerate(TIPS):
             head = self.table.horizontalHeaderItem(number)
             assert head is not None

@@ -141,7 +141,7 @@ class OverTime(QWidget):
         variant = picked.variant if picked else self.session.variant
         settings = resolve(kit.parameters, kit.variants, variant, self._time)
         if picked is not None:
-            settings |= settings_at(picked, {each.key: each for each in kit.parameters}, self._time)
+            settings |= settings_at(picked, kit.parameters_by_key, self._time)
         return settings[self.parameter]
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
@@ -159,7 +159,7 @@ class OverTime(QWidget):
         if not self.isVisible():
             return
         kit, variant, picked, tracks = self.session.kit, self.session.variant, self._picked(), self._tracks()
-        parameters = {parameter.key: parameter for parameter in kit.parameters}
+        parameters = kit.parameters_by_key
         if self.parameter not in parameters:
             self.parameter = next(iter([*tracks, *parameters]), "")
         names = [(each.name.replace("_", " "), key) for key, each in parameters.items()]

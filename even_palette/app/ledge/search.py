@@ -128,12 +128,12 @@ class SearchPage(QWidget):
         self.ceiling.show_value(1.0)
         self.cheapest = QPushButton("Cheapest")
         self.cheapest.setToolTip("The cheapest set whose error stays under this")
-        self.cheapest.clicked.connect(lambda: self._take_within(self.ceiling.value(), None))
+        self.cheapest.clicked.connect(self._take_cheapest)
         self.budget = NumberRow("Budget", 0.1, 256, "MiB", 1, "Bytes of all maps with their levels.")
         self.budget.show_value(8.0)
         self.best = QPushButton("Best")
         self.best.setToolTip("The set with the least error that fits into this")
-        self.best.clicked.connect(lambda: self._take_within(None, self.budget.value()))
+        self.best.clicked.connect(self._take_best)
         self.told = label("Which maps may be smaller, and by how much? Search tries them, by what is seen.", "quiet")
         self.plot = FrontPlot()
         self.plot.chosen.connect(self.choose)
@@ -178,14 +178,17 @@ class SearchPage(QWidget):
         self._tell(number)
         self.look_wanted.emit(Look("runtime", self.session.variant))
 
-    def _take_within(self, ceiling: float | None, mib: float | None) -> None:
-        if self.found is None:
-            return
-        by_error = ceiling is not None
-        found = self.found
-        point = found.within_error(ceiling) if ceiling is not None else found.within_bytes(round((mib or 0) * MIB))
-        if point is None:
-            self.told.setText("No set is that good." if by_error else "No set is that small.")
+    def _take_cheapest(self) -> None:
+        if self.found is not None:
+            self._take(self.found.within_error(self.ceiling.value()), "No set is that good.")
+
+    def _take_best(self) -> None:
+        if self.found is not None:
+            self._take(self.found.within_bytes(round(self.budget.value() * MIB)), "No set is that small.")
+
+    def _take(self, point: Point | None, told: str) -> None:
+        if self.found is None or point is None:
+            self.told.setText(told)
             return
         self.choose(self.found.points.index(point))
         self.session.end_merge()

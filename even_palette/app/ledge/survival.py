@@ -2,18 +2,15 @@
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QHBoxLayout,
-    QHeaderView,
     QPushButton,
     QSpinBox,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from even_palette.app.controls import label
+from even_palette.app.controls import label, result_table
 from even_palette.app.session import Session
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.sheet import Tone
@@ -45,23 +42,7 @@ class SurvivalPage(QWidget):
         self.budget.setAccessibleName("Budget of the texture")
         self.budget.valueChanged.connect(lambda _: self._tell())
         self.told = label("Choose an index map in the tray, then measure.", "quiet")
-        self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setAccessibleName("Ways of showing the picture, with their errors")
-        self.table.setHorizontalHeaderLabels(list(COLUMNS))
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setShowGrid(False)
-        self.table.setTabKeyNavigation(False)
-        self.table.setProperty("imageArea", True)
-        side, top = self.table.verticalHeader(), self.table.horizontalHeader()
-        assert side is not None
-        assert top is not None
-        side.hide()
-        top.setAccessibleName("Columns of the ways")
-        side.setDefaultSectionSize(24)
-        top.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        top.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        self.table = result_table("Ways of showing the picture, with their errors", COLUMNS, "Columns of the ways")
         self.table.currentCellChanged.connect(lambda row, *_: self._show(row))
         head = QHBoxLayout()
         head.setSpacing(8)

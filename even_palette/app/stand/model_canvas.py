@@ -38,9 +38,7 @@ class ModelCanvas(TileView):
         self._shape = ""
         self._framed = True
         self._ids: Samples | None = None
-        self._frame: tuple[Floats, float, Orbit] | None = (
-            None  # which points were framed last, how wide, and from where
-        )
+        self._frame: tuple[Floats, float, Orbit] | None = None  # the points framed last, how wide, from where
         self._refine = one_shot(self, STILL_MS, self.invalidate)
         self.series_begins()
         self._from: QPoint | None = None

@@ -38,7 +38,7 @@ class SceneShots(QObject):
         self._timer.timeout.connect(self._step)
         self._drawings: Iterator[Drawing] | None = None
         self._drawing: Drawing | None = None
-        self._drawn: Queue[Levels | None] = Queue(AHEAD)
+        self._drawn: Queue[Levels] = Queue(AHEAD)
         self._token = CancelToken()
         self._crowds: CrowdRenderer | None = None
         self._begin: Callable[[], Iterator[Drawing]] = lambda: iter(())
@@ -74,10 +74,7 @@ class SceneShots(QObject):
             def frames() -> Iterator[Levels]:
                 for number in range(count):
                     progress(number / count, f"Picture {number + 1} of {count}")
-                    frame = _taken(drawn, cancel)
-                    if frame is None:
-                        raise UserError("The pictures could not be drawn.")
-                    yield frame
+                    yield _taken(drawn, cancel)
 
             write_shots(paths, frames(), shots.rate)
             return count
@@ -140,7 +137,7 @@ class SceneShots(QObject):
             self._crowds = None
 
 
-def _taken(drawn: "Queue[Levels | None]", cancel: CancelToken) -> Levels | None:
+def _taken(drawn: "Queue[Levels]", cancel: CancelToken) -> Levels:
     while True:
         cancel.check()
         try:

@@ -25,6 +25,7 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.proof.conditions import (
     MOST_SMALLER,
+    PLAIN,
     PRESETS,
     Conditions,
     MapConditions,
@@ -198,7 +199,7 @@ class ConditionsPart(QWidget):
 
 
 def _name(each: str) -> str:
-    return "texels as they are" if each == "plain" else each
+    return "texels as they are" if each == PLAIN else each
 
 
 def _format(own: MapConditions) -> str:

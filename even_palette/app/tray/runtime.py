@@ -62,7 +62,7 @@ class RuntimePart(Fold):
                 self.editors[parameter.key] = self._editor(parameter)
         settings = {
             **resolve(kit.parameters, kit.variants, first.variant, self.session.view.state.time),
-            **settings_at(first, {each.key: each for each in kit.parameters}, self.session.view.state.time),
+            **settings_at(first, kit.parameters_by_key, self.session.view.state.time),
         }
         for parameter in parameters:
             self._show(parameter, self.editors[parameter.key], settings[parameter.key])

@@ -1,4 +1,4 @@
-"""Weights that no longer add up once they are compressed or made smaller."""
+"""Weights that no longer add up once they are compressed."""
 
 from collections.abc import Iterator
 
@@ -11,13 +11,14 @@ from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
-from even_palette.core.proof.conditions import Conditions, MapConditions, Use, conditions_of, fits
+from even_palette.core.proof.blocks import Block
+from even_palette.core.proof.conditions import PLAIN, Conditions, MapConditions, Use, conditions_of, fits
 from even_palette.core.results.proof import Shipped, proofed, shipped
 from even_palette.core.results.sheets import Sheets
 
 LEAST = 0.06
 """A sum that is off by less is not seen: 15 of 255."""
-BETTER = ("BC7", "plain")
+BETTER = (Block.BC7, PLAIN)
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
@@ -37,7 +38,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     except UserError:
         return
     told = {name: conditions_of(conditions, name, meant.facts[name]) for name in names}
-    if all(own.format == "plain" for own in told.values()):
+    if all(own.format == PLAIN for own in told.values()):
         return
     if len({each.slots[name].plane.samples.shape[:2] for each in (meant, shown) for name in names}) > 1:
         return  # smaller ones differ at every edge, which errors of results tell better
@@ -46,13 +47,13 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     if worst < LEAST:
         return
     formats = ", ".join(dict.fromkeys(own.format for own in told.values()))
-    better = next((name for name in BETTER if all(own.format != name for own in told.values())), "plain")
+    better = next((name for name in BETTER if all(own.format != name for own in told.values())), PLAIN)
     mended = {
         **conditions.maps,
         **{name: _in(better, own) for name, own in told.items() if fits(_in(better, own), meant.facts[name])},
     }
     command = commands.set_conditions(at.key, replace(conditions, maps=mended))
-    name = "texels as they are" if better == "plain" else better
+    name = "texels as they are" if better == PLAIN else better
     yield Finding(
         "Proof", Severity.WARNING,
         f"Weights in {formats} do not add up: the sum is off by up to {worst:.2f}, by more than {LEAST} at "

@@ -1,6 +1,6 @@
 """Walks over expressions: all nodes in order, and replacing some of them."""
 
-from collections.abc import Callable, Container, Iterable
+from collections.abc import Callable, Iterable
 
 from even_palette.core.graph.nodes import Node, make
 
@@ -13,18 +13,6 @@ def replaced(roots: Iterable[Node], op: str, by: Callable[[Node], Node]) -> list
         args = tuple(made[id(arg)] for arg in node.args)
         rebuilt = node if args == node.args else make(node.op, node.type, args, node.payload)
         made[id(node)] = by(rebuilt) if node.op == op else rebuilt
-    return [made[id(root)] for root in roots]
-
-
-def renamed_slots(roots: Iterable[Node], look_ups: Container[str], rename: Callable[[str], str]) -> list[Node]:
-    """The expressions with the slots that these operations sample called otherwise: the first of their payload."""
-    roots = list(roots)
-    made: dict[int, Node] = {}
-    for node in in_order(roots):
-        args, payload = tuple(made[id(arg)] for arg in node.args), node.payload
-        if node.op in look_ups:
-            payload = (rename(str(payload[0])), *payload[1:])
-        made[id(node)] = make(node.op, node.type, args, payload)
     return [made[id(root)] for root in roots]
 
 

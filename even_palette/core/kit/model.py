@@ -148,9 +148,14 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
         """The region with this key, on any sheet. Raises KeyError if there is none."""
         return self._regions[key][1]
 
+    @cached_property
+    def parameters_by_key(self) -> dict[str, Parameter]:
+        """The parameters by their keys, in their order."""
+        return {parameter.key: parameter for parameter in self.parameters}
+
     def parameter(self, key: str) -> Parameter:
         """The parameter with this key. Raises KeyError if there is none."""
-        return self._parameters[key]
+        return self.parameters_by_key[key]
 
     def palette(self, key: str) -> Palette:
         """The palette with this key. Raises KeyError if there is none."""
@@ -201,10 +206,6 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     @cached_property
     def _regions(self) -> dict[str, tuple[Sheet, Region]]:
         return {region.key: (sheet, region) for sheet in reversed(self.sheets) for region in reversed(sheet.regions)}
-
-    @cached_property
-    def _parameters(self) -> dict[str, Parameter]:
-        return by_key(self.parameters)
 
     @cached_property
     def _meshes(self) -> dict[str, MeshFile]:

@@ -214,7 +214,7 @@ def _with_parameters(
     kit: Kit, given: Iterable[Parameter], known: Mapping[str, str], keys: Names
 ) -> tuple[Kit, dict[str, str]]:
     """The kit with the parameters of a file, and their keys there by those in the file."""
-    there = {parameter.key: parameter for parameter in kit.parameters}
+    there = kit.parameters_by_key
     names = Names((parameter.name for parameter in kit.parameters), "_")
     linked: dict[str, str] = {}
     changed: dict[str, Parameter] = {}

@@ -21,7 +21,7 @@ def check_scenes(kit: Kit) -> None:
     distinct("scene", [scene.key for scene in kit.scenes])
     distinct("scene name", [scene.name for scene in kit.scenes])
     meshes, variants = {mesh.key for mesh in kit.meshes}, kit.variant_names
-    parameters = {parameter.key: parameter for parameter in kit.parameters}
+    parameters = kit.parameters_by_key
     for scene in kit.scenes:
         distinct(f"placing of “{scene.name[:40]}”", [placing.key for placing in scene.placings])
         total = sum(max(placing.count, len(placing.spots)) for placing in scene.placings)
@@ -63,7 +63,7 @@ def fitting_scenes(kit: Kit, instead: dict[str, str] | None = None) -> Kit:
     if not kit.scenes:
         return kit
     meshes, variants = {mesh.key for mesh in kit.meshes}, kit.variant_names
-    parameters = {parameter.key: parameter for parameter in kit.parameters}
+    parameters = kit.parameters_by_key
 
     def fits(key: str, setting: Setting) -> bool:
         try:

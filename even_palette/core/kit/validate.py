@@ -105,7 +105,7 @@ def _check_twins(kit: Kit) -> None:
     twins = [twin for sheet in kit.sheets for twin in sheet.twins]
     distinct("twin", [twin.key for twin in twins])
     distinct("name of a sheet or twin", [*(sheet.name for sheet in kit.sheets), *(twin.name for twin in twins)])
-    parameters = {parameter.key: parameter for parameter in kit.parameters}
+    parameters = kit.parameters_by_key
     for twin in twins:
         for own in twin.values.values():
             for key, value in own.items():
@@ -140,7 +140,7 @@ def _check_variants(kit: Kit) -> None:
     distinct("variant", [variant.key for variant in kit.variants])
     distinct("variant name", [variant.name for variant in kit.variants])
     parents = {variant.key: variant.parent for variant in kit.variants}
-    parameters = {parameter.key: parameter for parameter in kit.parameters}
+    parameters = kit.parameters_by_key
     sound: set[str] = set()
     for variant in kit.variants:
         line: dict[str, None] = {}

@@ -1,6 +1,6 @@
 """Pictures over time in one file: animated WebP."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from even_palette.core.arrays import Levels
@@ -23,7 +23,7 @@ def write_animation(path: Path, frames: Iterable[Levels], rate: float) -> int:
 
     count = 0
 
-    def images() -> Iterable[Image.Image]:
+    def images() -> Iterator[Image.Image]:
         nonlocal count
         for frame in frames:
             if max(frame.shape[:2]) > MOST_SIDE:
@@ -31,8 +31,8 @@ def write_animation(path: Path, frames: Iterable[Levels], rate: float) -> int:
             count += 1
             yield Image.fromarray(frame)
 
-    each = iter(images())
-    first = next(iter(each), None)
+    each = images()
+    first = next(each, None)
     if first is None:
         raise UserError(f"{path.name}: there is no picture to write.")
     times = _durations_ms(rate)

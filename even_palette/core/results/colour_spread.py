@@ -45,7 +45,7 @@ def instances_shown(at: Focus, scene: Scene, time: float = 0.0) -> list[Shown]:
     evenly = np.linspace(0, max(len(there) - 1, 0), min(len(there), MOST_INSTANCES_COMPARED))
     chosen = evenly.round().astype(int).tolist()
     names = {placing.key: placing.name for placing in scene.placings}
-    parameters = {parameter.key: parameter for parameter in at.kit.parameters}
+    parameters = at.kit.parameters_by_key
     return [
         Shown(f"{names[one.placing]} {one.number + 1}", one.variant, settings_at(one, parameters, time), one.seed, time)
         for one in (there[number] for number in chosen)

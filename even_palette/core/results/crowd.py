@@ -137,7 +137,7 @@ def _standing(store: Store, scene: Scene) -> dict[str, Standing]:
             by_mesh.setdefault(instance.mesh, []).append(instance)
         return {mesh: Standing.of(instances) for mesh, instances in sorted(by_mesh.items())}
 
-    return store.seen.get("standing", (scene,), build) if store.cache.is_looked_at else build()
+    return store.remembered("standing", (scene,), build)
 
 
 def _crowd(kit: Kit, store: Store, key: str, standing: Standing, time: float) -> Crowd:
@@ -168,8 +168,7 @@ def _part(at: Focus, store: Store, mesh: Mesh, standing: Standing, time: float) 
     rows = Rows.of(kinds)
     relief = tuple(_map(at, role, store) for role in RELIEF)
     given = [live.inputs(at, variant, time) for variant in standing.variants]
-    parameters = {parameter.key: parameter for parameter in at.kit.parameters} if standing.own else {}
-    own = [(number, settings_at(instance, parameters, time)) for number, instance in standing.own]
+    own = [(number, settings_at(instance, at.kit.parameters_by_key, time)) for number, instance in standing.own]
     table = _table(given, rows, standing, own)
     return CrowdPart(mesh, picture(at, store, Look()), relief, at.sheet.drawing, rows, table, at.sheet.shaded)
 

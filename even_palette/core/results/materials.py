@@ -52,7 +52,7 @@ def material_of(at: Focus, store: Store, live: bool = False) -> Material:
             at.sheet.shaded,
         )  # fmt: skip
 
-    return store.seen.get(("material", at.key, live), made_of(at), build) if store.cache.is_looked_at else build()
+    return store.remembered(("material", at.key, live), made_of(at), build)
 
 
 def dressed(at: Focus, store: Store, owner: SheetOwner) -> Dressed:

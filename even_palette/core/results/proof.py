@@ -79,11 +79,7 @@ def shipped(at: Focus, store: Store) -> Shipped:
         facts = {name: _facts(at, material, name, slot) for name, slot in own.items()}
         return Shipped(material, outputs, own, facts, sum(record.op in LOOK_UPS for record in program.records))
 
-    return (
-        store.seen.get(("shipped", at.key, at.twin), sampled_made_of(at), build)
-        if store.cache.is_looked_at
-        else build()
-    )
+    return store.remembered(("shipped", at.key, at.twin), sampled_made_of(at), build)
 
 
 def _whole(store: Store, program: Program, name: str, slot: Slot) -> Slot:
@@ -132,19 +128,22 @@ def proofed(
     Raises UserError as `shipped` does, and Cancelled.
     """
     found, wanted = shipped(at, store), conditions or at.sheet.conditions
+    told = {name: conditions_of(wanted, name, found.facts[name]) for name in (found.slots if only is None else only)}
+    slots = {name: slot_under(own, name, found, store, cancel) for name, own in told.items()}
+    return replace(found, slots={**found.slots, **slots})
 
-    def slot_of(name: str, slot: Slot) -> Slot:
-        facts = found.facts[name]
-        own = conditions_of(wanted, name, facts)
 
-        def made(chain: Chain) -> Chain:
-            key = ("degraded", chain.content_id, own, facts.use)
-            return store.cache.get(key, lambda: degraded_chain(chain, own, facts, cancel))
+def slot_under(
+    conditions: MapConditions, name: str, found: Shipped, store: Store, cancel: CancelToken | None = None
+) -> Slot:
+    """One slot of a material that ships under conditions of its own. Raises Cancelled."""
+    facts = found.facts[name]
 
-        return degraded(slot, own, made)
+    def made(chain: Chain) -> Chain:
+        key = ("degraded", chain.content_id, conditions, facts.use)
+        return store.cache.get(key, lambda: degraded_chain(chain, conditions, facts, cancel))
 
-    wanted_slots = found.slots if only is None else {name: found.slots[name] for name in only}
-    return replace(found, slots={**found.slots, **{name: slot_of(name, slot) for name, slot in wanted_slots.items()}})
+    return degraded(found.slots[name], conditions, made)
 
 
 def map_bytes(found: Shipped, conditions: Conditions) -> dict[str, tuple[MapConditions, int]]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Samples, float32
+from even_palette.core.arrays import Floats, Samples
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
 from even_palette.core.jobs import CancelToken, Progress, silent
@@ -74,19 +74,23 @@ def _errors(
     uv = _places(meant, distance, MOST_SIDE)
     places, found = uv.reshape(-1, 2), []
     for name in names:
-        one, other = (part[name].reshape(len(places), -1) for part in values)
-        if name in LIGHT:
-            seen, apart = colour_errors(one, other)
-            oklab = spread_of(apart, places)
-            found.append(ResultErrors(variant, name, distance, Measure.CIEDE2000, spread_of(seen, places), oklab))
-        elif name == NORMAL:
-            found.append(
-                ResultErrors(variant, name, distance, Measure.ANGLE, spread_of(angle_errors(one, other), places))
-            )
-        else:
-            off = number_errors(one, other).max(axis=-1)
-            found.append(ResultErrors(variant, name, distance, Measure.PERCENT, spread_of(off, places)))
+        measure, off, oklab = errors_of(name, *(part[name] for part in values))
+        apart = None if oklab is None else spread_of(oklab, places)
+        found.append(ResultErrors(variant, name, distance, measure, spread_of(off, places), apart))
     return found
+
+
+def errors_of(output: str, meant: Floats, shown: Floats) -> tuple[Measure, Samples, Samples | None]:
+    """How far values of an output, (..., n) or (...) for one channel, are off: in which measure, the errors (m,), and
+    for colours those in OKLab x 100, too.
+    """
+    lanes = len(OUTPUTS[output].default)
+    one, other = meant.reshape(-1, lanes), shown.reshape(-1, lanes)
+    if output in LIGHT:
+        return Measure.CIEDE2000, *colour_errors(one, other)
+    if output == NORMAL:
+        return Measure.ANGLE, angle_errors(one, other), None
+    return Measure.PERCENT, number_errors(one, other).max(axis=-1), None
 
 
 def _places(found: Shipped, distance: int, most: int) -> Floats:
@@ -98,26 +102,16 @@ def _places(found: Shipped, distance: int, most: int) -> Floats:
 def values_at(
     found: Shipped, names: Sequence[str], inputs: Inputs, distance: int, most: int = MOST_SIDE,
     cancel: CancelToken | None = None,
-) -> dict[str, Samples]:  # fmt: skip
-    """Outputs at a distance, each (H, W, channels), of at most so many pixels a side. Raises Cancelled."""
+) -> dict[str, Floats]:  # fmt: skip
+    """Outputs at a distance, each (H, W, channels) or (H, W), of at most so many pixels a side. Raises Cancelled."""
     width, height = (max(1, side // distance) for side in found.finest)
     uv, pixel = _places(found, distance, most), (1 / width, 0.0, 0.0, 1 / height)
     program = program_of({name: found.outputs[name] for name in names})
-    parts = list[dict[str, Floats]]()
+    parts = []
     for first in range(0, len(uv), ROWS):
         if cancel:
             cancel.check()
         some = uv[first : first + ROWS]
         screen = pixel_numbers(uv.shape[1], len(some), (0, first))
-        made = run(program, Environment(some, found.slots, inputs, 0.0, 0.0, pixel, screen))
-        wide = {name: np.broadcast_to(_deep(made[name], name), (*some.shape[:2], _lanes(name))) for name in names}
-        parts.append({name: float32(value) for name, value in wide.items()})
+        parts.append(run(program, Environment(some, found.slots, inputs, 0.0, 0.0, pixel, screen)))
     return {name: np.concatenate([part[name] for part in parts]) for name in names}
-
-
-def _lanes(name: str) -> int:
-    return len(OUTPUTS[name].default)
-
-
-def _deep(value: Samples, name: str) -> Samples:
-    return value if _lanes(name) > 1 else np.asarray(value)[..., None]

@@ -13,8 +13,10 @@ from even_palette.core.graph.reference import Environment, outputs_of, values_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
-from even_palette.core.material.outputs import ALPHA, LIGHT, NORMAL, OUTPUTS
+from even_palette.core.material.outputs import ALPHA
+from even_palette.core.proof.blocks import Block
 from even_palette.core.proof.conditions import (
+    PLAIN,
     Conditions,
     MapConditions,
     MapFacts,
@@ -24,19 +26,17 @@ from even_palette.core.proof.conditions import (
     conditions_of,
     formats_for,
 )
-from even_palette.core.proof.degrade import degraded, degraded_chain
-from even_palette.core.proof.errors import angle_errors, colour_errors, number_errors
+from even_palette.core.proof.errors import Measure
 from even_palette.core.proof.search import Choice, Option, all_of, front_of
-from even_palette.core.raster.chain import Chain
-from even_palette.core.results.proof import Shipped, shipped
+from even_palette.core.results.proof import Shipped, shipped, slot_under
+from even_palette.core.results.proof_errors import errors_of
 from even_palette.core.results.store import Store
 
 SAMPLES = 2000
 """Places on the sheet that are compared, by chance but always the same ones."""
 DISTANCES = (1, 4)
 MOST_SMALLER = 3
-UNITS = {NORMAL: 0.5}
-NUMBER_UNIT = 0.5
+COUNTS = {Measure.CIEDE2000: 1.0, Measure.ANGLE: 0.5, Measure.PERCENT: 0.5}
 """Errors count in ΔE00 of light; two degrees of a normal, and two percent of a number, count as much as one."""
 MOST_POINTS, MOST_TRIED = 24, 200
 THREADS = 2
@@ -88,8 +88,8 @@ def search(
     told = {name: conditions_of(wanted, name, facts) for name, facts in found.facts.items()}
     fixed = {name: own for name, own in told.items() if name in wanted.held or found.facts[name].use == Use.STRIP}
     free = [name for name in found.names if name not in fixed]
-    slots = {name: _made(store, found, name, own, cancel) for name, own in fixed.items()}
-    measure = Measure(at, found, variants, slots)
+    slots = {name: slot_under(own, name, found, store, cancel) for name, own in fixed.items()}
+    results = Comparison(at, found, variants, slots)
     tried = [(name, each) for name in free for each in candidates(found.facts[name])]
 
     def of_one(number: int) -> float:
@@ -97,7 +97,7 @@ def search(
             cancel.check()
         name, own = tried[number]
         progress(0.8 * number / max(len(tried), 1), f"{name.replace('_', ' ')}: {own.format}")
-        return measure.alone(name, _made(store, found, name, own, cancel))
+        return results.alone(name, slot_under(own, name, found, store, cancel))
 
     with ThreadPoolExecutor(THREADS) as pool:
         errors = dict(zip(tried, pool.map(of_one, range(len(tried))), strict=True))
@@ -109,8 +109,8 @@ def search(
     def measured(choice: Choice) -> Point:
         if cancel:
             cancel.check()
-        made = {name: _made(store, found, name, o.conditions, cancel) for name, o in choice.maps.items()}
-        return Point(Choice(choice.maps, choice.bytes + base, choice.error), measure.together(made))
+        made = {name: slot_under(o.conditions, name, found, store, cancel) for name, o in choice.maps.items()}
+        return Point(Choice(choice.maps, choice.bytes + base, choice.error), results.together(made))
 
     points = []
     few = math.prod(len(some) for some in options.values()) <= MOST_TRIED
@@ -148,24 +148,14 @@ def candidates(facts: MapFacts) -> list[MapConditions]:
     return [MapConditions(name, smaller, mips) for smaller in sizes for name in formats]
 
 
-_WORTH = ("plain", "BC1", "BC4", "BC5", "BC7")
+_WORTH = (PLAIN, Block.BC1, Block.BC4, Block.BC5, Block.BC7)
 
 
 def _halvings(facts: MapFacts) -> int:
     return max(min(facts.width, facts.height).bit_length() - 3, 0)
 
 
-def _made(store: Store, found: Shipped, name: str, own: MapConditions, cancel: CancelToken | None) -> Slot:
-    facts = found.facts[name]
-
-    def made(chain: Chain) -> Chain:
-        key = ("degraded", chain.content_id, own, facts.use)
-        return store.cache.get(key, lambda: degraded_chain(chain, own, facts, cancel))
-
-    return degraded(found.slots[name], own, made)
-
-
-class Measure:
+class Comparison:
     """What maps do to results: what is meant is kept, and only what hangs on a map is worked out anew."""
 
     def __init__(self, at: Focus, found: Shipped, variants: Sequence[str], fixed: Mapping[str, Slot]) -> None:
@@ -209,14 +199,6 @@ def _error(wanted: Mapping[str, Floats], shown: Mapping[str, Floats]) -> float:
         other = shown[name]
         if one is other:
             continue
-        if name in LIGHT:
-            off = float(colour_errors(one, other)[0].mean())
-        elif name == NORMAL:
-            off = float(angle_errors(one, other).mean()) * UNITS[NORMAL]
-        else:
-            lanes = len(OUTPUTS[name].default)
-            off = (
-                float(number_errors(one.reshape(-1, lanes), other.reshape(-1, lanes)).max(axis=-1).mean()) * NUMBER_UNIT
-            )
-        worst = max(worst, off)
+        measure, off, _ = errors_of(name, one, other)
+        worst = max(worst, float(off.mean()) * COUNTS[measure])
     return worst

@@ -1,6 +1,6 @@
 """What every function of this package is given beside a kit: where results are kept, and who tells what glows."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from typing import Protocol, TypeVar
 from weakref import WeakKeyDictionary
 
@@ -36,6 +36,12 @@ class Store:
         self.light = light
         self.seen = Seen()
         self._names: dict[Callable[..., object], WeakKeyDictionary[Focus, object]] = {}
+
+    def remembered(self, name: Hashable, parts: tuple[object, ...], make: Callable[[], T]) -> T:
+        """What is made of these parts: for the thread that only looks, the last one under a name if its parts are the
+        same objects; for others it is made anew.
+        """
+        return self.seen.get(name, parts, make) if self.cache.is_looked_at else make()
 
     def named(self, at: Focus, make: Callable[[Focus, "Store"], T]) -> T:
         """What this function makes of a kit at a sheet. Views ask for names often, so each is put together once.

@@ -25,7 +25,7 @@ def set_instances(scene: str, picks: Sequence[Pick], change: Mapping[str, Any]) 
     """Give single instances fields of their own (see `Own`); None gives one back to the placing."""
 
     def apply(kit: Kit) -> Kit:
-        parameters = {parameter.key: parameter for parameter in kit.parameters}
+        parameters = kit.parameters_by_key
         values: Mapping[str, Setting] = change.get("values", {})
         fields = dict(change)
         if values:

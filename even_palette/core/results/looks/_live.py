@@ -52,6 +52,4 @@ def live_material(at: Focus, store: Store) -> Live:
         there = {**slots_of(at, store, material.slots), **plan.slots(weights_of(at, store).packed)}
         return Live(material, material.packed(plan), there)
 
-    return (
-        store.seen.get(("live", at.key, at.twin), sampled_made_of(at), build) if store.cache.is_looked_at else build()
-    )
+    return store.remembered(("live", at.key, at.twin), sampled_made_of(at), build)

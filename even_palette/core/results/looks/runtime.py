@@ -5,7 +5,7 @@ from dataclasses import replace
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.program import LOOK_UPS
-from even_palette.core.graph.walks import renamed_slots
+from even_palette.core.graph.walks import replaced
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.colour_nodes import encode, to_oklab
 from even_palette.core.material.outputs import COLOUR
@@ -34,7 +34,8 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
         seen = {SHOWN: encode(nodes.clamp(outputs[COLOUR])), **others}
         return Picture(seen, shown.slots, inputs, light=outputs[COLOUR], paint=shown.material.base)
     colour, other = (_seen_from(each, look.distance)[COLOUR] for each in (shown, meant))
-    (other,) = renamed_slots([other], LOOK_UPS, lambda name: MEANT + name)
+    for op in LOOK_UPS:
+        (other,) = replaced([other], op, _of_meant)
     gain = float(GAINS[min(look.steps, len(GAINS)) - 1])
     apart = nodes.length(to_oklab(nodes.clamp(colour)) - to_oklab(nodes.clamp(other))) * gain
     slots = {**shown.slots, **{MEANT + name: slot for name, slot in meant.slots.items()}}
@@ -46,6 +47,11 @@ def _seen_from(found: Shipped, distance: int) -> dict[str, Node]:
         return dict(found.outputs)
     far = from_afar(list(found.outputs.values()), found.slots, found.finest, distance)
     return dict(zip(found.outputs, far, strict=True))
+
+
+def _of_meant(look_up: Node) -> Node:
+    name, *more = look_up.payload
+    return nodes.make(look_up.op, look_up.type, look_up.args, (f"{MEANT}{name}", *more))
 
 
 def offered(at: Focus, chosen: Chosen) -> Offered:
