@@ -37,7 +37,7 @@ from even_palette.core.raster.sampling import SHARP, Filter, sample
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.pictures import render_reference, whole_sheet
-from even_palette.core.results.proof import map_bytes, proofed, shipped
+from even_palette.core.results.proof import map_bytes, shipped, under
 from even_palette.core.results.proof_errors import errors_of_results
 from even_palette.core.results.sheets import Sheets
 
@@ -247,7 +247,7 @@ def test_each_map_counts_by_what_it_does_to_the_result(history: History, sheets:
     assert colour.spread.worst > 5
     assert colour.oklab is not None
     assert colour.oklab.worst > 2
-    assert [name for name, slot in proofed(at, sheets).slots.items() if slot is not shipped(at, sheets).slots[name]
+    assert [name for name, slot in under(at.sheet.conditions, shipped(at, sheets), sheets).slots.items() if slot is not shipped(at, sheets).slots[name]
             and slot.content_id != shipped(at, sheets).slots[name].content_id] == [weights]  # fmt: skip
     side = 64
     view = whole_sheet(side, side)

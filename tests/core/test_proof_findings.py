@@ -107,6 +107,12 @@ def test_leaves_that_thin_out(store: Sheets) -> None:
     assert given.source.keep_coverage
     history.do(commands.set_conditions("reed_clump", Conditions("byte")))
     assert [each for each in of_proof(history, store, "reed_clump") if "is seen" in each.text] == []
+    history.do(
+        commands.set_conditions("reed_clump", Conditions("nothing", {"base_colour": MapConditions(mips=Mips.NONE)}))
+    )
+    assert [
+        each for each in of_proof(history, store, "reed_clump") if "is seen" in each.text
+    ] == []  # no level is looked up
     lost = Conditions("nothing", {"base_colour": MapConditions(mips=Mips.ENCODED)})
     history.do(commands.set_conditions("reed_clump", lost))
     (found,) = [each for each in of_proof(history, store, "reed_clump") if "is seen" in each.text]

@@ -14,7 +14,7 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.proof.conditions import AS_MEANT, Conditions, MapConditions, bytes_of
 from even_palette.core.proof.search import Option, front_of
-from even_palette.core.results.proof import proofed, shipped
+from even_palette.core.results.proof import shipped, under
 from even_palette.core.results.proof_search import Comparison, candidates, search
 from even_palette.core.results.sheets import Sheets
 
@@ -56,12 +56,13 @@ def test_small_kits_against_exhaustive_search(name: str, history: History, sheet
     at, variants = history.kit.at(), ["", "day", "dusk"]
     found = search(at, sheets, variants)
     there = shipped(at, sheets)
-    results = Comparison(at, there, variants, {slot: proofed(at, sheets).slots[slot] for slot in found.held})
+    held = under(at.sheet.conditions, there, sheets).slots
+    results = Comparison(at, there, variants, {slot: held[slot] for slot in found.held})
     free = [slot for slot in there.names if slot not in found.held]
     every = []
     for some in product(*(candidates(there.facts[slot]) for slot in free)):
         conditions = Conditions("nothing", {**found.held, **dict(zip(free, some, strict=True))})
-        slots = proofed(at, sheets, conditions).slots
+        slots = under(conditions, there, sheets).slots
         taken = sum(bytes_of(own, there.facts[slot]) for slot, own in conditions.maps.items())
         every.append((taken, results.together({slot: slots[slot] for slot in free})))
     assert len(every) > 6

@@ -5,16 +5,16 @@ from collections.abc import Iterator
 from msgspec.structs import replace
 
 from even_palette.core.checks._finding import Finding, Mend, Severity
-from even_palette.core.errors import UserError
+from even_palette.core.checks._proof import meant_of
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import BASE_SLOT
 from even_palette.core.material.drawn import Way
-from even_palette.core.proof.conditions import Conditions, Mips, conditions_of
+from even_palette.core.proof.conditions import Mips, conditions_of
 from even_palette.core.raster.coverage import coverage_of
 from even_palette.core.raster.guess import Role
-from even_palette.core.results.proof import Shipped, proofed, shipped
+from even_palette.core.results.proof import Shipped, slot_under
 from even_palette.core.results.sheets import Sheets
 
 LEAST, LEVELS = 0.04, 4
@@ -24,37 +24,33 @@ LEAST, LEVELS = 0.04, 4
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     """Of a sheet that is cut out: the share of texels that reach the threshold, level by level. Raises Cancelled."""
     given, drawing, conditions = at.sheet.given(Role.OPACITY), at.sheet.drawing, at.sheet.conditions
-    if given is None or drawing.way != Way.CUT_OUT or conditions == Conditions():
+    if given is None or drawing.way != Way.CUT_OUT or (meant := meant_of(at, sheets)) is None:
         return
-    try:
-        meant = shipped(at, sheets)
-        name = _slot(meant, given.source.key, at)
-        if name is None or given.use.channel >= meant.facts[name].channels:
-            return
-        chain = proofed(at, sheets, None, cancel, [name]).slots[name].chain
-    except UserError:
+    name = _slot(meant, given.source.key, at)
+    if name is None or given.use.channel >= meant.facts[name].channels:
         return
+    own = conditions_of(conditions, name, meant.facts[name])
+    shown = slot_under(own, name, meant, sheets, cancel)
     first = meant.slots[name].plane.values()[..., given.use.channel]
     wanted = coverage_of(first, drawing.threshold)
     shares = [
-        coverage_of(chain.level(number).values()[..., given.use.channel], drawing.threshold)
-        for number in range(min(LEVELS + 1, chain.count))
+        coverage_of(shown.chain.level(number).values()[..., given.use.channel], drawing.threshold)
+        for number in range(min(LEVELS + 1, shown.chain.count) if shown.sampler.mips else 1)
     ]
     worst = max(range(len(shares)), key=lambda number: abs(shares[number] - wanted))
     if abs(shares[worst] - wanted) < LEAST:
         return
-    own = conditions_of(conditions, name, meant.facts[name])
-    mends = []
+    mend = None
     if not given.source.keep_coverage:
-        mends.append(Mend("Keep coverage in mips", commands.set_keep_coverage(at.key, given.source.key, True)))
+        mend = Mend("Keep coverage in mips", commands.set_keep_coverage(at.key, given.source.key, True))
     elif own.mips != Mips.LINEAR:
         maps = {**conditions.maps, name: replace(own, mips=Mips.LINEAR)}
-        mends.append(Mend("Make levels that keep it", commands.set_conditions(at.key, replace(conditions, maps=maps))))
+        mend = Mend("Make levels that keep it", commands.set_conditions(at.key, replace(conditions, maps=maps)))
     yield Finding(
         "Proof", Severity.WARNING,
         f"Of the sheet {wanted:.0%} is seen, at level {worst} it is {shares[worst]:.0%}: what is cut out "
         f"{'thins out' if shares[worst] < wanted else 'grows'} with distance.",
-        look="runtime", mend=mends[0] if mends else None,
+        look="runtime", mend=mend,
     )  # fmt: skip
 
 

@@ -6,24 +6,20 @@ import numpy as np
 from msgspec.structs import replace
 
 from even_palette.core.checks._finding import Finding, Mend, Severity
+from even_palette.core.checks._proof import meant_of
 from even_palette.core.colour.srgb import srgb_to_linear
-from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
-from even_palette.core.proof.conditions import Conditions, MapFacts, ReadAs, conditions_of
-from even_palette.core.results.proof import map_label, shipped
+from even_palette.core.proof.conditions import MapFacts, ReadAs, conditions_of
+from even_palette.core.results.proof import map_label
 from even_palette.core.results.sheets import Sheets
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     """Of the conditions of a sheet: numbers that are read as colour, and colour that is not decoded."""
-    conditions = at.sheet.conditions
-    if conditions == Conditions():
-        return
-    try:
-        found = shipped(at, sheets)
-    except UserError:
+    conditions, found = at.sheet.conditions, meant_of(at, sheets)
+    if found is None:
         return
     for name in found.names:
         own = conditions_of(conditions, name, found.facts[name])

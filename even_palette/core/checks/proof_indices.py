@@ -6,27 +6,23 @@ import numpy as np
 from msgspec.structs import replace
 
 from even_palette.core.checks._finding import Finding, Mend, Severity, place_of
-from even_palette.core.errors import UserError
+from even_palette.core.checks._proof import meant_of
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
-from even_palette.core.proof.conditions import AS_MEANT, Conditions, Use, conditions_of
+from even_palette.core.proof.conditions import AS_MEANT, Use, conditions_of
 from even_palette.core.raster.sampling import Filter
-from even_palette.core.results.proof import map_label, proofed, shipped
+from even_palette.core.results.proof import map_label, under
 from even_palette.core.results.sheets import Sheets
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
     """Of the conditions of a sheet: maps of numbers that are filtered, or whose numbers change. Raises Cancelled."""
-    conditions = at.sheet.conditions
-    if conditions == Conditions():
+    conditions, meant = at.sheet.conditions, meant_of(at, sheets)
+    if meant is None:
         return
-    try:
-        meant = shipped(at, sheets)
-        indices = [name for name in meant.names if meant.facts[name].use == Use.INDEX]
-        shown = proofed(at, sheets, None, cancel, indices) if indices else meant
-    except UserError:
-        return
+    indices = [name for name in meant.names if meant.facts[name].use == Use.INDEX]
+    shown = under(conditions, meant, sheets, cancel, indices)
     for name in indices:
         own, label = conditions_of(conditions, name, meant.facts[name]), map_label(at, meant, name)
         mended = {**conditions.maps, name: AS_MEANT}

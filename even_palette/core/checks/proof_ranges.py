@@ -6,15 +6,14 @@ import numpy as np
 
 from even_palette.core.arrays import float32
 from even_palette.core.checks._finding import Finding, Severity
-from even_palette.core.errors import UserError
+from even_palette.core.checks._proof import meant_of
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.model import Parameter, ValueKind
 from even_palette.core.material.outputs import COLOUR
 from even_palette.core.material.variants import MASTER
-from even_palette.core.proof.conditions import Conditions
 from even_palette.core.proof.errors import colour_errors
-from even_palette.core.results.proof import proofed, shipped
+from even_palette.core.results.proof import under
 from even_palette.core.results.proof_errors import Inputs, values_at
 from even_palette.core.results.sheets import Sheets
 
@@ -29,14 +28,9 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
 
     Raises Cancelled.
     """
-    if at.sheet.conditions == Conditions():
+    if (meant := meant_of(at, sheets)) is None or COLOUR not in meant.outputs:
         return
-    try:
-        meant, shown = shipped(at, sheets), proofed(at, sheets, None, cancel)
-    except UserError:
-        return
-    if COLOUR not in meant.outputs:
-        return
+    shown = under(at.sheet.conditions, meant, sheets, cancel)
 
     def error(inputs: Inputs) -> float:
         one, other = (

@@ -5,13 +5,12 @@ from itertools import combinations
 
 from even_palette.core.arrays import Samples, float32
 from even_palette.core.checks._finding import Finding, Severity
-from even_palette.core.errors import UserError
+from even_palette.core.checks._proof import meant_of
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.outputs import COLOUR
-from even_palette.core.proof.conditions import Conditions
 from even_palette.core.proof.errors import colour_errors
-from even_palette.core.results.proof import proofed
+from even_palette.core.results.proof import under
 from even_palette.core.results.proof_errors import values_at
 from even_palette.core.results.sheets import Sheets
 
@@ -29,14 +28,11 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     Raises Cancelled.
     """
     variants = [variant.key for variant in at.kit.variants][:MOST_VARIANTS]
-    if at.sheet.conditions == Conditions() or len(variants) < 2:
+    if len(variants) < 2 or (meant := meant_of(at, sheets)) is None:
         return
-    try:
-        shown = proofed(at, sheets, None, cancel)
-    except UserError:
+    if COLOUR not in meant.outputs or min(meant.finest) < FAR:
         return
-    if COLOUR not in shown.outputs or min(shown.finest) < FAR:
-        return
+    shown = under(at.sheet.conditions, meant, sheets, cancel)
     near, far = (
         [values_at(shown, [COLOUR], shown.inputs(at, key), distance, SIDE, cancel)[COLOUR] for key in variants]
         for distance in (1, FAR)

@@ -7,13 +7,13 @@ from msgspec.structs import replace
 
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.checks._finding import Finding, Mend, Severity, place_of
-from even_palette.core.errors import UserError
+from even_palette.core.checks._proof import meant_of
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.proof.blocks import Block
-from even_palette.core.proof.conditions import PLAIN, Conditions, MapConditions, Use, conditions_of, fits
-from even_palette.core.results.proof import Shipped, proofed, shipped
+from even_palette.core.proof.conditions import PLAIN, MapConditions, Use, conditions_of, fits
+from even_palette.core.results.proof import Shipped, under
 from even_palette.core.results.sheets import Sheets
 
 LEAST = 0.06
@@ -26,20 +26,14 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
 
     Raises Cancelled.
     """
-    conditions = at.sheet.conditions
-    if conditions == Conditions():
+    conditions, meant = at.sheet.conditions, meant_of(at, sheets)
+    if meant is None:
         return
-    try:
-        meant = shipped(at, sheets)
-        names = [name for name, facts in meant.facts.items() if facts.use == Use.WEIGHTS]
-        if not names:
-            return
-        shown = proofed(at, sheets, None, cancel, names)
-    except UserError:
-        return
+    names = [name for name, facts in meant.facts.items() if facts.use == Use.WEIGHTS]
     told = {name: conditions_of(conditions, name, meant.facts[name]) for name in names}
     if all(own.format == PLAIN for own in told.values()):
         return
+    shown = under(conditions, meant, sheets, cancel, names)
     if len({each.slots[name].plane.samples.shape[:2] for each in (meant, shown) for name in names}) > 1:
         return  # smaller ones differ at every edge, which errors of results tell better
     off = np.abs(_sum(shown, names) - _sum(meant, names))

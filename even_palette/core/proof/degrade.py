@@ -58,7 +58,6 @@ def texture_of(slot: Slot, conditions: MapConditions, facts: MapFacts, cancel: C
     for chain in slot.chains:
         first = min(conditions.smaller, chain.count - 1)
         levels = _levels(chain, first, conditions.mips, facts, is_colour)
-        levels = levels if slot.sampler.mips and conditions.mips != Mips.NONE else levels[:1]
         found = []
         for level in levels:
             if cancel:
@@ -83,14 +82,15 @@ def _for_blocks(level: Levels, block: Block, facts: MapFacts) -> Levels:
 
 
 def _levels(chain: Chain, first: int, mips: Mips, facts: MapFacts, is_colour: bool) -> list[Levels]:
-    """The levels (h, w, C) uint8 from one on, as they are stored before they are compressed."""
+    """The levels (h, w, C) uint8 from one on, as they are stored before they are compressed; only one without mips."""
+    end = chain.count if facts.has_mips and mips != Mips.NONE else first + 1
     if mips in (Mips.LINEAR, Mips.NONE):
-        return [_as_stored(chain.level(number), is_colour) for number in range(first, chain.count)]
+        return [_as_stored(chain.level(number), is_colour) for number in range(first, end)]
     top = _as_stored(chain.plane, is_colour)
     if mips == Mips.FREQUENT:
-        return [most_frequent(top, number) for number in range(first, chain.count)]
+        return [most_frequent(top, number) for number in range(first, end)]
     value, levels = float32(top), [top]
-    while len(levels) < chain.count:
+    while len(levels) < end:
         value = halved(value)
         if mips == Mips.NORMALS and value.shape[-1] >= 3:
             value = _of_length_1(value)

@@ -119,16 +119,13 @@ def _is_index(at: Focus, kind: PlaneKind, key: str) -> bool:
     return kind == PlaneKind.TONE and bool(at.sheet.tone(key).palette)
 
 
-def proofed(
-    at: Focus, store: Store, conditions: Conditions | None = None, cancel: CancelToken | None = None,
+def under(
+    conditions: Conditions, found: Shipped, store: Store, cancel: CancelToken | None = None,
     only: Collection[str] | None = None,
 ) -> Shipped:  # fmt: skip
-    """The material of a sheet under its conditions, or others: the same program on other slots, or on `only` some.
-
-    Raises UserError as `shipped` does, and Cancelled.
-    """
-    found, wanted = shipped(at, store), conditions or at.sheet.conditions
-    told = {name: conditions_of(wanted, name, found.facts[name]) for name in (found.slots if only is None else only)}
+    """A material that ships under conditions: the same program on other slots, or on `only` some. Raises Cancelled."""
+    names = found.slots if only is None else only
+    told = {name: conditions_of(conditions, name, found.facts[name]) for name in names}
     slots = {name: slot_under(own, name, found, store, cancel) for name, own in told.items()}
     return replace(found, slots={**found.slots, **slots})
 

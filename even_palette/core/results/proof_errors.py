@@ -21,7 +21,7 @@ from even_palette.core.proof.errors import (
     spread_of,
 )
 from even_palette.core.raster.sampling import pixel_numbers, texel_centres
-from even_palette.core.results.proof import Shipped, proofed, shipped
+from even_palette.core.results.proof import Shipped, shipped, under
 from even_palette.core.results.store import Store
 
 MOST_SIDE = 256
@@ -56,7 +56,8 @@ def errors_of_results(
 
     At a distance both are sampled from the mips that fit. Raises UserError for maps that cannot be read, and Cancelled.
     """
-    meant, shown = shipped(at, store), proofed(at, store, conditions, cancel)
+    meant = shipped(at, store)
+    shown = under(conditions or at.sheet.conditions, meant, store, cancel)
     found = []
     for number, variant in enumerate(variants):
         for step, distance in enumerate(distances):

@@ -12,7 +12,7 @@ from even_palette.core.material.outputs import COLOUR
 from even_palette.core.results.far import from_afar
 from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
 from even_palette.core.results.pictures import SHOWN, Picture
-from even_palette.core.results.proof import Shipped, proofed, shipped
+from even_palette.core.results.proof import Shipped, shipped, under
 from even_palette.core.results.store import Store
 
 GAINS = (1, 4, 16, 64)
@@ -26,7 +26,7 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
     gain. From a distance, pixels are shown as squares of so many texels.
     """
     meant = shipped(at, store)
-    shown = meant if look.map == AS_MEANT else proofed(at, store)
+    shown = meant if look.map == AS_MEANT else under(at.sheet.conditions, meant, store)
     inputs = shown.inputs(at, look.variant)
     if not look.steps:
         outputs = _seen_from(shown, look.distance)
