@@ -2,7 +2,7 @@
 
 import math
 
-from even_palette.core.material.build import linear_setting
+from even_palette.core.material.build import linear_light
 from even_palette.core.material.shading import LIT_FROM_BEHIND, Shaded, Shading
 
 NUMBERS = {Shading.SURFACE: 0, Shading.STRANDS: 1, Shading.LEAVES: 2}
@@ -42,15 +42,11 @@ def shading_uniforms(shaded: Shaded) -> dict[str, object]:
     found: dict[str, object] = {"shading": NUMBERS[shaded.kind], "through": shaded.through}
     if shaded.kind != Shading.STRANDS:
         return found
-    tints = []
-    for highlight in (shaded.first, shaded.second):
-        colour = linear_setting(highlight.tint)
-        assert isinstance(colour, tuple)
-        tints.append(tuple(part * highlight.strength for part in colour))
     both = (shaded.first, shaded.second)
+    first, second = (linear_light(each.tint, each.strength) for each in both)
     return {
         **found, "strands_across": shaded.across, "strand_broken": math.radians(shaded.broken),
         "strand_shifts": tuple(math.radians(each.shift) for each in both),
         "strand_widths": tuple(math.radians(each.width) for each in both),
-        "first_tint": tints[0], "second_tint": tints[1],
+        "first_tint": first, "second_tint": second,
     }  # fmt: skip

@@ -112,9 +112,12 @@ def _named(outputs: Mapping[str, Node], parameters: Sequence[Parameter]) -> dict
 @lru_cache(maxsize=4096)
 def linear_setting(setting: Setting) -> float | Colour:
     """A setting as the runtime takes it: colours decoded to linear light, numbers as they are."""
-    if not isinstance(setting, tuple):
-        return float(setting)
-    red, green, blue = srgb_to_linear(float32(setting)).tolist()
+    return linear_light(setting) if isinstance(setting, tuple) else float(setting)
+
+
+def linear_light(colour: Colour, strength: float = 1.0) -> Colour:
+    """An encoded colour as linear light, so many times as strong."""
+    red, green, blue = (part * strength for part in srgb_to_linear(float32(colour)).tolist())
     return (red, green, blue)
 
 

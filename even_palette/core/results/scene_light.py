@@ -11,7 +11,7 @@ from even_palette.core.kit.fingerprints import fingerprint
 from even_palette.core.kit.scene import LightKind, SceneLight, Surround, ToneCurve
 from even_palette.core.lineup.daylight import Lighting, constant, daylight, night, overcast
 from even_palette.core.lineup.surround import surround_atlas
-from even_palette.core.material.build import linear_setting
+from even_palette.core.material.build import linear_light
 from even_palette.core.raster.files import read_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.file_names import name_of
@@ -40,15 +40,9 @@ def lighting_of(light: SceneLight, store: Store) -> Lighting | None:
                 return None
             surround = surround_of(light.picture, store)
             found = replace(constant(0.0), surround=surround, turned=math.radians(light.turned))
-    lamps = []
-    for lamp in light.lamps:
-        colour = linear_setting(lamp.colour)
-        assert isinstance(colour, tuple)
-        red, green, blue = (part * lamp.strength for part in colour)
-        lamps.append((lamp.place, (red, green, blue)))
     return replace(
         found,
-        lamps=tuple(lamps),
+        lamps=tuple((lamp.place, linear_light(lamp.colour, lamp.strength)) for lamp in light.lamps),
         stops=light.exposure,
         rolls_off=light.tone == ToneCurve.NEUTRAL,
         sky_behind=light.sky,

@@ -15,7 +15,7 @@ from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.coat_owners import coats_of
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.names import Names, identifier
-from even_palette.core.material.build import Material, linear_setting
+from even_palette.core.material.build import Material, linear_light
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.model import Parameter
 from even_palette.core.material.outputs import OUTPUTS
@@ -236,7 +236,4 @@ def _shading(shaded: Shaded) -> PackageShading | None:
 
 
 def _highlight(highlight: Highlight) -> PackageHighlight:
-    colour = linear_setting(highlight.tint)
-    assert isinstance(colour, tuple)
-    red, green, blue = (part * highlight.strength for part in colour)
-    return PackageHighlight(highlight.shift, highlight.width, (red, green, blue))
+    return PackageHighlight(highlight.shift, highlight.width, linear_light(highlight.tint, highlight.strength))
