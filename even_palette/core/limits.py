@@ -1,6 +1,6 @@
 """What a kit may hold at the most: the reader, commands and packers refuse the same."""
 
-FORMAT = 9
+FORMAT = 10
 MOST_SHEETS = 512
 MOST_REGIONS = 255
 """On one sheet: edge pairs name a region by one byte, 0 for the base."""
@@ -16,6 +16,7 @@ MOST_PAINTED = 1 << 18
 MOST_COATS = 16
 MOST_RECIPES = 256
 MOST_PLANS = 64
+MOST_PRESETS = 32
 MOST_SCENES, MOST_PLACINGS, MOST_INSTANCES = 32, 256, 20_000
 MOST_IN_SCENE = 50_000
 MOST_LAMPS = 4

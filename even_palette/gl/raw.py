@@ -10,6 +10,7 @@ import numpy as np
 from even_palette.core.arrays import Samples
 from even_palette.gl.context import driver_function
 
+TEXTURE_LOD_BIAS, SAMPLER_BINDING = 0x8501, 0x8919
 GPU_COMMANDS_COMPLETE, FLUSH_COMMANDS, TIMEOUT_EXPIRED = 0x9117, 1, 0x911B
 TEXTURE_2D, TEXTURE_2D_ARRAY, UNPACK_ALIGNMENT = 0x0DE1, 0x8C1A, 0x0CF5
 READ_FRAMEBUFFER, DRAW_FRAMEBUFFER, DEPTH_BUFFER_BIT, NEAREST = 0x8CA8, 0x8CA9, 0x0100, 0x2600
@@ -32,6 +33,8 @@ FUNCTIONS = {
     "glPixelStorei": (None, UINT, INT),
     "glBindFramebuffer": (None, UINT, UINT),
     "glBlitFramebuffer": (None, *[INT] * 8, UINT, UINT),
+    "glGetIntegerv": (None, UINT, PLACE),
+    "glSamplerParameterf": (None, UINT, UINT, ctypes.c_float),
     "glFenceSync": (PLACE, UINT, UINT),
     "glClientWaitSync": (UINT, PLACE, UINT, ctypes.c_uint64),
     "glDeleteSync": (None, PLACE),
@@ -42,6 +45,13 @@ FUNCTIONS = {
 @cache
 def _library() -> Any:
     return SimpleNamespace(**{name: driver_function(name, *types) for name, types in FUNCTIONS.items()})
+
+
+def set_bias(bias: float) -> None:
+    """What goes to the number of the level that the sampler of the active unit reads (OpenGL 4.6, section 8.14.1)."""
+    bound = INT()
+    _library().glGetIntegerv(SAMPLER_BINDING, ctypes.byref(bound))
+    _library().glSamplerParameterf(bound.value, TEXTURE_LOD_BIAS, bias)
 
 
 def fence() -> Any:

@@ -228,9 +228,14 @@ class Samplers:
             near = context.NEAREST if sharp else context.LINEAR
             far = context.NEAREST_MIPMAP_NEAREST if sharp else context.LINEAR_MIPMAP_LINEAR
             repeat = sampler.wrap == Wrap.REPEAT
-            self._kept[sampler] = context.sampler(
-                repeat_x=repeat, repeat_y=repeat, filter=(far if sampler.mips else near, near)
-            )
+            made = self._kept[sampler] = context.sampler(
+                repeat_x=repeat, repeat_y=repeat, filter=(far if sampler.mips else near, near),
+                anisotropy=float(1 if sharp or not sampler.mips else sampler.anisotropy),
+            )  # fmt: skip
+            if sampler.bias:
+                made.use(0)
+                raw.set_bias(sampler.bias)
+                made.clear(0)
         return self._kept[sampler]
 
     def release(self) -> None:

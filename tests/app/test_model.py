@@ -183,7 +183,7 @@ def test_assign_undo_and_weights_follow(regions: Driver) -> None:
 
 def test_padding_of_regions(regions: Driver) -> None:
     """Typed in the tray: without padding fewer texels are covered, by as much as the footprint tells."""
-    session, padding = regions.session, regions.tray.panel("Regions").elements.padding
+    session, padding = regions.session, regions.tray.panel("Regions").elements.padding.texels
     before = weights_of(session.kit.at(), session.sheets).coverage.covered
     padding.setValue(0)
     regions.settle()
@@ -193,6 +193,8 @@ def test_padding_of_regions(regions: Driver) -> None:
     covered = weights_of(session.kit.at(), session.sheets).coverage.covered
     assert covered == pytest.approx(float(seen.covered.mean()))
     assert covered < before - 0.1
+    regions.click(regions.tray.panel("Regions").elements.padding.maps)
+    assert session.kit.sheets[0].pad_maps
 
 
 def test_scatter_split_by_buttons(regions: Driver) -> None:

@@ -10,7 +10,7 @@ from even_palette.app.ledge.errors import ErrorTable
 from even_palette.app.ledge.proof import ProofPage
 from even_palette.app.tray.conditions import ConditionsPart
 from even_palette.core.kit import commands
-from even_palette.core.proof.conditions import Conditions, MapConditions
+from even_palette.core.proof.conditions import Beyond, Conditions, MapConditions, kind_of
 from even_palette.core.results.looks import Look
 from even_palette.core.results.proof_errors import DISTANCES
 from tests.app.conftest import Driver, pixels
@@ -50,7 +50,7 @@ def test_conditions_are_set_seen_and_measured(small: Driver, part: ConditionsPar
     assert "as it is meant" in table.told.text()
     assert len(table.found) == len(DISTANCES) * len({each.output for each in table.found})
     meant, before = seen(small), part.total.text()
-    small.choose(part.preset, "Blocks of half a byte")
+    small.choose(part.preset.box, "Blocks of half a byte")
     measured(small, table)
     assert part.total.text() != before
     assert "BC1" in part.list.item(0).text()
@@ -70,6 +70,34 @@ def test_conditions_are_set_seen_and_measured(small: Driver, part: ConditionsPar
     small.settle()
     assert session.at.sheet.conditions == Conditions()
     assert np.array_equal(seen(small), meant)
+
+
+def test_conditions_of_ones_own(small: Driver, part: ConditionsPart) -> None:
+    """What single maps have is kept for their kinds under a name, taken back by it, and forgotten without loss."""
+    session = small.session
+    small.choose(part.format, "BC7")
+    small.choose(part.slant, "8 samples")
+    small.choose(part.bias, "+0.5 levels")
+    small.choose(part.wrap, "it repeats")
+    own = session.at.sheet.conditions.maps[part.slot]
+    assert (own.format, own.anisotropy, own.bias, own.wrap) == ("BC7", 8, 0.5, Beyond.REPEAT)
+    part.preset.keep_as("  Handheld ")
+    small.settle()
+    kind = kind_of(part.found.facts[part.slot])  # type: ignore[union-attr]
+    assert session.at.sheet.conditions == Conditions(kinds={kind: own})
+    assert part.preset.box.currentText() == "Handheld"
+    assert not part.preset.keep.isEnabled()
+    small.choose(part.preset.box, "Mobile")
+    small.choose(part.preset.box, "Handheld")
+    small.settle()
+    assert session.at.sheet.conditions.kinds == {kind: own}
+    small.click(part.preset.forget)
+    small.settle()
+    assert session.kit.presets == ()
+    assert session.at.sheet.conditions.kinds == {kind: own}
+    assert "otherwise" in part.told.text()
+    session.undo()
+    assert [each.name for each in session.kit.presets] == ["Handheld"]
 
 
 def test_a_row_goes_to_its_worst_place(demo: Driver) -> None:
@@ -145,7 +173,7 @@ def test_a_search_is_clicked_and_seen(small: Driver, part: ConditionsPart) -> No
 
 def test_textures_are_written(small: Driver, part: ConditionsPart, tmp_path: Path) -> None:
     """One file a map; what a format does not hold is told, and leaves no half of a file."""
-    small.choose(part.preset, "Blocks of a byte")
+    small.choose(part.preset.box, "Blocks of a byte")
     small.settle()
     assert [action.text() for action in part.write.menu().actions()] == ["As DDS …", "As KTX2 …"]  # type: ignore[union-attr]
     (tmp_path / "out").mkdir()
@@ -155,7 +183,7 @@ def test_textures_are_written(small: Driver, part: ConditionsPart, tmp_path: Pat
         f"{name}.dds" for name in part.found.names
     )  # type: ignore[union-attr]
     assert "textures" in small.window.notice.text.text()
-    small.choose(part.preset, "Mobile")
+    small.choose(part.preset.box, "Mobile")
     small.settle()
     (tmp_path / "more").mkdir()
     part.write_textures(tmp_path / "more", ".dds")

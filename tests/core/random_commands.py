@@ -39,7 +39,7 @@ from even_palette.core.material.model import (
 from even_palette.core.material.randomise import Spread
 from even_palette.core.material.shading import Shaded, Shading
 from even_palette.core.mesh.bakes import BAKES
-from even_palette.core.proof.conditions import FORMATS, PRESETS, Conditions, MapConditions, Mips
+from even_palette.core.proof.conditions import FORMATS, PRESETS, Beyond, Conditions, MapConditions, Mips
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.layouts import Hold
 from even_palette.core.raster.plane import Encoding
@@ -56,7 +56,7 @@ from even_palette.core.tones.ramp import Ramp, RampRow, Stop
 from even_palette.scripting import command_names
 
 KEYS = {
-    "regions": "region", "tone": "tone", "parameter": "parameter", "variant": "variant", "parent": "variant",
+    "preset": "preset", "regions": "region", "tone": "tone", "parameter": "parameter", "variant": "variant", "parent": "variant",
     "mesh": "mesh", "slot": "mesh", "palette": "palette", "ramp": "ramp", "map": "map", "role": "map", "layout": "map", "green": "map",
     "encoding": "map", "bake": "bake", "sheet": "sheet", "base_tone": "tone", "twin": "twin", "plan": "plan", "strength": "map", "drawing": "sheet", "shaded": "sheet", "conditions": "sheet", "coverage": "map",
     "premultiplied": "map", "scene": "scene", "placing": "placing",
@@ -139,7 +139,7 @@ class Chance:
             "plan": lambda: rng.choice(READY),
             "command": lambda: c.set_cell_value(self.an_owner(), rng.choice(["colour", "strength"]), self.setting()),
             "drawing": lambda: Drawing(rng.choice(list(Way)), rng.random(), rng.random() < 0.5),
-            "conditions": lambda: Conditions(rng.choice([*PRESETS, "none"]), {rng.choice(["base_colour", "weights_0", "x"]): MapConditions(rng.choice([*FORMATS, "BC2"]), rng.randrange(3), rng.choice(list(Mips)))}),
+            "conditions": lambda: Conditions(rng.choice([*PRESETS, "none"]), {rng.choice(["base_colour", "weights_0", "x"]): MapConditions(rng.choice([*FORMATS, "BC2"]), rng.randrange(3), rng.choice(list(Mips)), wrap=rng.choice([None, *Beyond]), anisotropy=rng.randrange(18), bias=rng.uniform(-3, 3))}, kinds={"colour 3": MapConditions("BC7")} if rng.random() < 0.5 else {}),
             "shaded": lambda: Shaded(rng.choice(list(Shading)), broken_by=rng.choice([None, self.use()]), through=rng.random()),
             "encoding": lambda: rng.choice(list(Encoding)), "role": lambda: rng.choice(list(Role)),
         }  # fmt: skip
@@ -173,7 +173,7 @@ class Chance:
             "region": self.kit.regions, "tone": self.sheet.tones, "parameter": self.kit.parameters, "map": self.sheet.sources,
             "variant": self.kit.variants, "mesh": self.kit.meshes, "palette": self.kit.palettes, "ramp": self.kit.ramps,
             "bake": self.sheet.bakes, "sheet": self.kit.sheets, "scene": self.kit.scenes, "placing": self.placings(),
-            "plan": self.kit.plans, "twin": [twin for sheet in self.kit.sheets for twin in sheet.twins],
+            "plan": self.kit.plans, "preset": self.kit.presets, "twin": [twin for sheet in self.kit.sheets for twin in sheet.twins],
         }[what]  # fmt: skip
         return self.pick(parts)
 

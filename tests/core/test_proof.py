@@ -10,9 +10,13 @@ from skimage import data
 from even_palette.core.arrays import float32
 from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.errors import UserError
-from even_palette.core.graph import slots
+from even_palette.core.graph import nodes, slots
+from even_palette.core.graph.fused import Frame, run_fused
+from even_palette.core.graph.program import program_of
+from even_palette.core.graph.reference import Environment, run
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
+from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks, encode_blocks
 from even_palette.core.proof.conditions import (
@@ -29,12 +33,14 @@ from even_palette.core.proof.conditions import (
     conditions_of,
     fits,
     formats_for,
+    of_kinds,
 )
 from even_palette.core.proof.degrade import degraded, degraded_chain, most_frequent
 from even_palette.core.proof.errors import angle_errors, colour_errors, number_errors, spread_of
 from even_palette.core.raster.chain import Chain, sample_minified
+from even_palette.core.raster.pixel_footprint import covered_by
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.raster.sampling import SHARP, Filter, sample
+from even_palette.core.raster.sampling import SHARP, Filter, Sampler, Wrap, sample
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.pictures import render_reference, whole_sheet
@@ -235,6 +241,63 @@ def test_nothing_done_is_the_result(history: History, sheets: Sheets) -> None:
     assert np.abs(one.astype(int) - other).max() <= 1
     black = render_reference(picture(at, sheets, Look("runtime", steps=4)), whole_sheet(64, 64))
     assert black.max() == 0
+
+
+def test_what_a_pixel_covers() -> None:
+    """OpenGL 4.6, section 8.14.1: log2 of the longer side; with anisotropy of the longer side shared among the probes."""
+    level = [covered_by(256, 128, (8 / 256, 0, 0, 2 / 128), Sampler(anisotropy=most)) for most in (1, 2, 4, 16)]
+    assert [(seen.level, seen.probes) for seen in level] == [(3, 1), (2, 2), (1, 4), (1, 4)]
+    assert np.allclose(level[2].shifts, [(8 / 256 * (n / 5 - 0.5), 0) for n in (1, 2, 3, 4)])
+    assert covered_by(256, 128, (1 / 256, 0, 0, 7 / 128), Sampler(anisotropy=16)).axis == (0, 7 / 128)
+    for bias, wanted in ((0.75, 2.75), (-1.5, 0.5), (-2.0, 0.0)):
+        assert covered_by(64, 64, (4 / 64, 0, 0, 1 / 64), Sampler(bias=bias)).level == wanted
+    assert covered_by(64, 64, (0.5 / 64, 0, 0, 0.5 / 64), Sampler(bias=2)).level == 1  # magnified twice
+    nothing = covered_by(64, 64, (0, 0, 0, 0), Sampler(bias=2))
+    assert (nothing.level, nothing.probes) == (0, 1)
+    for plain in (Sampler(Filter.NEAREST, anisotropy=8), Sampler(mips=False, anisotropy=8)):
+        assert covered_by(64, 64, (8 / 64, 0, 0, 1 / 64), plain).probes == 1
+
+
+@pytest.mark.parametrize("bias", [-0.6, 0.0, 1.25])
+def test_loops_read_the_levels_that_the_reference_reads(bias: float) -> None:
+    """Levels that the sampler chooses, and those that the formula asks for, with a bias; sides are odd."""
+    rng = np.random.default_rng(3)
+    plane = Plane(rng.integers(0, 256, (53, 77, 3)).astype(np.uint8), Encoding.SRGB)
+    slot = slots.of(plane, Sampler(wrap=Wrap.REPEAT, anisotropy=4, bias=bias))
+    asked = nodes.texture_lod("map", nodes.uv(), nodes.uv()["x"] * 5)
+    program = program_of({"seen": nodes.texture("map", nodes.uv()), "asked": asked})
+    frame = Frame(31, 17, (0.2, 0.1), (3.3 / 77, 1.1 / 53))
+    looped = run_fused(program, {"map": slot}, {}, frame)
+    pixel = (frame.step[0], 0.0, 0.0, frame.step[1])
+    exact = run(program, Environment(frame.uv(), {"map": slot}, {}, pixel=pixel))
+    for name in program.outputs:
+        assert np.abs(looped[name] - exact[name]).max() < 2e-5, name
+
+
+def test_conditions_for_kinds_of_maps(tmp_path: Path) -> None:
+    """Those of most maps of a kind, where the preset says otherwise; a map's own go before, what does not fit does not."""
+    colour, one = facts(Use.COLOUR, 3), facts(Use.NUMBERS, 1)
+    maps = {"a": colour, "b": colour, "c": colour, "d": one}
+    blocks, wide = MapConditions("BC7"), MapConditions(anisotropy=8)
+    kept = of_kinds(Conditions("half", {"a": blocks, "b": blocks, "c": wide}), maps)
+    assert kept == Conditions("half", kinds={"colour 3": blocks})
+    assert conditions_of(kept, "x", colour) == blocks
+    assert conditions_of(replace(kept, maps={"x": wide}), "x", colour) == wide
+    assert conditions_of(kept, "d", one) == conditions_of(Conditions("half"), "d", one)
+    assert (
+        conditions_of(Conditions("half", kinds={"colour 4": MapConditions("BC1")}), "x", facts(Use.COLOUR, 4)).format
+        == "BC3"
+    )
+    history = History(Kit())
+    history.do(commands.add_preset(" Mine ", replace(kept, maps={"a": wide}, held=("a",))))
+    history.do(commands.add_preset("Mobile", kept))
+    assert [(each.name, each.conditions) for each in history.kit.presets] == [("Mine", kept), ("Mobile 2", kept)]
+    again = decode_kit(encode_kit(history.kit, tmp_path), tmp_path)
+    assert again.presets == history.kit.presets
+    history.do(commands.remove_preset(history.kit.presets[0].key))
+    assert [each.name for each in history.kit.presets] == ["Mobile 2"]
+    with pytest.raises(UserError, match="BC9"):
+        history.do(commands.add_preset("x", Conditions(kinds={"colour 3": MapConditions("BC9")})))
 
 
 def test_each_map_counts_by_what_it_does_to_the_result(history: History, sheets: Sheets) -> None:

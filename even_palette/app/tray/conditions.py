@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from even_palette.app.controls import ShortList, choice, give_menu, label, offer, row, show_choice
 from even_palette.app.session import Session
+from even_palette.app.tray.presets import PresetRow
 from even_palette.core.disk.gate import size_text
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
@@ -26,7 +27,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.proof.conditions import (
     MOST_SMALLER,
     PLAIN,
-    PRESETS,
+    Beyond,
     Conditions,
     MapConditions,
     MapFacts,
@@ -51,6 +52,10 @@ FILTERS: list[tuple[str, object]] = [
 READ: list[tuple[str, object]] = [
     ("as it is meant", ReadAs.MEANT), ("as sRGB colour", ReadAs.SRGB), ("without decoding", ReadAs.DATA),
 ]  # fmt: skip
+BEYOND: list[tuple[str, object]] = [
+    ("as it is meant", None), ("the edge goes on", Beyond.CLAMP), ("it repeats", Beyond.REPEAT),
+]  # fmt: skip
+SAMPLES, BIASES = (1, 2, 4, 8, 16), (-1.0, -0.5, 0.0, 0.5, 1.0)
 LABEL_PX = 64
 
 
@@ -62,9 +67,7 @@ class ConditionsPart(QWidget):
         self.session = session
         self.slot = ""
         self.found: Shipped | None = None
-        self.preset = choice("Conditions", [(preset.label, name) for name, preset in PRESETS.items()])
-        self.preset.setToolTip("What the runtime does to all maps, unless a map says otherwise")
-        self.preset.activated.connect(lambda i: self._take(self.preset.itemData(i)))
+        self.preset = PresetRow(session)
         self.told = label("", "quiet")
         self.list = ShortList("Maps", 168)
         self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
@@ -81,6 +84,15 @@ class ConditionsPart(QWidget):
         self.mips.activated.connect(lambda i: self._change(mips=self.mips.itemData(i)))
         self.filter = choice("Filter", FILTERS)
         self.filter.activated.connect(lambda i: self._change(filter=self.filter.itemData(i)))
+        self.wrap = choice("Beyond", BEYOND)
+        self.wrap.setToolTip("What the runtime finds beyond the edges of the map")
+        self.wrap.activated.connect(lambda i: self._change(wrap=self.wrap.itemData(i)))
+        self.slant = choice("Slanted", [])
+        self.slant.setToolTip("How many samples a look-up takes at the most where the map is seen at a slant")
+        self.slant.activated.connect(lambda i: self._change(anisotropy=self.slant.itemData(i)))
+        self.bias = choice("Bias", [])
+        self.bias.setToolTip("How many levels smaller is read, or larger: less shimmer, or more detail")
+        self.bias.activated.connect(lambda i: self._change(bias=self.bias.itemData(i)))
         self.read_as = choice("Read", READ)
         self.read_as.setToolTip("Whether the runtime decodes it; a wrong flag is the usual mistake")
         self.read_as.activated.connect(lambda i: self._change(read_as=self.read_as.itemData(i)))
@@ -102,7 +114,8 @@ class ConditionsPart(QWidget):
         column.addWidget(self.list)
         column.addWidget(self.total)
         for name, box in (("Format", self.format), ("Size", self.side), ("Levels", self.mips),
-                          ("Filter", self.filter), ("Read", self.read_as)):  # fmt: skip
+                          ("Filter", self.filter), ("Beyond", self.wrap), ("Slanted", self.slant),
+                          ("Bias", self.bias), ("Read", self.read_as)):  # fmt: skip
             text = label(name)
             text.setFixedWidth(LABEL_PX)
             column.addLayout(row(text, box, stretch=1))
@@ -117,8 +130,8 @@ class ConditionsPart(QWidget):
         """Show the maps of a sheet as they ship, and what is done to them. Raises NotReady."""
         self.found = found = shipped(at, self.session.sheets)
         conditions = self._conditions
-        show_choice(self.preset, conditions.preset)
-        self.told.setText(PRESETS[conditions.preset].told)
+        self.preset.refresh(found.facts)
+        self.told.setText(self.preset.told)
         told = map_bytes(found, conditions)
         if self.slot not in told:
             self.slot = next(iter(found.names), "")
@@ -135,7 +148,7 @@ class ConditionsPart(QWidget):
 
     def _show_map(self, found: Shipped, conditions: Conditions) -> None:
         facts = found.facts.get(self.slot)
-        for box in (self.format, self.side, self.mips, self.filter, self.read_as):
+        for box in (self.format, self.side, self.mips, self.filter, self.wrap, self.slant, self.bias, self.read_as):
             box.setEnabled(facts is not None)
         self.reset.setEnabled(self.slot in conditions.maps)
         self.held.setChecked(self.slot in conditions.held)
@@ -148,6 +161,11 @@ class ConditionsPart(QWidget):
         offer(self.side, sizes, own.smaller)
         offer(self.mips, [(MIPS[each], each) for each in _mips_for(facts)], own.mips)
         show_choice(self.filter, own.filter)
+        show_choice(self.wrap, own.wrap)
+        samples = sorted({*SAMPLES, own.anisotropy})
+        offer(self.slant, [(f"{most} samples" if most > 1 else "one sample", most) for most in samples], own.anisotropy)
+        biases = sorted({*BIASES, own.bias})
+        offer(self.bias, [(f"{bias:+g} levels" if bias else "none", bias) for bias in biases], own.bias)
         show_choice(self.read_as, own.read_as)
 
     # What is done
@@ -160,9 +178,6 @@ class ConditionsPart(QWidget):
     def _set(self, conditions: Conditions) -> None:
         self.session.do(commands.set_conditions(self.session.at.key, conditions))
         self.session.end_merge()
-
-    def _take(self, preset: str) -> None:
-        self._set(Conditions(preset, held=self._conditions.held))
 
     def _change(self, **fields: Any) -> None:
         if self.found is None or self.slot not in self.found.facts:

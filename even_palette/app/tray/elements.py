@@ -23,6 +23,7 @@ from even_palette.app.controls import Fold, ShortList, empty, label, row, show_c
 from even_palette.app.controls import choice as choice_box
 from even_palette.app.session import Session
 from even_palette.app.tray.move_faces import MoveFaces
+from even_palette.app.tray.padding import PaddingRow
 from even_palette.app.view_state import Tool
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
@@ -94,15 +95,7 @@ class ElementsTab(QWidget):
         rest.setToolTip("Make a region of all faces that no region has")
         rest.clicked.connect(self._rest)
         self.column.addLayout(row(self.divide_button, rest, stretch=0))
-        self.padding = QSpinBox()
-        self.padding.setRange(0, 256)
-        self.padding.setAccessibleName("Padding of regions")
-        self.padding.setPrefix("Padding ")
-        self.padding.setSuffix(" texels")
-        self.padding.setToolTip("How far regions of elements reach beyond their UV islands")
-        self.padding.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        self.padding.setKeyboardTracking(False)
-        self.padding.valueChanged.connect(lambda value: session.do(commands.set_padding(session.at.key, value)))
+        self.padding = PaddingRow(session)
         self.column.addWidget(self.padding)
         self.moves = MoveFaces(session, choice)
         self.column.addWidget(self.moves)
@@ -217,9 +210,7 @@ class ElementsTab(QWidget):
         self.assign_button.setText(f"Give to {region.name}" if region else "Give to the selected region")
         count = len(region.boxes) if region else 0
         self.boxes_label.setText(f"{region.name} holds {count} rectangles." if region else "Select a region first.")
-        self.padding.blockSignals(True)
-        self.padding.setValue(self.session.at.sheet.padding)
-        self.padding.blockSignals(False)
+        self.padding.refresh(self.session.at.sheet)
         self._fill_shares()
         self._show_chosen()
 

@@ -29,7 +29,7 @@ from even_palette.core.graph.loops import write_loop
 from even_palette.core.graph.program import LOOK_UPS, OF_LEVELS, Program
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.raster.mips import lod_of
+from even_palette.core.raster.pixel_footprint import Covered, covered_by
 from even_palette.core.raster.plane import Encoding
 from even_palette.core.raster.sampling import Filter, Wrap, pixel_numbers, texel_centres
 from even_palette.core.raster.tiles import kind_of
@@ -102,7 +102,7 @@ def run_fused(
     }
     values = [np.ravel(inputs[name]) for name in program.parameters]
     flat = float32(np.concatenate(values)) if values else np.zeros(1, np.float32)
-    lods = float32([_lod(slots[name], frame) for name in bound] or [0])
+    lods = float32([_numbers(_covered(slots[name], frame)) for name in bound] or [[0, 1, 0, 0]])
     held = {
         name: whole_arguments(slots[name], how, _levels_read(program, name, slots[name], how, frame))
         for name, how in bound.items()
@@ -199,7 +199,9 @@ def request(
         np.zeros((0, frame.width, program.records[at].type.size), STORES[stores[name]])
         for name, at in program.outputs.items()
     ]
-    return text, _in_order((0, 0, 0), frame, np.zeros(1, np.float32), 0.0, 0.0, np.zeros(1, np.float32), given, planes)
+    return text, _in_order(
+        (0, 0, 0), frame, np.zeros(1, np.float32), 0.0, 0.0, np.zeros((1, 4), np.float32), given, planes
+    )
 
 
 @lru_cache(maxsize=64)
@@ -220,7 +222,8 @@ def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool
     same = frame.is_whole_sheet and (plane.width, plane.height) == (frame.width, frame.height)
     reads = _reads(program)[name]
     plain = all(op in TEXTURED and place == "uv" for op, place in reads)
-    minified = sampler.mips and _lod(slot, frame) > 0 and any(op in TEXTURED for op, _ in reads)
+    seen = _covered(slot, frame)
+    minified = sampler.mips and (seen.level > 0 or seen.probes > 1) and any(op in TEXTURED for op, _ in reads)
     chained = minified or (sampler.mips and any(op in OF_LEVELS for op, _ in reads))
     floats = kind_of(plane).kind == "f"
     return SlotReading(
@@ -233,6 +236,8 @@ def _bound(program: Program, name: str, slot: Slot, frame: Frame, as_pixel: bool
         chained,
         not chained or plane.encoding == Encoding.SRGB or not floats,
         slot.shares,
+        seen.probes > 1,
+        sampler.bias,
     )
 
 
@@ -240,7 +245,7 @@ def _levels_read(program: Program, name: str, slot: Slot, how: SlotReading, fram
     """The levels of a slot that a frame reads; none where they are chosen texel by texel, or not read at all."""
     if not how.minified or any(op not in TEXTURED for op, _ in _reads(program)[name]):
         return ()
-    low, last = int(_lod(slot, frame)), slot.chain.count - 1
+    low, last = int(_covered(slot, frame).level), slot.chain.count - 1
     return tuple(sorted({min(low, last), min(low + 1, last)}))
 
 
@@ -253,6 +258,12 @@ def bytes_read(program: Program, slots: Mapping[str, Slot], frame: Frame, as_pix
     )
 
 
-def _lod(slot: Slot, frame: Frame) -> float:
-    """The level of mips that fits a plane that lies over the sheet as it is (OpenGL 4.6, section 8.14.1)."""
-    return lod_of(slot.plane.width, slot.plane.height, (frame.steps[0], 0.0, 0.0, frame.steps[1]))
+def _covered(slot: Slot, frame: Frame) -> Covered:
+    """What a pixel covers of a plane that lies over the sheet as it is."""
+    steps = frame.steps
+    return covered_by(slot.plane.width, slot.plane.height, (steps[0], 0.0, 0.0, steps[1]), slot.sampler)
+
+
+def _numbers(covered: Covered) -> list[float]:
+    """What a loop is told of it: the level, how many probes, and how far uv goes along them."""
+    return [covered.level, covered.probes, *covered.axis]

@@ -151,6 +151,17 @@ def mip(b, e, p, u, v, lod, layer):
     g = ONE - f
     return a0 * g + c0 * f, a1 * g + c1 * f, a2 * g + c2 * f, a3 * g + c3 * f
 
+
+@nb.njit(**INNER)
+def probed(b, e, p, u, v, lod, layer, seen):
+    a0, a1, a2, a3 = ZERO, ZERO, ZERO, ZERO
+    for number in range(int(seen[1])):
+        step = np.float32((number + 1) / (seen[1] + ONE)) - HALF
+        c0, c1, c2, c3 = mip(b, e, p, u + seen[2] * step, v + seen[3] * step, lod, layer)
+        a0, a1, a2, a3 = a0 + c0, a1 + c1, a2 + c2, a3 + c3
+    g = ONE / seen[1]
+    return a0 * g, a1 * g, a2 * g, a3 * g
+
 """
 )
 
@@ -164,4 +175,4 @@ def readers(texel: str, kept: str, near: str, repeat: bool, chained: bool) -> tu
     names = dict(globals())
     text = (READERS + (LEVELS if chained else "")).format(texel=texel, kept=kept, repeat=repeat, near=near)
     exec(text, names)
-    return tuple(names[name] for name in ("texel", "sample", "strip", *(("mip",) if chained else ())))
+    return tuple(names[name] for name in ("texel", "sample", "strip", *(("mip", "probed") if chained else ())))

@@ -19,7 +19,8 @@ class SlotReading:
     """How a loop reads a slot: channels, integer samples or floats, filter and wrap.
 
     `direct` where pixels are texels; `minified` where a pixel has several, so that mips are read; `chained` where there
-    are levels at all, which are integers where `integer_levels` says so; `shares` as the slot says.
+    are levels at all, which are integers where `integer_levels` says so; `shares` as the slot says. `probed` where a
+    pixel takes several samples; `bias` goes to the number of a level that the program asks for.
     """
 
     channels: int
@@ -31,6 +32,8 @@ class SlotReading:
     chained: bool = False
     integer_levels: bool = True
     shares: bool = False
+    probed: bool = False
+    bias: float = 0.0
 
 
 def level_kind(plane: Plane, how: SlotReading) -> "np.dtype[Any]":

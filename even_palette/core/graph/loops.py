@@ -285,11 +285,14 @@ class _Writer:
                 of_layer = args[1][0] if record.op == "layer_lod" else "ZERO"
                 if not self.bound[slot].chained:
                     return f"sample{kind}({given}, int({of_layer}), {u}, {v})"
-                lod = f"min(max({args[-1][0]}, ZERO), np.float32(p{number}.shape[1] - 1))"
+                bias = self.bound[slot].bias
+                level = f"{args[-1][0]} + {self._constant(bias)}" if bias else args[-1][0]
+                lod = f"min(max({level}, ZERO), np.float32(p{number}.shape[1] - 1))"
                 return f"mip{kind}({chain}, {u}, {v}, {lod}, {of_layer})"
         layer = int(record.payload[1]) if record.op == "layer" else 0
         if self.bound[slot].minified:
-            return f"mip{kind}({chain}, {args[0][0]}, {args[0][1]}, lods[{number}], np.float32({layer}))"
+            at = f"{chain}, {args[0][0]}, {args[0][1]}, lods[{number}, 0], np.float32({layer})"
+            return f"probed{kind}({at}, lods[{number}])" if self.bound[slot].probed else f"mip{kind}({at})"
         if self.bound[slot].direct and self.records[record.args[0]].op == "uv":
             return f"texel{kind}({given}, {layer}, y, x)"
         return f"sample{kind}({given}, {layer}, {args[0][0]}, {args[0][1]})"
@@ -328,7 +331,6 @@ class _Writer:
         texel = ", ".join(channel(at, "texel") for at in range(4))
         kept = ", ".join(channel(at, "level") for at in range(4))
         near = "near" if bound.nearest else "between"
-        names = ", ".join(
-            f"{name}{number}" for name in ("texel", "sample", "strip", *(("mip",) if bound.chained else ()))
-        )
+        given = ("texel", "sample", "strip", *(("mip", "probed") if bound.chained else ()))
+        names = ", ".join(f"{name}{number}" for name in given)
         return f"{names} = readers({texel!r}, {kept!r}, {near!r}, {bound.repeat}, {bound.chained})"

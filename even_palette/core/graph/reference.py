@@ -11,8 +11,8 @@ from even_palette.core.graph.operations import TABLE
 from even_palette.core.graph.program import LOOK_UPS, NodeRecord, Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.graph.types import Type
-from even_palette.core.raster.chain import Chain, sample_level, sample_minified
-from even_palette.core.raster.mips import lod_of
+from even_palette.core.raster.chain import Chain, sample_covered, sample_level, sample_minified
+from even_palette.core.raster.pixel_footprint import covered_by
 from even_palette.core.raster.sampling import Filter, Sampler
 from even_palette.core.raster.strip import look_up
 
@@ -104,9 +104,9 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             return _join(args, kinds)
         case "sample" | "layer":
             slot = environment.slots[str(record.payload[0])]
-            lod = lod_of(slot.plane.width, slot.plane.height, environment.pixel)
+            seen = covered_by(slot.plane.width, slot.plane.height, environment.pixel, slot.sampler)
             chain = slot.chains[int(record.payload[1]) if record.op == "layer" else 0]
-            return _rgba(sample_minified(chain, args[0], lod, slot.sampler))
+            return _rgba(sample_covered(chain, args[0], seen, slot.sampler))
         case "sample_lod":
             slot = environment.slots[str(record.payload[0])]
             return _at_level(slot.chain, args[0], args[1], slot.sampler)
@@ -129,7 +129,9 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
 
 
 def _at_level(chain: Chain, uv: Floats, level: Floats, sampler: Sampler) -> Floats:
-    """A chain sampled at uv (..., 2) between the two mip levels beside a number (...), or at the nearer one."""
+    """A chain sampled at uv (..., 2) between the two mip levels beside a number (...), or at the nearer one; the bias
+    goes to the number (OpenGL 4.6, section 8.14.1, equation 8.5)."""
+    level = level + np.float32(sampler.bias)
     if np.ndim(level) == 0 or not sampler.mips:
         return _rgba(sample_minified(chain, uv, float(level) if sampler.mips else 0.0, sampler))
 

@@ -22,6 +22,7 @@ from even_palette.core.limits import (
     MOST_PALETTES,
     MOST_PARAMETERS,
     MOST_PLANS,
+    MOST_PRESETS,
     MOST_RECIPES,
     MOST_SCENES,
     MOST_SHEETS,
@@ -29,6 +30,7 @@ from even_palette.core.limits import (
 )
 from even_palette.core.material.model import Blending, Coat, Parameter, Setting, Variant
 from even_palette.core.material.variants import MASTER, lineage
+from even_palette.core.proof.conditions import OwnPreset
 from even_palette.core.ranges import Key
 from even_palette.core.tones.palette import Palette
 from even_palette.core.tones.ramp import Ramp
@@ -71,6 +73,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     plans: Annotated[tuple[OutputPlan, ...], Meta(max_length=MOST_PLANS)] = ()
     apart: ToldApart = ToldApart()
     scenes: Annotated[tuple[Scene, ...], Meta(max_length=MOST_SCENES)] = ()
+    presets: Annotated[tuple[OwnPreset, ...], Meta(max_length=MOST_PRESETS)] = ()
 
     def at(self, key: str = "", twin: str = "") -> "Focus":
         """The kit at one of its sheets, the first one without a key; or as a twin of that sheet has it.

@@ -33,7 +33,7 @@ def unique(wanted: str, taken: Iterable[str], joiner: str = " ") -> str:
 
 def keys_of(kit: Kit) -> set[str]:
     """Every key that is or was in use, whatever for, and those that were retired."""
-    lists = (kit.meshes, kit.parameters, kit.variants, kit.palettes, kit.ramps, kit.recipes, kit.plans)
+    lists = (kit.meshes, kit.parameters, kit.variants, kit.palettes, kit.ramps, kit.recipes, kit.plans, kit.presets)
     keys = {*kit.retired, *(part.key for parts in lists for part in parts)}
     for mesh in kit.meshes:
         keys.update((*mesh.faces.regions, *mesh.twins.regions))

@@ -12,7 +12,8 @@ def upgraded(stored: object) -> object:
     Format 1 had one sheet, without a key; format 2 said which sheet was in front, had one coat a region, and knew maps
     by their roles; format 3 knew parameters and variants by their names; format 4 knew coats by their places; in
     format 5 all channels of a map were of one role; in format 6 all sheets were opaque, and meshes threw no
-    shade on each other; format 7 had no scenes; those of format 8 had no view, and nothing was drawn as strands.
+    shade on each other; format 7 had no scenes; those of format 8 had no view, and nothing was drawn as strands;
+    in format 9 maps were not padded, and there were no conditions of one's own.
     """
     if not isinstance(stored, dict):
         return stored
@@ -31,7 +32,7 @@ def upgraded(stored: object) -> object:
         stored = {**_with_coat_keys(stored), "format": 5}
     if stored.get("format") in (5, 6):
         stored = {**stored, **_mapped(stored, "meshes", _alone), "format": 7}
-    if stored.get("format") in (7, 8):
+    if stored.get("format") in (7, 8, 9):
         stored = {**stored, "format": FORMAT}
     return stored
 

@@ -200,13 +200,14 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """One UV tile: its maps, its regions from the topmost down, and how overlaps of their masks are resolved.
 
     `key` is an identifier that stays when the name changes. `id_bake` is the key of a bake that serves as ID map where
-    there is no file; `padding` (texels) is how far regions of mesh elements reach beyond their UV islands. Overcoats
-    are put on the whole sheet, after the coats of all regions. With `unmix` the ID map is unmixed, else its colours are
-    keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the sheet alone. Weights are
-    shipped as `packing` says, the regions of `channels` first, in that order. `tones` are made of its pictures; the one
-    with the key `base_tone` takes the place of the base colour under all coats. Masks that no ID map gives are
-    `mask_side` texels wide, 0 for as wide as the base colour. `drawing` says what its opacity does, `shaded` what light
-    does, and `conditions` what the runtime does to its maps (stage 7). Its `twins` are drawn with other values.
+    there is no file; `padding` (texels) is how far regions of mesh elements, and with `pad_maps` maps, reach beyond UV
+    islands. Overcoats are put on the whole sheet, after the coats of all regions. With `unmix` the ID map is unmixed,
+    else its colours are keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the
+    sheet alone. Weights are shipped as `packing` says, the regions of `channels` first, in that order. `tones` are made
+    of its pictures; the one with the key `base_tone` takes the place of the base colour under all coats. Masks that no
+    ID map gives are `mask_side` texels wide, 0 for as wide as the base colour. `drawing` says what its opacity does,
+    `shaded` what light does, and `conditions` what the runtime does to its maps (stage 7). Its `twins` are drawn with
+    other values.
     """
 
     key: Key
@@ -217,6 +218,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     bakes: Annotated[tuple[Bake, ...], Meta(max_length=MOST_BAKES)] = ()
     id_bake: str = ""
     padding: Padding = 16
+    pad_maps: bool = False
     overcoats: Coats = ()
     unmix: Unmix | None = None
     lowest_mip: Annotated[int, Meta(ge=0, le=MOST_MIP)] = 0

@@ -61,6 +61,9 @@ def check_together(kit: Kit) -> None:
     distinct("output plan", [plan.key for plan in kit.plans])
     for plan in kit.plans:
         check_plan(plan)
+    distinct("preset", [preset.key for preset in kit.presets])
+    for preset in kit.presets:
+        check_conditions(preset.conditions)
     _check_recipes(kit)
     for use in value_uses(kit):
         check_value(kit, use)

@@ -10,9 +10,11 @@ from msgspec import Meta
 
 from even_palette.core.errors import UserError
 from even_palette.core.proof.blocks import CHANNELS, Block, block_bytes
+from even_palette.core.ranges import Key
 from even_palette.core.raster.sampling import Filter
 
-MOST_SMALLER = 8
+MOST_SMALLER, MOST_ANISOTROPY, MOST_BIAS = 8, 16, 2
+MOST_KINDS = 64
 PLAIN = "plain"
 """The format that stores texels as they are."""
 FORMATS = (PLAIN, *(block.value for block in Block))
@@ -49,9 +51,19 @@ class ReadAs(StrEnum):
     DATA = "data"
 
 
+class Beyond(StrEnum):
+    """What a runtime finds beyond the edge of a map. Mirrors are part of the formula, so they are none of this."""
+
+    CLAMP = "clamp"
+    REPEAT = "repeat"
+
+
 class MapConditions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What is done to a map: one of FORMATS, how often its sides are halved, how its levels are made, another filter
-    than it is meant for, and how it is decoded.
+    and another wrap than it is meant for, and how it is decoded.
+
+    `anisotropy` is how many samples a look-up takes at the most along a slanted pixel, and `bias` goes to the number of
+    the level that is read (OpenGL 4.6, sections 8.14 and 8.14.1, where 2 is what each driver allows).
     """
 
     format: str = PLAIN
@@ -59,6 +71,9 @@ class MapConditions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     mips: Mips = Mips.LINEAR
     filter: Filter | None = None
     read_as: ReadAs = ReadAs.MEANT
+    wrap: Beyond | None = None
+    anisotropy: Annotated[int, Meta(ge=1, le=MOST_ANISOTROPY)] = 1
+    bias: Annotated[float, Meta(ge=-MOST_BIAS, le=MOST_BIAS)] = 0.0
 
     @property
     def block(self) -> Block | None:
@@ -70,11 +85,24 @@ AS_MEANT = MapConditions()
 
 
 class Conditions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A preset, by its name, and by slot what is otherwise for single maps. Searches leave alone what is `held`."""
+    """A preset, by its name; what is otherwise for `kinds` of maps, by use and channels (see `kind_of`), and by slot
+    for single maps. Searches leave alone what is `held`.
+    """
 
     preset: str = "nothing"
     maps: dict[str, MapConditions] = {}
     held: tuple[str, ...] = ()
+    kinds: Annotated[dict[str, MapConditions], Meta(max_length=MOST_KINDS)] = {}
+
+
+class OwnPreset(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Conditions that a kit keeps under a name, for maps by their kinds alone. Sheets that take them have their own
+    copy, so that a preset that goes changes nothing.
+    """
+
+    key: Key
+    name: str
+    conditions: Conditions
 
 
 @dataclass(frozen=True)
@@ -154,7 +182,7 @@ def check_conditions(conditions: Conditions) -> None:
     """Raise UserError for a preset or a format that is not there."""
     if conditions.preset not in PRESETS:
         raise UserError(f"There is no preset “{conditions.preset[:40]}”; there is {', '.join(PRESETS)}.")
-    for slot, own in conditions.maps.items():
+    for slot, own in (*conditions.maps.items(), *conditions.kinds.items()):
         if own.format not in FORMATS:
             raise UserError(f"“{slot[:40]}” has the format “{own.format[:40]}”; there is {', '.join(FORMATS)}.")
 
@@ -164,11 +192,29 @@ def conditions_of(conditions: Conditions, slot: str, facts: MapFacts) -> MapCond
 
     Strips keep their size: shaders look up in so many entries.
     """
-    own = conditions.maps.get(slot)
-    if own is not None and fits(own, facts):
-        return own if facts.use != Use.STRIP else msgspec.structs.replace(own, smaller=0)
+    for own in (conditions.maps.get(slot), conditions.kinds.get(kind_of(facts))):
+        if own is not None and fits(own, facts):
+            return own if facts.use != Use.STRIP else msgspec.structs.replace(own, smaller=0)
     preset = PRESETS.get(conditions.preset, PRESETS["nothing"])
     return preset.of(facts.use, facts.channels)
+
+
+def kind_of(facts: MapFacts) -> str:
+    """Names the maps that a preset does the same to: by what they are to the formula, and their channels."""
+    return f"{facts.use} {facts.channels}"
+
+
+def of_kinds(conditions: Conditions, facts: Mapping[str, MapFacts]) -> Conditions:
+    """The same for maps by their kinds: of each kind what most of its maps have, where the preset says otherwise.
+
+    `facts` are those of all maps of a sheet, by slot. Strips keep their size, which is not theirs to set.
+    """
+    found: dict[str, list[MapConditions]] = {}
+    for slot, each in facts.items():
+        found.setdefault(kind_of(each), []).append(conditions_of(conditions, slot, each))
+    plain = {kind_of(each): conditions_of(Conditions(conditions.preset), "", each) for each in facts.values()}
+    most = {kind: max(each, key=each.count) for kind, each in found.items()}
+    return Conditions(conditions.preset, kinds={kind: own for kind, own in most.items() if own != plain[kind]})
 
 
 def fits(conditions: MapConditions, facts: MapFacts) -> bool:

@@ -3,7 +3,6 @@
 from collections.abc import Callable
 
 import numpy as np
-from msgspec.structs import replace as with_fields
 
 from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.colour.srgb import linear_to_srgb
@@ -15,20 +14,23 @@ from even_palette.core.proof.textures import Texture
 from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.mips import halved
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
-from even_palette.core.raster.sampling import Sampler
+from even_palette.core.raster.sampling import Sampler, Wrap
 
 
 def degraded(slot: Slot, conditions: MapConditions, made: Callable[[Chain], Chain]) -> Slot:
     """A slot under conditions: the same program samples it. `made` gives a chain under them (see `degraded_chain`)."""
     mips = slot.sampler.mips and conditions.mips != Mips.NONE
-    sampler = Sampler(conditions.filter or slot.sampler.filter, slot.sampler.wrap, mips)
+    wrap = Wrap(conditions.wrap) if conditions.wrap else slot.sampler.wrap
+    filtered = conditions.filter or slot.sampler.filter
+    sampler = Sampler(filtered, wrap, mips, conditions.anisotropy, conditions.bias)
     chains = slot.chains if is_untouched(conditions) else tuple(map(made, slot.chains))
     return Slot(chains, sampler, slot.is_array, slot.shares)
 
 
 def is_untouched(conditions: MapConditions) -> bool:
     """Whether the texels of a map, and of its levels, are as they are meant."""
-    same = with_fields(conditions, filter=None, mips=AS_MEANT.mips) == AS_MEANT
+    stored = MapConditions(conditions.format, conditions.smaller, read_as=conditions.read_as)
+    same = stored == AS_MEANT
     return same and conditions.mips in (Mips.LINEAR, Mips.NONE)
 
 

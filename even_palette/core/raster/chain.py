@@ -8,10 +8,11 @@ from typing import Any
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Samples
+from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.jobs import CancelToken
 from even_palette.core.memory_account import Kept
 from even_palette.core.raster.mips import gpu_samples, level_count, own_levels, parts_of, tail
+from even_palette.core.raster.pixel_footprint import Covered
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import SMOOTH, Filter, Sampler, sample, texel_centres
 from even_palette.core.raster.tiles import Spot, Tile, TiledPlane, each_tile, kind_of, spots
@@ -182,6 +183,12 @@ def sample_minified(chain: Chain, uv: Floats, lod: float, sampler: Sampler = SMO
     low, share = int(lod), np.float32(lod - int(lod))
     upper, lower = (sample_level(chain, uv, number, sampler) for number in (low, low + 1))
     return np.asarray(upper * (1 - share) + lower * share)
+
+
+def sample_covered(chain: Chain, uv: Floats, covered: Covered, sampler: Sampler = SMOOTH) -> Floats:
+    """A chain sampled at uv (..., 2) as pixels cover it, giving (..., C): the mean of all probes."""
+    parts = [sample_minified(chain, uv + float32(shift), covered.level, sampler) for shift in covered.shifts]
+    return parts[0] if len(parts) == 1 else float32(np.mean(parts, axis=0))
 
 
 def stored_kind(plane: Plane) -> "np.dtype[Any]":

@@ -101,13 +101,3 @@ def tail(eighth: Samples) -> list[Samples]:
         level = halved(level)
         found.append(_stored(level, eighth.dtype))
     return found
-
-
-def lod_of(width: int, height: int, pixel: tuple[float, float, float, float]) -> float:
-    """The level that fits a plane that lies over the sheet as it is (OpenGL 4.6, section 8.14.1).
-
-    `pixel` is how far uv goes in one pixel to the right (two numbers) and in one down; 0 where nothing is minified.
-    """
-    across, down = np.hypot(pixel[0] * width, pixel[1] * height), np.hypot(pixel[2] * width, pixel[3] * height)
-    longest = float(max(across, down))
-    return float(np.log2(longest)) if longest > 1.0001 else 0.0

@@ -26,11 +26,17 @@ class Wrap(StrEnum):
 
 @dataclass(frozen=True)
 class Sampler:
-    """How a plane is sampled."""
+    """How a plane is sampled.
+
+    `anisotropy` is how many samples are taken at the most along the longer side of what a pixel covers, and `bias` goes
+    to the number of the level that is read (see `chain.Minified`).
+    """
 
     filter: Filter = Filter.LINEAR
     wrap: Wrap = Wrap.CLAMP
     mips: bool = True
+    anisotropy: int = 1
+    bias: float = 0.0
 
 
 SMOOTH = Sampler()

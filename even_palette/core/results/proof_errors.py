@@ -105,8 +105,15 @@ def values_at(
     cancel: CancelToken | None = None,
 ) -> dict[str, Floats]:  # fmt: skip
     """Outputs at a distance, each (H, W, channels) or (H, W), of at most so many pixels a side. Raises Cancelled."""
+    return values_on(found, names, inputs, _places(found, distance, most), distance, cancel)
+
+
+def values_on(
+    found: Shipped, names: Sequence[str], inputs: Inputs, uv: Floats, distance: int, cancel: CancelToken | None = None
+) -> dict[str, Floats]:
+    """Outputs at uv (H, W, 2), each (H, W, channels) or (H, W), of pixels of so many texels. Raises Cancelled."""
     width, height = (max(1, side // distance) for side in found.finest)
-    uv, pixel = _places(found, distance, most), (1 / width, 0.0, 0.0, 1 / height)
+    pixel = (1 / width, 0.0, 0.0, 1 / height)
     program = program_of({name: found.outputs[name] for name in names})
     parts = []
     for first in range(0, len(uv), ROWS):

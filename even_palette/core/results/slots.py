@@ -20,6 +20,7 @@ from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane, colour_plane, to_levels8
 from even_palette.core.raster.sampling import SMOOTH, Sampler
 from even_palette.core.results.base_colour import base_colour_of, has_grey_base
+from even_palette.core.results.padded import padded
 from even_palette.core.results.planes import plane_of, tone_of
 from even_palette.core.results.store import Store
 from even_palette.core.tones.kinds import TONES
@@ -31,9 +32,11 @@ def slots_of(at: Focus, store: Store, used: Mapping[str, SlotUse]) -> dict[str, 
     kept_of, kept = coverage_kept(at)
     paint = at.sheet.source(Role.BASE_COLOUR)
     base_kept = kept if paint is not None and paint.key == kept_of and not at.sheet.base_tone else None
-    found = {BASE_SLOT: _slot(store, base, SMOOTH, base_kept)}
+    found = {BASE_SLOT: _slot(store, padded(at, store, base), SMOOTH, base_kept)}
     for name, use in used.items():
         plane = plane_of(at, store, use.plane)
+        if use.plane.kind in (PlaneKind.MAP, PlaneKind.TONE) and not use.cells:
+            plane = padded(at, store, plane)
         if use.cells:
             found[name] = slots.layers(_cells(store, plane, use), use.sampler)
         elif use.below:

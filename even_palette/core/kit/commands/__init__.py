@@ -13,6 +13,7 @@ from even_palette.core.kit.commands import (
     parameters,
     patterns,
     plans,
+    presets,
     recipes,
     regions,
     scenes,
@@ -31,6 +32,7 @@ from even_palette.core.kit.commands.meshes import *
 from even_palette.core.kit.commands.parameters import *
 from even_palette.core.kit.commands.patterns import *
 from even_palette.core.kit.commands.plans import *
+from even_palette.core.kit.commands.presets import *
 from even_palette.core.kit.commands.recipes import *
 from even_palette.core.kit.commands.regions import *
 from even_palette.core.kit.commands.scenes import *
@@ -50,6 +52,7 @@ __all__ += meshes.__all__
 __all__ += parameters.__all__
 __all__ += patterns.__all__
 __all__ += plans.__all__
+__all__ += presets.__all__
 __all__ += recipes.__all__
 __all__ += regions.__all__
 __all__ += scenes.__all__

@@ -14,7 +14,7 @@ from even_palette.core.kit.names import new_key, retire
 from even_palette.core.kit.scene_references import fitting_scenes
 from even_palette.core.kit.sheet import Bake, Box, Region
 from even_palette.core.kit.trees import with_region
-from even_palette.core.limits import MOST_BAKES, MOST_BOXES, MOST_MESHES, MOST_REGIONS
+from even_palette.core.limits import MOST_BAKES, MOST_BOXES, MOST_MESHES, MOST_PADDING, MOST_REGIONS
 from even_palette.core.material.model import PlaneKind
 
 
@@ -144,6 +144,16 @@ def set_padding(sheet: str, texels: int) -> Command:
     return Command("Change padding", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), padding=texels)), "padding")
 
 
+def set_pad_maps(sheet: str, on: bool, texels: int = 0) -> Command:
+    """Whether maps of a sheet are padded as its regions are; the padding has so many texels at the least then."""
+
+    def apply(kit: Kit) -> Kit:
+        found = kit.sheet(sheet)
+        return kit.with_sheet(replace(found, pad_maps=on, padding=max(found.padding, min(texels, MOST_PADDING))))
+
+    return Command("Pad maps" if on else "Do not pad maps", apply)
+
+
 def add_bake(sheet: str, bake: Bake) -> Command:
     """Add a bake to a sheet."""
 
@@ -187,5 +197,5 @@ __all__ = [
     "add_bake", "add_box", "add_mesh", "change_mesh", "clear_boxes", "merge_slots", "put_regions", "put_slot",
     "remove_bake", "remove_mesh", "set_bake",
     "set_faces", "set_id_bake",
-    "set_keyed", "set_moved", "set_padding", "set_roots",
+    "set_keyed", "set_moved", "set_pad_maps", "set_padding", "set_roots",
 ]  # fmt: skip

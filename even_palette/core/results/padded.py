@@ -1,0 +1,42 @@
+"""Maps of a sheet padded beyond the UV islands of its mesh: what is painted there does not reach the islands' mips.
+
+Modules with compiled loops are imported where they are used: they take half a second at start.
+"""
+
+import numpy as np
+
+from even_palette.core.kit.model import Focus
+from even_palette.core.limits import MOST_PADDING
+from even_palette.core.raster.plane import Plane
+from even_palette.core.results.sheet_mesh import mesh_on_sheet
+from even_palette.core.results.store import Store
+
+
+def padded(at: Focus, store: Store, plane: Plane) -> Plane:
+    """A map that lies over a sheet, padded as its regions are where the sheet says so; as it is without a mesh."""
+    return beyond_islands(at, store, plane, at.sheet.padding) if at.sheet.pad_maps else plane
+
+
+def beyond_islands(at: Focus, store: Store, plane: Plane, texels: int) -> Plane:
+    """A plane whose texels beyond islands, up to so many, are those of the nearest that has its centre in one; all of
+    them from MOST_PADDING on. Edges that reach over less than half of a texel count as beyond.
+    """
+    found = mesh_on_sheet(at, store)
+    if found is None or texels == 0:
+        return plane
+
+    def spread_out() -> Plane:
+        from scipy.ndimage import distance_transform_edt
+
+        from even_palette.core.mesh.padding import nearest_covered, spread
+        from even_palette.core.mesh.raster import rasterize
+
+        covered = rasterize(found.uv, plane.width, plane.height).covered
+        if not covered.any():
+            return plane
+        if texels < MOST_PADDING:
+            return Plane(spread(plane.samples, nearest_covered(covered, texels)), plane.encoding)
+        rows, columns = distance_transform_edt(~covered, return_distances=False, return_indices=True)
+        return Plane(np.ascontiguousarray(plane.samples[rows, columns]), plane.encoding)
+
+    return store.cache.get(("padded", plane.content_id, found.content_id, texels), spread_out)
