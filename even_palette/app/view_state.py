@@ -86,10 +86,10 @@ class ViewState:
     The stage, the sheet in front or a twin of it, and what is selected: a region or the overcoats, a variant, all the
     cells that are chosen with them, a copied cell. The panes; the look of the sheet pane and the other side of its
     wipe, and that of the model where it has one of its own; wipe and spread, which shows all variants or those of
-    `spread_of`. What clicks and drags choose on the mesh; the step of the mask whose values are shown, and how strokes
-    are made; what is chosen in Tones; the time in seconds and the seed of the instance that are shown; what lies behind
-    a sheet that shines through. In Lineup the scene, "" for variants, and which of its instances are picked. Chosen
-    faces are Choice's.
+    `spread_of`, or with `spread_far` what the runtime has from all distances. What clicks and drags choose on the mesh;
+    the step of the mask whose values are shown, and how strokes are made; what is chosen in Tones; the time in seconds
+    and the seed of the instance that are shown; what lies behind a sheet that shines through. In Lineup the scene, ""
+    for variants, and which of its instances are picked. Chosen faces are Choice's.
     """
 
     stage: int = -1
@@ -108,6 +108,7 @@ class ViewState:
     wipe: bool = False
     spread: bool = False
     spread_of: tuple[str, ...] = ()
+    spread_far: bool = False
     elements: ElementKind = ElementKind.SHELL
     tool: Tool = Tool.CLICK
     step: int = -1

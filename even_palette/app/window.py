@@ -246,7 +246,7 @@ class Window(QMainWindow):
         if stage.spread:
             self.stand.set_spread(True)
             return
-        session.view.change(quiet=True, spread=False)
+        session.view.change(quiet=True, spread=False, spread_far=False)
         self.stand.set_look(stage.look(session) or self.stand.look)
 
     def _enter_named(self, name: str) -> None:

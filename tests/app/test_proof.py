@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 
 from even_palette.app.ledge.errors import ErrorTable
 from even_palette.app.ledge.proof import ProofPage
+from even_palette.app.stand.spread import spread_looks
 from even_palette.app.tray.conditions import ConditionsPart
 from even_palette.core.kit import commands
 from even_palette.core.proof.conditions import Beyond, Conditions, MapConditions, kind_of
@@ -130,9 +131,11 @@ def test_what_is_seen_is_chosen_by_buttons(small: Driver, part: ConditionsPart) 
     panel = small.tray.panel("Proof")
     small.session.do(commands.set_conditions(small.session.at.key, Conditions("mobile")))
     pictures = []
-    for steps, look in ((-1, Look(variant=small.session.variant)), (0, Look("runtime", small.session.variant)),
-                        (2, Look("runtime", small.session.variant, steps=2))):  # fmt: skip
-        small.click(panel.looks[steps])  # type: ignore[attr-defined]
+    variant = small.session.variant
+    for name, look in (("As meant", Look(variant=variant)), ("Runtime", Look("runtime", variant)),
+                       ("Off × 4", Look("runtime", variant, steps=2)),
+                       ("Shimmer", Look("shimmer", variant, steps=2))):  # fmt: skip
+        small.click(panel.looks[name])  # type: ignore[attr-defined]
         pictures.append(seen(small))
         assert small.stand.look == look
         assert [button.isChecked() for button in panel.looks.values()].count(True) == 1  # type: ignore[attr-defined]
@@ -194,14 +197,40 @@ def test_textures_are_written(small: Driver, part: ConditionsPart, tmp_path: Pat
 def test_the_picture_from_afar(small: Driver, part: ConditionsPart) -> None:
     """What is seen stays what it was, from further away; a row of the table goes to its distance."""
     panel = small.tray.panel("Proof")
-    small.click(panel.looks[-1])  # type: ignore[attr-defined]
+    small.click(panel.looks["As meant"])  # type: ignore[attr-defined]
     near = seen(small)
-    small.choose(panel.distance, "So far that 16 texels")  # type: ignore[attr-defined]
+    small.choose(panel.distance, "16 texels a pixel")  # type: ignore[attr-defined]
     assert small.stand.look == Look("runtime", small.session.variant, map="meant", distance=16)
     far = seen(small)
     assert np.abs(far - near).max() > 20
     assert len(np.unique(far.reshape(-1, 3), axis=0)) < 40
-    small.click(panel.looks[0])  # type: ignore[attr-defined]
+    small.click(panel.looks["Runtime"])  # type: ignore[attr-defined]
     assert small.stand.look == Look("runtime", small.session.variant, distance=16)
     small.choose(panel.distance, "Close by")  # type: ignore[attr-defined]
     assert small.stand.look == Look("runtime", small.session.variant)
+    small.choose(panel.angle, "At 14°")  # type: ignore[attr-defined]
+    assert small.stand.look == Look("runtime", small.session.variant, slant=4)
+
+
+def test_all_distances_beside_each_other(small: Driver, part: ConditionsPart) -> None:
+    """A tile a distance, in every look that has one; a click on one looks from there. Variants are spread as seen."""
+    panel, stand = small.tray.panel("Proof"), small.stand
+    small.click(panel.looks["Runtime"])  # type: ignore[attr-defined]
+    small.choose(panel.distance, "All distances")  # type: ignore[attr-defined]
+    small.settle()
+    told = [tile.label for tile in stand.canvas.tiles]
+    assert len(told) == 7
+    assert (told[0], told[-1]) == ("Close by", "64 texels a pixel")
+    small.click(panel.looks["Shimmer"])  # type: ignore[attr-defined]
+    small.settle()
+    assert len(stand.canvas.tiles) == 7
+    stand._click(0.5, 0.5, 3, False)
+    small.settle()
+    assert stand.look == Look("shimmer", small.session.variant, steps=2, distance=8)
+    assert len(stand.canvas.tiles) == 1
+    assert panel.distance.currentData() == 8  # type: ignore[attr-defined]
+    small.click(panel.looks["Runtime"])  # type: ignore[attr-defined]
+    small.click(stand.foot.spread_button)
+    small.settle()
+    assert [tile.label for tile in stand.canvas.tiles] == list(small.session.kit.variant_names.values())
+    assert spread_looks(stand.state, small.session.at)[1][1].kind == "runtime"

@@ -20,12 +20,14 @@ from even_palette.core.results.looks import Look
 from even_palette.core.results.proof import shipped
 from even_palette.core.results.proof_errors import DISTANCES, ResultErrors, errors_of_results
 
-COLUMNS = ("Result", "Variant", "Distance", "In", "Mean", "95 %", "99.9 %", "Worst", "OKLab", "at most")
+COLUMNS = ("Result", "Variant", "Distance", "In", "Mean", "95 %", "99.9 %", "Worst", "OKLab", "at most", "Shimmer")
 TIPS = (
     "What the material gives", "", "1 shows a texel a pixel; 4 is so far that four texels make one",
     "CIEDE2000 for light, degrees for normals, percent of the range for numbers", "", "Of 95 % of the texels", "", "",
     "OKLab distance × 100, the mean", "OKLab distance × 100, the worst",
+    "How much pixels change as the sheet moves by half of one: OKLab distance × 100, the mean",
 )  # fmt: skip
+SHIMMER = COLUMNS.index("Shimmer")
 REST_MS = 250
 PLACE_TEXELS = 48
 
@@ -120,11 +122,15 @@ class ErrorTable(QWidget):
                 *((f"{value:.2f}", value) for value in (spread.mean, spread.most, spread.nearly_all, spread.worst)),
                 *((f"{part:.2f}", part) for part in ((oklab.mean, oklab.worst) if oklab else ())),
             ]  # fmt: skip
+            if each.shimmer is not None:
+                cells.append((f"{each.shimmer[0]:.2f}", each.shimmer[0]))
             for column in range(len(COLUMNS)):
                 text, value = cells[column] if column < len(cells) else ("", -1.0)
                 item = _Cell(text, value)
                 item.setData(Qt.ItemDataRole.UserRole, line)
                 item.setTextAlignment(_side(column))
+                if column == SHIMMER and each.shimmer is not None:
+                    item.setToolTip(f"As it is meant: {each.shimmer[1]:.2f}")
                 self.table.setItem(line, column, item)
         self.table.setSortingEnabled(True)
         worst = max((each for each in found if each.output == COLOUR), key=lambda each: each.spread.worst, default=None)

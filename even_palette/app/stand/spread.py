@@ -1,4 +1,6 @@
-"""Which variants a spread shows beside each other, and the menu that chooses them."""
+"""What a spread shows beside each other: variants, or distances; and the menu that chooses variants."""
+
+from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QMenu, QWidget
@@ -7,12 +9,30 @@ from even_palette.app import plain
 from even_palette.app.session import Session
 from even_palette.app.view_state import ViewState
 from even_palette.core.kit.model import Focus
+from even_palette.core.results.looks import Look
+
+FAR = (1, 2, 4, 8, 16, 32, 64)
+"""Distances, in texels a pixel."""
+FAR_KINDS = ("runtime", "shimmer")
+"""Looks that are seen from a distance."""
 
 
 def spread_of(state: ViewState, at: Focus) -> list[str]:
     """The variants that the spread shows, in their order."""
     chosen = [key for key in at.kit.variant_names if key in state.spread_of]
     return chosen or list(at.kit.variant_names)
+
+
+def spread_looks(state: ViewState, at: Focus) -> list[tuple[str, Look]]:
+    """The looks that the spread shows, with their labels.
+
+    Each variant as the runtime has it, where that is looked at, else its result; or one look from all distances.
+    """
+    look = state.look
+    if state.spread_far and look.kind in FAR_KINDS:
+        return [(f"{far} texels a pixel" if far > 1 else "Close by", replace(look, distance=far)) for far in FAR]
+    seen = look if look.kind in FAR_KINDS else Look()
+    return [(at.kit.variant_names[key], replace(seen, variant=key)) for key in spread_of(state, at)]
 
 
 class SpreadMenu(QMenu):

@@ -18,7 +18,7 @@ from even_palette.app.stand.foot import Foot
 from even_palette.app.stand.loupe import TEXELS, Loupe
 from even_palette.app.stand.model_pane import ModelPane
 from even_palette.app.stand.renderer import Renderer, to_image
-from even_palette.app.stand.spread import spread_of
+from even_palette.app.stand.spread import spread_looks
 from even_palette.app.stand.tiles import Tile
 from even_palette.app.stand.time_and_seed import at_moment, labelled
 from even_palette.app.view_state import Panes, ViewState
@@ -91,8 +91,8 @@ class Stand(QWidget):
         foot.look_box.look_chosen.connect(self.set_look)
         foot.other_box.look_chosen.connect(self.set_other)
         foot.wipe_button.clicked.connect(lambda on: self._change(wipe=on))
-        foot.spread_button.clicked.connect(lambda on: self._change(spread=on))
-        foot.spread_menu.chosen.connect(lambda variants: self._change(spread=True, spread_of=variants))
+        foot.spread_button.clicked.connect(self.set_spread)
+        foot.spread_menu.chosen.connect(lambda variants: self.set_spread(True, variants))
         foot.texels_button.clicked.connect(lambda _: self._filter())
         foot.loupe_button.clicked.connect(lambda _: self._toggle_loupe())
         foot.fit_button.clicked.connect(lambda _: self.canvas.fit())
@@ -127,10 +127,11 @@ class Stand(QWidget):
         """Look at something on the other side of the wipe."""
         self._change(other_look=look, wipe=True)
 
-    def set_spread(self, spread: bool) -> None:
-        """Show all variants at once, or one look."""
+    def set_spread(self, spread: bool, of: tuple[str, ...] | None = None) -> None:
+        """Show variants at once, all of them or these, or one look."""
         self.proof = []
-        self._change(spread=spread)
+        self._change(spread=spread, spread_of=self.state.spread_of if of is None else of, spread_far=False)
+        self.look_changed.emit(self.look)
 
     def _change(self, **fields: object) -> None:
         self.session.view.change(quiet=True, **fields)
@@ -227,10 +228,7 @@ class Stand(QWidget):
     def _model_looks(self, at: Focus) -> list[tuple[str, Look, str, Look | None]]:
         """What the model pane shows: label and look, and those of the other side of the wipe."""
         if self.state.spread:
-            names = at.kit.variant_names
-            return [
-                (labelled(names[key], self.state), Look(variant=key), "", None) for key in spread_of(self.state, at)
-            ]
+            return [(labelled(name, self.state), look, "", None) for name, look in spread_looks(self.state, at)]
         names_of = {look: name for name, look in self.looks(self.session.at)}
         look = self._showable(self.state.model_look or self.look, at)
         other = self._showable(self.state.other_look, at) if self.state.wipe else None
@@ -264,7 +262,7 @@ class Stand(QWidget):
     def _click_face(self, face: int, tile: int, add: bool) -> None:
         at = self.session.shown
         if self.state.spread and at is not None:
-            self.session.select(variant=spread_of(self.state, at)[tile])
+            self._choose_tile(at, tile)
             return
         self.face_picked.emit(face, add)
 
@@ -280,8 +278,7 @@ class Stand(QWidget):
             return labelled(label, self.state)
 
         if self.state.spread:
-            names = at.kit.variant_names
-            return [Tile(now(names[key]), self._picture(at, Look(variant=key))) for key in spread_of(self.state, at)]
+            return [Tile(now(name), self._picture(at, look)) for name, look in spread_looks(self.state, at)]
         names_of = {look: name for name, look in self.looks(self.session.at)}
         label, shown = now(names_of.get(self.look, "Result")), self._picture(at, self._showable(self.look, at))
         if self.state.wipe:
@@ -338,9 +335,18 @@ class Stand(QWidget):
                 self.eyedropped.emit(texel.encoded)
             return
         if self.state.spread and not self.proof and at is not None:
-            self.session.select(variant=spread_of(self.state, at)[tile])
+            self._choose_tile(at, tile)
             return
         self.picked.emit(u, v, add)
+
+    def _choose_tile(self, at: Focus, tile: int) -> None:
+        """Select the variant of a tile of the spread, or look from its distance."""
+        look = spread_looks(self.state, at)[tile][1]
+        if self.state.spread_far:
+            self.set_spread(False)
+            self.set_look(look)
+        else:
+            self.session.select(variant=look.variant)
 
     def _hover(self, u: float, v: float) -> None:
         self._last_uv = (u, v)

@@ -1,5 +1,7 @@
 """Stage 7, Proof: what the runtime does to each map, what is left of index maps, what weights cost in each packing."""
 
+from dataclasses import replace as look_from
+
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtBoundSignal
 from PyQt6.QtWidgets import QListWidgetItem, QPushButton
@@ -8,25 +10,41 @@ from even_palette.app.controls import Fold, ShortList, choice, label, row, show_
 from even_palette.app.jobs import Rank
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
+from even_palette.app.stand.spread import FAR, FAR_KINDS
 from even_palette.app.tray.conditions import ConditionsPart
 from even_palette.app.tray.packings import PACKINGS
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus
+from even_palette.core.material.variants import MASTER
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.id_map import has_masks
 from even_palette.core.results.looks import Look
 from even_palette.core.results.looks.runtime import AS_MEANT
 from even_palette.core.ship.costs import told_of
 
-SEEN = {"As meant": -1, "Runtime": 0, "Off × 4": 2}
-SEEN_TIPS = {
-    -1: "The result as it is meant",
-    0: "The result as the runtime has it, under the conditions below",
-    2: "How far it is off: OKLab distance × 4, white is 0.25 and more; other gains are in the box under the stand",
+SEEN = {
+    "As meant": (Look("runtime", map=AS_MEANT), "The result as it is meant"),
+    "Runtime": (Look("runtime"), "The result as the runtime has it, under the conditions below"),
+    "Off × 4": (
+        Look("runtime", steps=2),
+        "How far it is off: OKLab distance × 4, white is 0.25 and more; other gains are in the box under the stand",
+    ),
+    "Shimmer": (
+        Look("shimmer", steps=2),
+        "How much each pixel changes as the sheet or the camera moves by half of one: OKLab distance × 4",
+    ),
 }
-"""By the steps of the look, -1 for the result itself."""
-DISTANCES = {1: "Close by"} | {far: f"So far that {far} texels make a pixel" for far in (2, 4, 8, 16, 32, 64)}
+"""What is seen, with a tip."""
+ALL = 0
+DISTANCES = {1: "Close by"} | {far: f"{far} texels a pixel" for far in FAR[1:]} | {ALL: "All distances"}
+ANGLES = {1: "Straight on", 2: "At 30°", 4: "At 14°", 8: "At 7°"}
+"""By how many times as many texels a pixel covers down: 1 over the sine."""
+
+
+def _plain(look: Look) -> Look:
+    """What is seen, wherever from and of which variant."""
+    return look_from(look, variant=MASTER, distance=1, slant=1)
 
 
 class ProofPanel(Panel):
@@ -35,13 +53,13 @@ class ProofPanel(Panel):
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Proof", "What a runtime leaves of the material: set, look, and read below.")
         self.conditions = ConditionsPart(session)
-        self.looks: dict[int, QPushButton] = {}
-        self._steps = 0
-        for seen, steps in SEEN.items():
-            button = self.looks[steps] = QPushButton(seen)
-            button.setToolTip(SEEN_TIPS[steps])
+        self.looks: dict[str, QPushButton] = {}
+        self._seen = Look("runtime")
+        for seen, (look, tip) in SEEN.items():
+            button = self.looks[seen] = QPushButton(seen)
+            button.setToolTip(tip)
             button.setCheckable(True)
-            button.clicked.connect(lambda _, steps=steps: self._look(steps))
+            button.clicked.connect(lambda _, look=look: self._look(look))
         self.index_maps = ShortList("Index maps", 84)
         self.index_maps.currentItemChanged.connect(lambda item, _: self._choose(item))
         self.none = label("There is no index map on this sheet; make one in Tones.", "quiet")
@@ -53,9 +71,14 @@ class ProofPanel(Panel):
         self.play.clicked.connect(lambda: self.stage_wanted.emit("Ship"))
         self.distance = choice("Distance", [(text, number) for number, text in DISTANCES.items()])
         self.distance.setToolTip("So many texels make one pixel there; each is shown magnified, as a square")
-        self.distance.activated.connect(lambda i: self._look(self._steps, self.distance.itemData(i)))
-        self.column.addLayout(row(*self.looks.values()))
-        self.column.addWidget(self.distance)
+        self.distance.activated.connect(lambda i: self._look(self._seen))
+        self.angle = choice("Angle", [(text, number) for number, text in ANGLES.items()])
+        self.angle.setToolTip("The angle between the view and the surface: pixels cover more of it one way")
+        self.angle.activated.connect(lambda i: self._look(self._seen))
+        names = list(self.looks.values())
+        self.column.addLayout(row(*names[:2]))
+        self.column.addLayout(row(*names[2:]))
+        self.column.addLayout(row(self.distance, self.angle))
         self.column.addWidget(self.conditions)
         self.of_indices = Fold("Index maps")
         self.of_indices.column.addWidget(label("Choose one, then measure below what is left of it.", "quiet"))
@@ -96,21 +119,22 @@ class ProofPanel(Panel):
             self.conditions.refresh(self.session.shown)
 
     def follow_look(self, look: Look) -> None:
-        steps = look.steps if look.map != AS_MEANT else -1
-        seen = steps if look.kind == "runtime" else -1 if look.kind == "result" else None
-        for each, button in self.looks.items():
-            button.setChecked(each == seen)
-        self._steps = seen if seen in self.looks else 0
-        show_choice(self.distance, look.distance)
+        seen = Look("runtime", map=AS_MEANT) if look.kind == "result" else _plain(look)
+        for name, button in self.looks.items():
+            button.setChecked(seen == SEEN[name][0])
+        if look.kind in (*FAR_KINDS, "result"):
+            self._seen = seen
+        show_choice(self.distance, ALL if self.session.view.state.spread_far else look.distance)
+        show_choice(self.angle, look.slant)
 
-    def _look(self, steps: int, distance: int = 0) -> None:
-        """Show the result with so many steps, from a distance, or from where it is seen already."""
-        variant, distance = self.session.variant, distance or self.distance.currentData()
-        if steps < 0 and distance == 1:
+    def _look(self, seen: Look) -> None:
+        """Show one of SEEN, or another step of it, of the variant that is selected, from where the boxes say."""
+        variant, distance, slant = self.session.variant, self.distance.currentData(), self.angle.currentData()
+        self.session.view.change(quiet=True, spread=distance == ALL, spread_far=distance == ALL)
+        if seen == SEEN["As meant"][0] and (distance, slant) == (1, 1):
             self.look_wanted.emit(Look(variant=variant))
             return
-        meant = AS_MEANT if steps < 0 else ""
-        self.look_wanted.emit(Look("runtime", variant, map=meant, steps=max(steps, 0), distance=distance))
+        self.look_wanted.emit(look_from(seen, variant=variant, distance=max(distance, 1), slant=slant))
 
     def _choose(self, item: QListWidgetItem | None) -> None:
         if item is None:

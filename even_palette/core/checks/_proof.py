@@ -12,8 +12,9 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.outputs import COLOUR
 from even_palette.core.proof.conditions import AS_MEANT, Conditions, conditions_of
+from even_palette.core.results.far import Seen
 from even_palette.core.results.proof import Shipped, map_label, shipped, under
-from even_palette.core.results.proof_errors import values_on
+from even_palette.core.results.proof_values import values_on
 from even_palette.core.results.sheets import Sheets
 
 
@@ -31,7 +32,7 @@ def colours_on(
     at: Focus, found: Shipped, variant: str, uv: Floats, distance: int, cancel: CancelToken | None
 ) -> Floats:
     """The colour of a variant at uv (H, W, 2), linear (H, W, 3), of pixels of so many texels. Raises Cancelled."""
-    values = values_on(found, [COLOUR], found.inputs(at, variant), uv, distance, cancel)[COLOUR]
+    values = values_on(found, [COLOUR], found.inputs(at, variant), uv, Seen(distance), cancel)[COLOUR]
     return float32(values[..., :3])
 
 

@@ -13,8 +13,9 @@ from even_palette.core.material.model import Parameter, ValueKind
 from even_palette.core.material.outputs import COLOUR
 from even_palette.core.material.variants import MASTER
 from even_palette.core.proof.errors import colour_errors
+from even_palette.core.results.far import CLOSE
 from even_palette.core.results.proof import under
-from even_palette.core.results.proof_errors import Inputs, values_at
+from even_palette.core.results.proof_values import Inputs, values_at
 from even_palette.core.results.sheets import Sheets
 
 SIDE, MOST_PARAMETERS, MOST_TOLD = 64, 64, 3
@@ -34,7 +35,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
 
     def error(inputs: Inputs) -> float:
         one, other = (
-            float32(values_at(each, [COLOUR], inputs, 1, SIDE, cancel)[COLOUR].reshape(-1, 3))
+            float32(values_at(each, [COLOUR], inputs, CLOSE, SIDE, cancel)[COLOUR].reshape(-1, 3))
             for each in (meant, shown)
         )
         return float(np.percentile(colour_errors(one, other)[0], 99))

@@ -10,8 +10,9 @@ from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.outputs import COLOUR
 from even_palette.core.proof.errors import colour_errors
+from even_palette.core.results.far import Seen
 from even_palette.core.results.proof import under
-from even_palette.core.results.proof_errors import values_at
+from even_palette.core.results.proof_values import values_at
 from even_palette.core.results.sheets import Sheets
 
 FAR, SIDE, MOST_VARIANTS = 16, 64, 16
@@ -34,7 +35,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         return
     shown = under(at.sheet.conditions, meant, sheets, cancel)
     near, far = (
-        [values_at(shown, [COLOUR], shown.inputs(at, key), distance, SIDE, cancel)[COLOUR] for key in variants]
+        [values_at(shown, [COLOUR], shown.inputs(at, key), Seen(distance), SIDE, cancel)[COLOUR] for key in variants]
         for distance in (1, FAR)
     )
     for one, other in combinations(range(len(variants)), 2):

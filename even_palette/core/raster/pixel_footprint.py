@@ -41,5 +41,7 @@ def covered_by(width: int, height: int, pixel: tuple[float, float, float, float]
         probes = int(min(np.ceil(times - 1e-4), sampler.anisotropy))
         axis = (pixel[0], pixel[1]) if sides[0] >= sides[1] else (pixel[2], pixel[3])
         longest /= probes
-    level = float(np.log2(longest)) if longest > 0 and abs(longest - 1) > SAME_SIZE - 1 else 0.0
-    return Covered(max(level + sampler.bias, 0.0) if longest > 0 else 0.0, probes, axis)
+    if longest <= 0:
+        return Covered(0.0)
+    level = float(np.log2(longest)) if abs(longest - 1) > SAME_SIZE - 1 else 0.0
+    return Covered(max(level + sampler.bias, 0.0), probes, axis)

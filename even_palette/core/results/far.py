@@ -1,37 +1,92 @@
 """Expressions as they are seen from afar, magnified: each pixel covers several texels and is shown as a square."""
 
-import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.slots import Slot
+from even_palette.core.graph.types import Type
 from even_palette.core.graph.walks import replaced
+from even_palette.core.raster.pixel_footprint import covered_by
 
 
-def from_afar(roots: Sequence[Node], slots: Mapping[str, Slot], finest: tuple[int, int], distance: int) -> list[Node]:
-    """The expressions at the middles of pixels that cover `distance` texels a side of the finest map, (width, height).
-
-    Maps are sampled from the level that fits such a pixel, as they are where nothing is magnified.
+@dataclass(frozen=True)
+class Seen:
+    """From where a sheet is seen: a pixel covers `distance` texels of the finest map across, and down `slant` times as
+    many: a surface that is seen at an angle whose sine is 1 / slant.
     """
-    across, down = (side / distance for side in finest)
-    pixels = nodes.constant(across, down)
-    at = (nodes.floor(nodes.uv() * pixels) + 0.5) / pixels
-    step = nodes.constant(1 / across, 0.0, 0.0, 1 / down)
 
-    def level(slot: Slot) -> Node:
-        texels = max(slot.plane.width / across, slot.plane.height / down)
-        return nodes.constant(max(math.log2(texels), 0.0))
+    distance: int = 1
+    slant: int = 1
+
+    def pixel(self, finest: tuple[int, int]) -> tuple[float, float, float, float]:
+        """How far uv goes in a pixel to the right and down; `finest` is the width and height of the finest map."""
+        width, height = finest
+        return self.distance / width, 0.0, 0.0, self.distance * self.slant / height
+
+
+CLOSE = Seen()
+STEPS = ("Seen_across", "Seen_down")
+"""Names of how far uv goes in a pixel to the right and down; no parameter is called so."""
+SHIFTS = ((-0.25, -0.25), (0.25, -0.25), (-0.25, 0.25), (0.25, 0.25))
+"""In pixels: four places of a pixel, half a pixel apart, as it moves."""
+
+
+def from_afar(
+    roots: Sequence[Node],
+    slots: Mapping[str, Slot],
+    finest: tuple[int, int],
+    seen: Seen,
+    shift: tuple[float, float] = (0.0, 0.0),
+) -> list[Node]:
+    """The expressions at the middles of pixels, moved by a `shift` in pixels, of a sheet whose finest map is as large.
+
+    Maps are sampled as they are where nothing is magnified: from the level that fits, with the probes of their filter.
+    How large pixels are is an input (see `inputs_from`), so that one program serves all distances.
+    """
+    across, down = (nodes.parameter(name, Type.FLOAT) for name in STEPS)
+    size = nodes.join(across, down)
+    pixels = nodes.floor(nodes.uv() / size) + nodes.constant(0.5 + shift[0], 0.5 + shift[1])
+
+    def probes_of(slot: Slot) -> list[tuple[float, float]]:
+        """How far each probe lies from the middle, in pixels."""
+        pixel = seen.pixel(finest)
+        covered = covered_by(slot.plane.width, slot.plane.height, pixel, slot.sampler)
+        return [(right / pixel[0], lower / pixel[3]) for right, lower in covered.shifts]
+
+    def level(slot: Slot, probes: int) -> Node:
+        texels = size * nodes.constant(float(slot.plane.width), float(slot.plane.height))
+        return nodes.log2(nodes.maximum(texels["x"], texels["y"]) / probes)
 
     def sampled(node: Node) -> Node:
         name = str(node.payload[0])
-        return nodes.texture_lod(name, node.args[0], level(slots[name]))
+        slot = slots[name]
+        probes = probes_of(slot)
+        at = level(slot, len(probes))
+        return _mean(node.args[0], probes, size, lambda place: nodes.texture_lod(name, place, at))
 
     def of_layer(node: Node) -> Node:
-        name, number = str(node.payload[0]), float(int(node.payload[1]))
-        return nodes.layer_lod(name, node.args[0], nodes.constant(number), level(slots[name]))
+        name, number = str(node.payload[0]), nodes.constant(float(int(node.payload[1])))
+        slot = slots[name]
+        probes = probes_of(slot)
+        at = level(slot, len(probes))
+        return _mean(node.args[0], probes, size, lambda place: nodes.layer_lod(name, place, number, at))
 
-    found = replaced(roots, "pixel", lambda node: step)
+    found = replaced(roots, "pixel", lambda node: nodes.join(across, 0.0, 0.0, down))
     found = replaced(found, "sample", sampled)
     found = replaced(found, "layer", of_layer)
-    return replaced(found, "uv", lambda node: at)
+    return replaced(found, "uv", lambda node: pixels * size)
+
+
+def inputs_from(finest: tuple[int, int], seen: Seen) -> dict[str, float]:
+    """What programs that are seen from afar are given beside what they need."""
+    pixel = seen.pixel(finest)
+    return dict(zip(STEPS, (pixel[0], pixel[3]), strict=True))
+
+
+def _mean(place: Node, probes: Sequence[tuple[float, float]], size: Node, sampled: Callable[[Node], Node]) -> Node:
+    """The mean of all probes, which lie so many pixels from a place."""
+    if len(probes) == 1:
+        return sampled(place)
+    return nodes.total(sampled(place + nodes.constant(*probe) * size) for probe in probes) * (1 / len(probes))

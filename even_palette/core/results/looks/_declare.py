@@ -20,7 +20,7 @@ class Look:
     for the base colour, or of a tone; `output` one of OUTPUTS, as the variant has it. Of an index map, where the
     `entry` occurs. Of two variants, how far the `other` one's colour is away. How far a `coat` of an
     `owner`, by its place, acts in a variant. Of a map, one `channel`, by its number. From which `distance`, in texels a
-    pixel, the runtime's picture is seen.
+    pixel, the runtime's picture is seen, and at which `slant` (see `results/far.Seen`).
     """
 
     kind: str = "result"
@@ -36,6 +36,7 @@ class Look:
     owner: SheetOwner = ""
     channel: int = 0
     distance: int = 1
+    slant: int = 1
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from even_palette.core.graph.walks import replaced
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.colour_nodes import encode, to_oklab
 from even_palette.core.material.outputs import COLOUR
-from even_palette.core.results.far import from_afar
+from even_palette.core.results.far import CLOSE, Seen, from_afar, inputs_from
 from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
 from even_palette.core.results.pictures import SHOWN, Picture
 from even_palette.core.results.proof import Shipped, shipped, under
@@ -27,13 +27,13 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
     """
     meant = shipped(at, store)
     shown = meant if look.map == AS_MEANT else under(at.sheet.conditions, meant, store)
-    inputs = shown.inputs(at, look.variant)
+    inputs = {**shown.inputs(at, look.variant), **inputs_from(shown.finest, Seen(look.distance, look.slant))}
     if not look.steps:
-        outputs = _seen_from(shown, look.distance)
+        outputs = _seen_from(shown, look)
         others = {name: node for name, node in outputs.items() if name != COLOUR}
         seen = {SHOWN: encode(nodes.clamp(outputs[COLOUR])), **others}
         return Picture(seen, shown.slots, inputs, light=outputs[COLOUR], paint=shown.material.base)
-    colour, other = (_seen_from(each, look.distance)[COLOUR] for each in (shown, meant))
+    colour, other = (_seen_from(each, look)[COLOUR] for each in (shown, meant))
     for op in LOOK_UPS:
         (other,) = replaced([other], op, _of_meant)
     gain = float(GAINS[min(look.steps, len(GAINS)) - 1])
@@ -42,10 +42,11 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
     return Picture({SHOWN: nodes.join(apart, apart, apart)}, slots, inputs, compares=True)
 
 
-def _seen_from(found: Shipped, distance: int) -> dict[str, Node]:
-    if distance <= 1:
+def _seen_from(found: Shipped, look: Look) -> dict[str, Node]:
+    seen = Seen(look.distance, look.slant)
+    if seen == CLOSE:
         return dict(found.outputs)
-    far = from_afar(list(found.outputs.values()), found.slots, found.finest, distance)
+    far = from_afar(list(found.outputs.values()), found.slots, found.finest, seen)
     return dict(zip(found.outputs, far, strict=True))
 
 
@@ -64,8 +65,14 @@ def offered(at: Focus, chosen: Chosen) -> Offered:
     ]
     if look.kind == "runtime" and look.variant == chosen.variant and look not in [each for _, each in found]:
         told = "As meant" if look.map == AS_MEANT else f"Off by, × {GAINS[look.steps - 1]}" if look.steps else "Runtime"
-        found.append((f"{told}, {look.distance} texels a pixel · {name}", look))
+        found.append((f"{told}, {told_from(look)} · {name}", look))
     return found
+
+
+def told_from(look: Look) -> str:
+    """From where it is seen."""
+    texels = f"{look.distance} × {look.distance * look.slant}" if look.slant > 1 else f"{look.distance}"
+    return f"{texels} texels a pixel"
 
 
 def is_colour(at: Focus, look: Look) -> bool:

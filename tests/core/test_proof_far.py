@@ -1,0 +1,110 @@
+"""What a runtime shows from afar and at a slant, and how much it shimmers."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from even_palette.core.arrays import Floats, Levels
+from even_palette.core.graph.fused import Frame, run_fused
+from even_palette.core.graph.program import program_of
+from even_palette.core.kit import commands
+from even_palette.core.kit.history import History
+from even_palette.core.material.outputs import COLOUR
+from even_palette.core.material.variants import MASTER
+from even_palette.core.proof.conditions import AS_MEANT, Conditions, MapConditions
+from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.guess import Role
+from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.far import Seen
+from even_palette.core.results.looks import Look, picture
+from even_palette.core.results.pictures import SHOWN, render_reference, whole_sheet
+from even_palette.core.results.proof import shipped, under
+from even_palette.core.results.proof_errors import errors_of_results
+from even_palette.core.results.proof_shimmer import shimmer_of
+from even_palette.core.results.proof_values import values_at
+from even_palette.core.results.sheets import Sheets
+from tests.conftest import kit_of, source
+
+
+def painted(folder: Path, paint: Levels, own: MapConditions = AS_MEANT) -> History:
+    path = folder / "paint.png"
+    write_plane(path, Plane(paint, Encoding.SRGB))
+    history = kit_of({}, coats=False)
+    history.do(commands.add_map("sheet_1", source(path, Role.BASE_COLOUR, Encoding.SRGB)))
+    history.do(commands.set_conditions("sheet_1", Conditions("nothing", {"base_colour": own})))
+    return history
+
+
+def stripes(wide: int, width: int = 48, height: int = 40) -> Levels:
+    """Black and white ones, upright."""
+    paint = np.zeros((height, width, 3), np.uint8)
+    paint[:, np.arange(width) // wide % 2 == 1] = 255
+    return paint
+
+
+def shimmer(history: History, sheets: Sheets, seen: Seen) -> Floats:
+    at = history.kit.at()
+    found = under(at.sheet.conditions, shipped(at, sheets), sheets)
+    return shimmer_of(found, found.inputs(at, MASTER), seen) / 100
+
+
+def test_shimmer_of_stripes(tmp_path: Path, sheets: Sheets) -> None:
+    """Stripes two texels wide: a quarter to one side a pixel is of its own stripe, to the other a quarter is of the next.
+    OKLab's lightness of a grey is the cube root of its light (Ottosson 2020), so the change is 1 - 0.75^(1/3) of a white
+    and 0.25^(1/3) of a black one. Four texels a pixel are all grey, and nothing changes.
+    """
+    history = painted(tmp_path, stripes(2))
+    found = shimmer(history, sheets, Seen()).reshape(40, 48)
+    white, black = 1 - 0.75 ** (1 / 3), 0.25 ** (1 / 3)
+    assert np.allclose(found[:, 2:-2].reshape(40, -1, 4), [white, white, black, black], atol=2e-4) or np.allclose(
+        found[:, 2:-2].reshape(40, -1, 4), [black, black, white, white], atol=2e-4
+    )
+    assert shimmer(history, sheets, Seen(4))[12:-12].max() < 1e-3
+    history.do(commands.set_conditions("sheet_1", Conditions("nothing", {"base_colour": MapConditions(bias=-2.0)})))
+    assert shimmer(history, sheets, Seen(4)).mean() > 0.2  # sharper levels shimmer (common practice)
+
+
+def test_a_sheet_of_one_colour_does_not_shimmer(tmp_path: Path, sheets: Sheets) -> None:
+    history = painted(tmp_path, np.full((33, 21, 3), 77, np.uint8))
+    for seen in (Seen(), Seen(3, 2), Seen(8)):
+        assert shimmer(history, sheets, seen).max() < 1e-5
+
+
+@pytest.mark.parametrize("anisotropy", [1, 8])
+def test_stripes_at_a_slant(tmp_path: Path, sheets: Sheets, anisotropy: int) -> None:
+    """Pixels of one texel by eight along the stripes: samplers that take one sample blur them, those that take eight do
+    not (common practice).
+    """
+    history = painted(tmp_path, stripes(4, 64, 64), MapConditions(anisotropy=anisotropy))
+    at = history.kit.at()
+    found = under(at.sheet.conditions, shipped(at, sheets), sheets)
+    colour = values_at(found, [COLOUR], found.inputs(at, MASTER), Seen(1, 8))[COLOUR][..., 0]
+    assert colour.shape == (8, 64)
+    if anisotropy == 8:
+        assert (np.round(colour) == (np.arange(64) // 4 % 2)).all()
+        assert np.abs(colour - np.round(colour)).max() < 1e-5
+    else:
+        assert np.abs(colour - 0.5).max() < 1e-3
+    shown = picture(at, sheets, Look("runtime", slant=8))
+    frame = Frame(64, 64)
+    looped = run_fused(program_of({SHOWN: shown.outputs[SHOWN]}), shown.slots, shown.inputs, frame)[SHOWN]
+    drawn = render_reference(shown, whole_sheet(64, 64))
+    assert np.abs(looped * 255 - drawn).max() <= 0.51
+    assert (drawn[::8] == drawn[7::8]).all()  # each pixel is a square of eight texels down
+
+
+@pytest.mark.parametrize(("seen", "bias"), [(Seen(2, 2), 0.5), (Seen(8), -1.0), (Seen(4, 4), 0.0)])
+def test_the_look_is_the_number(tmp_path: Path, sheets: Sheets, seen: Seen, bias: float) -> None:
+    """Each pixel of the picture is its shimmer, and the table tells the mean; sides are no multiple of the pixels."""
+    paint = np.random.default_rng(1).integers(0, 256, (64, 96, 3)).astype(np.uint8)
+    history = painted(tmp_path, paint, MapConditions(anisotropy=4, bias=bias))
+    found = shimmer(history, sheets, seen).reshape(64 // (seen.distance * seen.slant), 96 // seen.distance)
+    shown = picture(history.kit.at(), sheets, Look("shimmer", steps=1, distance=seen.distance, slant=seen.slant))
+    drawn = render_reference(shown, whole_sheet(found.shape[1], found.shape[0]))[..., 0] / 255
+    assert np.abs(drawn - np.clip(found, 0, 1)).max() < 0.51 / 255 + 1e-4
+    if seen.slant == 1:
+        (row,) = errors_of_results(history.kit.at(), sheets, [MASTER], distances=[seen.distance])
+        assert row.shimmer is not None
+        assert row.shimmer[0] == pytest.approx(float(found.mean()) * 100, abs=1e-3)
+        assert row.shimmer[0] != row.shimmer[1]
