@@ -4,6 +4,7 @@ The window's thread makes nothing itself: what a view finds missing is told by N
 """
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from threading import get_ident
 from typing import TYPE_CHECKING
@@ -73,6 +74,8 @@ class Results(QObject):
         self._finding: set[tuple[str, ElementKind]] = set()
         self._asked = False
         self._missing: dict[object, _Made] = {}
+        self._wished: dict[object, CancelToken] = {}
+        self._fulfilled: dict[object, int] = {}
         self.missed = 0
         """How often views have found something missing."""
         self._tell_made = one_shot(self, MADE_MS, self.made.emit)
@@ -183,6 +186,37 @@ class Results(QObject):
 
         self.jobs.run("View", lambda progress, cancel: make(), lambda _: outcome(""), outcome, rank=Rank.VIEW)
         return ""
+
+    def fulfil(self) -> None:
+        """Make on a worker what views wished for while they drew themselves; `made` tells. Other wishes are given up.
+
+        What was made and went at once does not fit into memory, and is not made once more.
+        """
+        wishes, self.sheets.wishes = self.sheets.wishes, {}
+        for name in self._wished.keys() - wishes.keys():
+            self._wished.pop(name).cancel()
+        for name, make in wishes.items():
+            if name not in self._wished and self._fulfilled.get(name, 0) < TRIES:
+                self._fulfilled[name] = self._fulfilled.get(name, 0) + 1
+                self._wished[name] = self._make_finer(name, make)
+
+    def _make_finer(self, name: object, make: Callable[[CancelToken], object]) -> CancelToken:
+        def ended() -> None:
+            self._wished.pop(name, None)
+
+        return self.jobs.run(
+            "Blocks",
+            lambda progress, cancel: make(cancel),
+            lambda _: self._tell_made.start(),
+            self.notice.emit,
+            ended,
+            Rank.VIEW,
+        )
+
+    @property
+    def wishing(self) -> bool:
+        """Whether views will show something better than what they have."""
+        return bool(self._wished)
 
     @property
     def settled(self) -> bool:

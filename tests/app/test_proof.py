@@ -12,8 +12,10 @@ from even_palette.app.stand.spread import spread_looks
 from even_palette.app.tray.conditions import ConditionsPart
 from even_palette.core.kit import commands
 from even_palette.core.proof.conditions import Beyond, Conditions, MapConditions, kind_of
-from even_palette.core.results.looks import Look
+from even_palette.core.results import proof
+from even_palette.core.results.looks import Look, picture
 from even_palette.core.results.proof_errors import DISTANCES
+from even_palette.core.results.sheets import Sheets
 from tests.app.conftest import Driver, pixels
 
 
@@ -234,3 +236,21 @@ def test_all_distances_beside_each_other(small: Driver, part: ConditionsPart) ->
     small.settle()
     assert [tile.label for tile in stand.canvas.tiles] == list(small.session.kit.variant_names.values())
     assert spread_looks(stand.state, small.session.at)[1][1].kind == "runtime"
+
+
+def test_a_large_map_is_seen_before_all_of_it_is_in_blocks(
+    small: Driver, part: ConditionsPart, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is seen in the end is what all in blocks looks like, and nothing is wished for any more."""
+    monkeypatch.setattr(proof, "VIEW_SIDE", 8)
+    results = small.session.results
+    small.choose(part.preset.box, "Blocks of half a byte")
+    small.settle()
+    assert results._fulfilled
+    assert not results.wishing
+    at, sheets = small.session.at, Sheets()
+    shown = picture(at, sheets, Look("runtime", small.session.variant))
+    there = small.stand.canvas.tiles[0].picture.slots
+    assert {name: slot.content_id for name, slot in there.items()} == {
+        name: slot.content_id for name, slot in shown.slots.items()
+    }

@@ -1,6 +1,7 @@
 """Conditions: blocks, levels, flags and filters as runtimes have them, with their errors and their bytes."""
 
 from pathlib import Path
+from threading import get_ident
 
 import numpy as np
 import pytest
@@ -14,6 +15,7 @@ from even_palette.core.graph import nodes, slots
 from even_palette.core.graph.fused import Frame, run_fused
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
@@ -38,6 +40,8 @@ from even_palette.core.proof.conditions import (
 from even_palette.core.proof.degrade import degraded, degraded_chain, most_frequent
 from even_palette.core.proof.errors import angle_errors, colour_errors, number_errors, spread_of
 from even_palette.core.raster.chain import Chain, sample_minified
+from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.guess import Role
 from even_palette.core.raster.pixel_footprint import covered_by
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.raster.sampling import SHARP, Filter, Sampler, Wrap, sample
@@ -47,6 +51,7 @@ from even_palette.core.results.pictures import render_reference, whole_sheet
 from even_palette.core.results.proof import map_bytes, shipped, under
 from even_palette.core.results.proof_errors import errors_of_results
 from even_palette.core.results.sheets import Sheets
+from tests.conftest import kit_of, source
 
 PHOTO = data.astronaut()[40:237, 100:351]
 
@@ -298,6 +303,36 @@ def test_conditions_for_kinds_of_maps(tmp_path: Path) -> None:
     assert [each.name for each in history.kit.presets] == ["Mobile 2"]
     with pytest.raises(UserError, match="BC9"):
         history.do(commands.add_preset("x", Conditions(kinds={"colour 3": MapConditions("BC9")})))
+
+
+def test_views_of_large_maps_come_before_their_blocks(tmp_path: Path) -> None:
+    """Levels that a whole view reads are in blocks at once; the rest is wished for on the thread that looks. Who does not
+    hurry gets all of it.
+    """
+    paint = np.random.default_rng(2).integers(0, 256, (1100, 1301, 3)).astype(np.uint8)
+    write_plane(tmp_path / "a.png", Plane(paint, Encoding.SRGB))
+    history, store = kit_of({}, coats=False), Sheets()
+    history.do(commands.add_map("sheet_1", source(tmp_path / "a.png", Role.BASE_COLOUR, Encoding.SRGB)))
+    history.do(commands.set_conditions("sheet_1", Conditions("half")))
+    at = history.kit.at()
+    found = shipped(at, store)
+    with store.hurrying():
+        early = under(at.sheet.conditions, found, store).slots["base_colour"].chain
+    assert store.wishes == {}
+    assert np.array_equal(early.plane.samples[..., :3], paint)
+    store.cache.only_looks = get_ident()
+    again = under(at.sheet.conditions, found, store).slots["base_colour"].chain
+    assert again is early
+    (wish,) = [store.wishes[name] for name in store.wishes if found.slots["base_colour"].chain.content_id in name]
+    store.cache.only_looks = None
+    wish(CancelToken())
+    store.cache.only_looks = get_ident()
+    whole = under(at.sheet.conditions, found, store).slots["base_colour"].chain
+    wanted = degraded_chain(found.slots["base_colour"].chain, MapConditions("BC1"), found.facts["base_colour"])
+    assert whole.content_id == wanted.content_id
+    assert [early.level(n).content_id for n in range(1, early.count)] == [
+        wanted.level(n).content_id for n in range(1, wanted.count)
+    ]
 
 
 def test_each_map_counts_by_what_it_does_to_the_result(history: History, sheets: Sheets) -> None:

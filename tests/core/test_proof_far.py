@@ -5,7 +5,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from even_palette.core.arrays import Floats, Levels
+from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.colour.srgb import srgb_to_linear
 from even_palette.core.graph.fused import Frame, run_fused
 from even_palette.core.graph.program import program_of
 from even_palette.core.kit import commands
@@ -22,7 +23,7 @@ from even_palette.core.results.pictures import SHOWN, render_reference, whole_sh
 from even_palette.core.results.proof import shipped, under
 from even_palette.core.results.proof_errors import errors_of_results
 from even_palette.core.results.proof_shimmer import shimmer_of
-from even_palette.core.results.proof_values import values_at
+from even_palette.core.results.proof_values import places_of, values_at
 from even_palette.core.results.sheets import Sheets
 from tests.conftest import kit_of, source
 
@@ -108,3 +109,20 @@ def test_the_look_is_the_number(tmp_path: Path, sheets: Sheets, seen: Seen, bias
         assert row.shimmer is not None
         assert row.shimmer[0] == pytest.approx(float(found.mean()) * 100, abs=1e-3)
         assert row.shimmer[0] != row.shimmer[1]
+
+
+def test_places_are_middles_of_pixels(tmp_path: Path, sheets: Sheets) -> None:
+    """Of a sheet with more pixels than are looked at, too: at a corner four texels would be mixed."""
+    paint = np.random.default_rng(4).integers(0, 256, (300, 517, 3)).astype(np.uint8)
+    at = painted(tmp_path, paint).kit.at()
+    found = shipped(at, sheets)
+    places = places_of(found, Seen(), 64)
+    texels = np.floor(places * (517, 300)).astype(int)
+    assert np.abs(places * (517, 300) - texels - 0.5).max() < 1e-4
+    assert places.shape == (64, 64, 2)
+    gaps = np.diff(texels[0, :, 0])
+    assert gaps.max() - gaps.min() <= 1
+    values = values_at(found, [COLOUR], found.inputs(at, MASTER), Seen(), 64)[COLOUR]
+    wanted = srgb_to_linear(float32(paint[texels[..., 1], texels[..., 0]]) / 255)
+    assert np.abs(values - wanted).max() < 2e-3
+    assert np.allclose(places_of(found, Seen(3, 2), 1000)[0, :2, 0], [1.5 / 517, 4.5 / 517])

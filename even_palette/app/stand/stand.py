@@ -172,7 +172,7 @@ class Stand(QWidget):
         return self.canvas.pending or self.model.canvas.pending
 
     def _follow_made(self) -> None:
-        """Something is there that a view found missing: if that was this one, it shows it."""
+        """Something is there that a view found missing, or better: if that was this one, it shows it."""
         if self._lacks:
             self.refresh()
 
@@ -180,7 +180,8 @@ class Stand(QWidget):
         """Show the looks of the kit that is ready."""
         before = self.session.results.missed
         self._show_looks()
-        self._lacks = self.session.results.missed != before
+        self.session.results.fulfil()
+        self._lacks = self.session.results.missed != before or self.session.results.wishing
 
     def _show_looks(self) -> None:
         at = self.session.shown

@@ -8,7 +8,8 @@ from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken
-from even_palette.core.proof.blocks import CHANNELS, Block, encode_blocks, through_blocks
+from even_palette.core.proof.blocks import CHANNELS, Block
+from even_palette.core.proof.blocks_apart import encoded_apart, through_blocks_apart
 from even_palette.core.proof.conditions import AS_MEANT, MapConditions, MapFacts, Mips, ReadAs, Use
 from even_palette.core.proof.textures import Texture
 from even_palette.core.raster.chain import Chain
@@ -35,20 +36,27 @@ def is_untouched(conditions: MapConditions) -> bool:
 
 
 def degraded_chain(
-    chain: Chain, conditions: MapConditions, facts: MapFacts, cancel: CancelToken | None = None
+    chain: Chain, conditions: MapConditions, facts: MapFacts, cancel: CancelToken | None = None, most: int = 0
 ) -> Chain:
-    """A chain of 8-bit levels under conditions; colour is stored encoded. Raises Cancelled."""
+    """A chain of 8-bit levels under conditions; colour is stored encoded. Raises Cancelled.
+
+    With `most`, levels with a longer side are left as they are, where they are meant so: blocks take long, and a whole
+    view does not read them.
+    """
     first = min(conditions.smaller, chain.count - 1)
     is_colour = chain.plane.encoding == Encoding.SRGB
-    found = []
-    for level in _levels(chain, first, conditions.mips, facts, is_colour):
-        if cancel:
-            cancel.check()
-        found.append(_stored(level, conditions, facts))
     encoding = {ReadAs.SRGB: Encoding.SRGB, ReadAs.DATA: Encoding.DATA}.get(
         conditions.read_as, Encoding.SRGB if is_colour else chain.plane.encoding
     )
-    planes = [Plane(level, encoding) for level in found]
+    planes, end = list[Plane](), _end(chain, first, conditions.mips, facts)
+    if most and conditions.read_as == ReadAs.MEANT and conditions.mips in (Mips.LINEAR, Mips.NONE):
+        longest = max(chain.plane.width, chain.plane.height)
+        planes = [chain.level(number) for number in range(first, end) if longest >> number > most]
+    rest = first + len(planes)
+    for level in _levels(chain, rest, conditions.mips, facts, is_colour) if rest < end else []:
+        if cancel:
+            cancel.check()
+        planes.append(Plane(_stored(level, conditions, facts, cancel), encoding))
     return Chain(planes[0], tuple(planes[1:]))
 
 
@@ -65,7 +73,9 @@ def texture_of(slot: Slot, conditions: MapConditions, facts: MapFacts, cancel: C
             if cancel:
                 cancel.check()
             found.append(
-                _texels(level, channels) if block is None else encode_blocks(_for_blocks(level, block, facts), block)
+                _texels(level, channels)
+                if block is None
+                else encoded_apart(_for_blocks(level, block, facts), block, cancel)
             )
         layers.append(tuple(found))
     height, width = levels[0].shape[:2]
@@ -83,9 +93,14 @@ def _for_blocks(level: Levels, block: Block, facts: MapFacts) -> Levels:
     return np.ascontiguousarray(level[..., :2]) if two else level
 
 
+def _end(chain: Chain, first: int, mips: Mips, facts: MapFacts) -> int:
+    """One more than the last level; without mips there is one alone."""
+    return chain.count if facts.has_mips and mips != Mips.NONE else first + 1
+
+
 def _levels(chain: Chain, first: int, mips: Mips, facts: MapFacts, is_colour: bool) -> list[Levels]:
     """The levels (h, w, C) uint8 from one on, as they are stored before they are compressed; only one without mips."""
-    end = chain.count if facts.has_mips and mips != Mips.NONE else first + 1
+    end = _end(chain, first, mips, facts)
     if mips in (Mips.LINEAR, Mips.NONE):
         return [_as_stored(chain.level(number), is_colour) for number in range(first, end)]
     top = _as_stored(chain.plane, is_colour)
@@ -118,13 +133,13 @@ def _of_length_1(value: Floats) -> Floats:
     return np.concatenate([(n + 1) * np.float32(127.5), value[..., 3:]], axis=-1)
 
 
-def _stored(level: Levels, conditions: MapConditions, facts: MapFacts) -> Levels:
+def _stored(level: Levels, conditions: MapConditions, facts: MapFacts, cancel: CancelToken | None) -> Levels:
     block = conditions.block
     if block is None:
         return level
     if facts.use == Use.NORMAL and CHANNELS[block] == 2 and level.shape[-1] >= 3:
-        return _with_z(through_blocks(np.ascontiguousarray(level[..., :2]), block), level)
-    return through_blocks(level, block)
+        return _with_z(through_blocks_apart(np.ascontiguousarray(level[..., :2]), block, cancel), level)
+    return through_blocks_apart(level, block, cancel)
 
 
 def _with_z(two: Levels, level: Levels) -> Levels:

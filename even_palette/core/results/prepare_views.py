@@ -64,7 +64,9 @@ def make_look(
 ) -> None:
     """Compute what a look samples, and the parts of its tiles that textures take; tell of slots. Raises Cancelled."""
     try:
-        for slot in picture(at, store, look).slots.values():
+        with store.hurrying():
+            slots = picture(at, store, look).slots
+        for slot in slots.values():
             for chain in slot.chains:
                 chain.prepare(cancel)
             if prepared:

@@ -28,6 +28,9 @@ from even_palette.core.results.slots import slots_of
 from even_palette.core.results.store import Store
 from even_palette.core.results.weights import weights_of
 
+VIEW_SIDE = 1024
+"""Views of whole sheets read levels of so many texels a side at the most; finer ones may come later."""
+
 
 @dataclass(frozen=True)
 class Shipped:
@@ -138,7 +141,16 @@ def slot_under(
 
     def made(chain: Chain) -> Chain:
         key = ("degraded", chain.content_id, conditions, facts.use)
-        return store.cache.get(key, lambda: degraded_chain(chain, conditions, facts, cancel))
+
+        def whole(cancel: CancelToken | None = cancel) -> Chain:
+            return store.cache.get(key, lambda: degraded_chain(chain, conditions, facts, cancel))
+
+        large = max(chain.plane.width, chain.plane.height) >> conditions.smaller > VIEW_SIDE
+        if not (store.hurries and large and conditions.block) or store.cache.peek(key) is not None:
+            return whole()
+        store.wish(key, whole)
+        rough = ("degraded for views", *key[1:])
+        return store.cache.get(rough, lambda: degraded_chain(chain, conditions, facts, cancel, VIEW_SIDE))
 
     return degraded(found.slots[name], conditions, made)
 

@@ -12,7 +12,7 @@ from even_palette.core.results.far import SHIFTS, Seen
 from even_palette.core.results.proof import Shipped
 from even_palette.core.results.proof_values import Inputs, places_of, values_on
 
-SIDE = 128
+SIDE = 96
 """Pixels a side that are looked at."""
 
 

@@ -4,11 +4,11 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from even_palette.core.arrays import Floats
+from even_palette.core.arrays import Floats, float32
 from even_palette.core.graph.program import program_of
 from even_palette.core.graph.reference import Environment, run
 from even_palette.core.jobs import CancelToken
-from even_palette.core.raster.sampling import pixel_numbers, texel_centres
+from even_palette.core.raster.sampling import pixel_numbers
 from even_palette.core.results.far import Seen
 from even_palette.core.results.proof import Shipped
 
@@ -23,8 +23,15 @@ Inputs = Mapping[str, float | tuple[float, ...]]
 def places_of(found: Shipped, seen: Seen, most: int = MOST_SIDE) -> Floats:
     """The middles of the pixels that are looked at, evenly spread, as uv (H, W, 2), at most so many a side."""
     pixel = seen.pixel(found.finest)
-    across, down = (min(max(1, int(1 / part + 1e-6)), most) for part in (pixel[0], pixel[3]))
-    return texel_centres(down, across)
+    u, v = (_middles(step, most) for step in (pixel[0], pixel[3]))
+    return np.stack(np.broadcast_arrays(u[None, :], v[:, None]), axis=-1)
+
+
+def _middles(step: float, most: int) -> Floats:
+    """Along one side, for pixels of this size in uv: between them a map looks smoother than it is."""
+    count = max(1, int(1 / step + 1e-6))
+    few = min(count, most)
+    return float32(((np.arange(few) + 0.5) * count / few).astype(np.int64) + 0.5) * np.float32(step)
 
 
 def values_at(

@@ -1,10 +1,13 @@
 """What every function of this package is given beside a kit: where results are kept, and who tells what glows."""
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
+from contextlib import contextmanager
+from threading import local
 from typing import Protocol, TypeVar
 from weakref import WeakKeyDictionary
 
 from even_palette.core.arrays import Floats
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
 from even_palette.core.kit.sheet import Bake
 from even_palette.core.results.cache import Cache, Seen
@@ -35,7 +38,28 @@ class Store:
         self.cache = cache or Cache()
         self.light = light
         self.seen = Seen()
+        self.wishes: dict[Hashable, Callable[[CancelToken], object]] = {}
+        self._hurry = local()
         self._names: dict[Callable[..., object], WeakKeyDictionary[Focus, object]] = {}
+
+    @property
+    def hurries(self) -> bool:
+        """Whether a view waits for what this thread makes: what it needs at once may do, with the rest as a wish."""
+        return self.cache.is_looked_at or bool(getattr(self._hurry, "on", False))
+
+    @contextmanager
+    def hurrying(self) -> Iterator[None]:
+        """A view waits for what this thread makes within."""
+        self._hurry.on = True
+        try:
+            yield
+        finally:
+            self._hurry.on = False
+
+    def wish(self, name: Hashable, make: Callable[[CancelToken], object]) -> None:
+        """Note on the thread that only looks what views would show better than what they have, by its name."""
+        if self.cache.is_looked_at:
+            self.wishes[name] = make
 
     def remembered(self, name: Hashable, parts: tuple[object, ...], make: Callable[[], T]) -> T:
         """What is made of these parts: for the thread that only looks, the last one under a name if its parts are the
