@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QMenu,
     QSizePolicy,
     QTableWidget,
+    QTableWidgetItem,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -236,6 +237,19 @@ def result_table(name: str, columns: Sequence[str], head: str) -> QTableWidget:
     top.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
     top.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
     return table
+
+
+class NumberCell(QTableWidgetItem):
+    """A text that is sorted by its number, where it has one."""
+
+    def __init__(self, text: str, value: float | None) -> None:
+        super().__init__(text)
+        self._value = value
+
+    def __lt__(self, other: QTableWidgetItem) -> bool:
+        if isinstance(other, NumberCell) and self._value is not None and other._value is not None:
+            return self._value < other._value
+        return super().__lt__(other)
 
 
 def swatch_icon(levels: Rgb8) -> QIcon:

@@ -249,6 +249,7 @@ def _style_sheet(t: Tokens) -> str:
     QListWidget::item {{ padding: 3px 4px; }}
     #board {{ background: {panel}; }}
     QHeaderView {{ background: {panel}; }}
+    QHeaderView::up-arrow, QHeaderView::down-arrow {{ subcontrol-position: top center; width: 7px; height: 5px; }}
     QHeaderView::section {{ background: {panel}; border: none; border-bottom: 1px solid {line}; padding: 3px 6px; }}
     QTableCornerButton::section {{ background: {panel}; border: none; }}
     QProgressBar {{ background: {field}; border: 1px solid {line}; border-radius: 3px; text-align: center; }}

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 
+from even_palette.app.ledge.asset import AssetPage
 from even_palette.app.ledge.errors import ErrorTable
 from even_palette.app.ledge.proof import ProofPage
 from even_palette.app.stand.spread import spread_looks
@@ -149,7 +150,7 @@ def test_a_search_is_clicked_and_seen(small: Driver, part: ConditionsPart) -> No
     """Points by rising bytes and falling error; a click sets their conditions, arrow keys go on; held maps stay."""
     session = small.session
     part.held.click()
-    small.click(small.window.ledge.tabs_of("Proof").buttons[1])
+    small.click(small.window.ledge.tabs_of("Proof").buttons[2])
     page = small.window.ledge.page("Proof").search  # type: ignore[attr-defined]
     assert not page.cheapest.isEnabled()
     small.click(page.start)
@@ -254,3 +255,27 @@ def test_a_large_map_is_seen_before_all_of_it_is_in_blocks(
     assert {name: slot.content_id for name, slot in there.items()} == {
         name: slot.content_id for name, slot in shown.slots.items()
     }
+
+
+def test_maps_of_all_sheets_and_the_budget(demo: Driver) -> None:
+    """The largest first; with a budget each has a share of it; a row goes to its sheet."""
+    demo.stage(7)
+    demo.settle()
+    page: AssetPage = demo.window.ledge.page("Proof").asset  # type: ignore[attr-defined]
+    demo.click(demo.window.ledge.tabs_of("Proof").buttons[1])
+    demo.qtbot.waitUntil(lambda: page.found is not None, timeout=60_000)
+    assert page.found is not None
+    assert page.table.rowCount() == len(page.found.maps)
+    sizes = [float(page.table.item(line, 5).text().replace(",", "")) for line in range(page.table.rowCount())]  # type: ignore[union-attr]
+    assert sizes == sorted(sizes, reverse=True)
+    assert "budget" not in page.told.text()
+    demo.type(page.budget.lineEdit(), "32")
+    demo.qtbot.waitUntil(lambda: "budget" in page.told.text(), timeout=60_000)
+    assert demo.session.kit.budget_bytes == 32 << 20
+    share = page.found.bytes / (32 << 20)
+    assert f"{share:.0%} of the budget" in page.told.text()
+    other = next(line for line in range(page.table.rowCount()) if page.table.item(line, 1).text() == "River")  # type: ignore[union-attr]
+    page._go(other)
+    demo.settle()
+    assert demo.session.at.sheet.name == "River"
+    assert demo.stand.look.kind == "runtime"

@@ -779,7 +779,7 @@ def test_proof_shows_what_there_is(small: Driver) -> None:
     small.settle()
     assert not panel.none.isVisible()
     panel.index_maps.setCurrentRow(0)
-    small.click(small.window.ledge.tabs_of("Proof").buttons[2])
+    small.click(small.window.ledge.tabs_of("Proof").buttons[3])
     survival = small.window.ledge.page("Proof").survival
     small.click(survival.measure)
     small.qtbot.waitUntil(lambda: bool(survival.found), timeout=60_000)

@@ -123,7 +123,7 @@ class Chance:
             "box": self.box, "bake": self.bake, "tone": self.tone, "palette": lambda: self.palette(command), "ramp": self.ramp,
             "source": lambda: self.source(command), "file": lambda: self.file(command), "cell": self.cell,
             "change": lambda: self.change(command), "colours": lambda: [self.levels(), self.levels()], "colour": self.levels,
-            "path": lambda: self.path(command), "size": lambda: 100, "sha256": lambda: "", "width": lambda: 0, "height": lambda: 0,
+            "path": lambda: self.path(command), "size": lambda: rng.choice([-5, 0, 100, 1 << 50]), "sha256": lambda: "", "width": lambda: 0, "height": lambda: 0,
             "linked": dict, "order": lambda: rng.sample([r.key for r in self.sheet.regions], len(self.sheet.regions)),
             "texels": lambda: rng.randrange(20), "level": lambda: rng.randrange(-1, 9), "on": lambda: rng.random() < 0.5,
             "keyed": lambda: rng.random() < 0.5, "locked": lambda: rng.random() < 0.5, "inner": lambda: rng.random() * 99,

@@ -5,12 +5,11 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QPushButton,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from even_palette.app.controls import label, result_table
+from even_palette.app.controls import NumberCell, label, result_table
 from even_palette.app.jobs import Rank, one_shot
 from even_palette.app.session import Session
 from even_palette.core.jobs import CancelToken, Progress
@@ -126,7 +125,7 @@ class ErrorTable(QWidget):
                 cells.append((f"{each.shimmer[0]:.2f}", each.shimmer[0]))
             for column in range(len(COLUMNS)):
                 text, value = cells[column] if column < len(cells) else ("", -1.0)
-                item = _Cell(text, value)
+                item = NumberCell(text, value)
                 item.setData(Qt.ItemDataRole.UserRole, line)
                 item.setTextAlignment(_side(column))
                 if column == SHIMMER and each.shimmer is not None:
@@ -151,19 +150,6 @@ class ErrorTable(QWidget):
         if each.output == COLOUR:
             self.look_wanted.emit(Look("runtime", each.variant, distance=each.distance))
         self.place_wanted.emit(u - across, v - down, u + across, v + down)
-
-
-class _Cell(QTableWidgetItem):
-    """A text that is sorted by its number, where it has one."""
-
-    def __init__(self, text: str, value: float | None) -> None:
-        super().__init__(text)
-        self._value = value
-
-    def __lt__(self, other: QTableWidgetItem) -> bool:
-        if isinstance(other, _Cell) and self._value is not None and other._value is not None:
-            return self._value < other._value
-        return super().__lt__(other)
 
 
 def _side(column: int) -> Qt.AlignmentFlag:

@@ -142,8 +142,8 @@ class ConditionsPart(QWidget):
             texts.append((name, f"{map_label(at, found, name)} · {_format(own)} · {size_text(taken)}{mark}"))
         self.list.show_keyed(texts, self.slot)
         size = size_text(sum(taken for _, taken in told.values()))
-        self.total.setText(f"{len(told)} textures, {found.look_ups} look-ups, {size}")
-        self.total.setToolTip("With all levels; look-ups are those of a pixel, for all outputs")
+        self.total.setText(f"{len(told)} textures, {found.look_ups} look-ups, {found.operations} operations, {size}")
+        self.total.setToolTip("With all levels; look-ups and operations are those of a pixel, for all outputs")
         self._show_map(found, conditions)
 
     def _show_map(self, found: Shipped, conditions: Conditions) -> None:

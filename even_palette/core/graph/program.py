@@ -16,6 +16,8 @@ from even_palette.core.graph.walks import in_order
 
 MOST_RECORDS = 100_000
 LOOK_UPS = ("sample", "layer", "strip", "sample_lod", "layer_lod")
+GIVEN = ("constant", "parameter", "uv", "pixel", "screen", "seed", "time", "join", "swizzle")
+"""What a pixel is given, or puts together: nothing is computed for it."""
 ARRAYS = ("layer", "layer_lod")
 OF_LEVELS = ("sample_lod", "layer_lod")
 """Look-ups that are told the mip level."""

@@ -17,6 +17,7 @@ from even_palette.core.kit.sheet import Region, Sheet, Source
 from even_palette.core.kit.twin import Twin
 from even_palette.core.limits import (
     FORMAT,
+    MOST_BUDGET,
     MOST_COATS,
     MOST_MESHES,
     MOST_PALETTES,
@@ -56,7 +57,8 @@ class Recipe(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     """The document. Which sheet is looked at is no part of it; `at` names one where that matters.
 
-    `retired` are keys of what was removed; they are never given to anything else.
+    `retired` are keys of what was removed; they are never given to anything else. All textures may take `budget_bytes`
+    in a runtime, 0 for no budget; `presets` are conditions that it keeps.
     """
 
     name: str = "Untitled"
@@ -74,6 +76,7 @@ class Kit(msgspec.Struct, frozen=True, forbid_unknown_fields=True, dict=True):
     apart: ToldApart = ToldApart()
     scenes: Annotated[tuple[Scene, ...], Meta(max_length=MOST_SCENES)] = ()
     presets: Annotated[tuple[OwnPreset, ...], Meta(max_length=MOST_PRESETS)] = ()
+    budget_bytes: Annotated[int, Meta(ge=0, le=MOST_BUDGET)] = 0
 
     def at(self, key: str = "", twin: str = "") -> "Focus":
         """The kit at one of its sheets, the first one without a key; or as a twin of that sheet has it.

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from even_palette.core.graph.nodes import Node
-from even_palette.core.graph.program import LOOK_UPS, Program, program_of
+from even_palette.core.graph.program import GIVEN, LOOK_UPS, Program, program_of
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit.model import Focus
@@ -36,7 +36,7 @@ VIEW_SIDE = 1024
 class Shipped:
     """A live material in the packing that ships, with its outputs, slots, and by slot what conditions ask of it.
 
-    `look_ups` are those that a pixel takes for all outputs.
+    `look_ups` are those that a pixel takes for all outputs, `operations` all that it computes.
     """
 
     material: Material
@@ -44,6 +44,7 @@ class Shipped:
     slots: Mapping[str, Slot]
     facts: Mapping[str, MapFacts]
     look_ups: int = 0
+    operations: int = 0
 
     def inputs(self, at: Focus, variant: str, time: float = 0.0) -> dict[str, float | tuple[float, ...]]:
         """The inputs as a variant has them at a time."""
@@ -80,7 +81,8 @@ def shipped(at: Focus, store: Store) -> Shipped:
         there = {**slots_of(at, store, material.slots), **dict(packed)}
         own = {name: _whole(store, program, name, slot) for name, slot in there.items() if name in program.slots}
         facts = {name: _facts(at, material, name, slot) for name, slot in own.items()}
-        return Shipped(material, outputs, own, facts, sum(record.op in LOOK_UPS for record in program.records))
+        ops = [record.op for record in program.records if record.op not in GIVEN]
+        return Shipped(material, outputs, own, facts, sum(op in LOOK_UPS for op in ops), len(ops))
 
     return store.remembered(("shipped", at.key, at.twin), sampled_made_of(at), build)
 

@@ -1,4 +1,4 @@
-"""Commands on the conditions that a kit keeps under a name."""
+"""Commands on the conditions that a kit keeps under a name, and on its budget of memory."""
 
 from msgspec.structs import replace
 
@@ -6,7 +6,7 @@ from even_palette.core.errors import UserError
 from even_palette.core.kit.commands._command import Command, new_name
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.names import new_key, retire
-from even_palette.core.limits import MOST_PRESETS
+from even_palette.core.limits import MOST_BUDGET, MOST_PRESETS
 from even_palette.core.proof.conditions import PRESETS, Conditions, OwnPreset, check_conditions
 
 
@@ -37,4 +37,9 @@ def remove_preset(key: str) -> Command:
     return Command("Remove conditions", apply)
 
 
-__all__ = ["add_preset", "remove_preset"]
+def set_budget(size: int) -> Command:
+    """How many bytes all textures of the kit may take in a runtime, 0 for no budget."""
+    return Command("Change budget", lambda kit: replace(kit, budget_bytes=min(max(size, 0), MOST_BUDGET)), "budget")
+
+
+__all__ = ["add_preset", "remove_preset", "set_budget"]
