@@ -74,6 +74,10 @@ def test_weights_that_do_not_add_up(store: Sheets) -> None:
     assert found.place is not None
     assert found.mend is not None
     assert "BC7" in found.mend.label
+    assert found.other is not None  # the tug's base has no part where regions are
+    divided = History(history.kit)
+    divided.do(found.other.command)
+    assert [each for each in of_proof(divided, store, "sheet_1") if "add up" in each.text] == []
     worst = float(found.text.split("up to ")[1].split(",")[0])
     assert worst > 0.06
     history.do(found.mend.command)

@@ -14,8 +14,9 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.proof.conditions import AS_MEANT, Conditions, MapConditions, bytes_of
 from even_palette.core.proof.search import Option, front_of
-from even_palette.core.results.proof import shipped, under
-from even_palette.core.results.proof_search import Comparison, candidates, search
+from even_palette.core.regions.packing import Packing
+from even_palette.core.results.proof import map_bytes, shipped, under
+from even_palette.core.results.proof_search import Comparison, candidates, layouts_of, search
 from even_palette.core.results.sheets import Sheets
 
 OPTION = st.tuples(st.integers(1, 400), st.floats(0, 9, width=16)).map(lambda pair: Option(AS_MEANT, *pair))
@@ -57,7 +58,7 @@ def test_small_kits_against_exhaustive_search(name: str, history: History, sheet
     found = search(at, sheets, variants)
     there = shipped(at, sheets)
     held = under(at.sheet.conditions, there, sheets).slots
-    results = Comparison(at, there, variants, {slot: held[slot] for slot in found.held})
+    results = Comparison(at, there, variants, {slot: held[slot] for slot in found.held}, there)
     free = [slot for slot in there.names if slot not in found.held]
     every = []
     for some in product(*(candidates(there.facts[slot]) for slot in free)):
@@ -96,3 +97,27 @@ def test_a_missing_map_is_told(history: History, tmp_path: Path) -> None:
     Path(history.kit.sheets[0].sources[0].path).unlink()
     with pytest.raises(UserError):
         search(history.kit.at(), Sheets(), [""], Conditions("nothing", {"base_colour": MapConditions("BC1")}))
+
+
+def test_packings_are_searched_against_each_of_them(history: History, sheets: Sheets) -> None:
+    """What is found over all layouts is the best of what is found in each, and can be set as it was told."""
+    history.do(commands.set_conditions("sheet_1", Conditions(held=("base_colour",))))
+    at, variants = history.kit.at(), ["", "day"]
+    layouts = layouts_of(at, sheets)
+    assert {layout.packing for layout in layouts} == {Packing.PLANES, Packing.RGB, Packing.PAIRS}
+    found = search(at, sheets, variants, layouts=layouts)
+    each = [search(at, sheets, variants, layouts=[layout]) for layout in layouts]
+    for ceiling in (0.05, 0.3, 1.0, 3.0):
+        best = [point.choice.bytes for one in each if (point := one.within_error(ceiling))]
+        point = found.within_error(ceiling)
+        assert (point.choice.bytes if point else None) == min(best, default=None)
+    assert len({point.layout.packing for point in found.points}) > 1
+    for point in found.points:
+        layout = point.layout
+        history.do(commands.set_conditions("sheet_1", found.conditions(point), layout.packing, layout.channels))
+        now = history.kit.at()
+        told = map_bytes(shipped(now, sheets), now.sheet.conditions)
+        assert sum(taken for _, taken in told.values()) == point.choice.bytes
+        history.undo()
+    held = search(at, sheets, variants, Conditions(held=("weights_0",)), layouts=layouts)
+    assert {point.layout.packing for point in held.points} == {Packing.PLANES}

@@ -225,6 +225,22 @@ def test_many_regions_with_soft_edges_as_pairs() -> None:
     assert (plan.units, plan.samples) == (1, 8)
 
 
+@pytest.mark.parametrize("packing", [Packing.PLANES, Packing.ARRAY, Packing.RGB])
+def test_weights_divided_by_their_sum(packing: Packing) -> None:
+    """Whatever textures hold, they add up to 1, in the same proportions; where they hold nothing, to nothing."""
+    levels = random_levels(5, 21, 18)
+    levels[:, :9] = levels[:, :9] * 0.7  # as blocks would leave them
+    levels[:, 0] = 0
+    keys = tuple(f"r{i}" for i in range(5))
+    plan = PackingPlan(packing, keys, (18, 21), divided=True)
+    uv = texel_centres(21, 18)
+    found = np.array([evaluated(plan, key, packed(levels), uv) for key in keys])
+    total = levels.sum(axis=0, dtype=float)
+    assert np.abs(found.sum(axis=0)[total > 0] - 1).max() < 1e-4
+    assert (found[:, 0] == 0).all()
+    assert np.abs(found - levels / np.maximum(total, 1)).max() < 1e-4
+
+
 @pytest.mark.parametrize("packing", list(Packing))
 @pytest.mark.parametrize("count", [1, 3, 5, 6, 9])
 def test_channels_in_another_order(packing: Packing, count: int) -> None:

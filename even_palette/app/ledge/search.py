@@ -5,19 +5,20 @@ from itertools import pairwise
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from even_palette.app.controls import ShortList, label, row
 from even_palette.app.number import NumberRow
 from even_palette.app.session import Session
 from even_palette.app.theme import grey, tokens
+from even_palette.app.tray.packings import PACKINGS
 from even_palette.core.disk.gate import size_text
 from even_palette.core.errors import NotReady
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.results.looks import Look
 from even_palette.core.results.proof import map_label, shipped
-from even_palette.core.results.proof_search import Found, Point, search
+from even_palette.core.results.proof_search import Found, Point, layouts_of, search
 
 LEFT_PX, LOW_PX, DOT_PX, NEAR_PX = 52, 24, 5, 14
 MIB = 1 << 20
@@ -118,7 +119,7 @@ class SearchPage(QWidget):
         super().__init__()
         self.session = session
         self.found: Found | None = None
-        self._sheet = ""
+        self._sheet, self._channels = "", tuple[str, ...]()
         self.start = QPushButton("Search")
         self.start.setToolTip(
             "Tries formats and sizes of every map that is not held, by what they do to the results of all variants"
@@ -135,6 +136,10 @@ class SearchPage(QWidget):
         self.best.setToolTip("The set with the least error that fits into this")
         self.best.clicked.connect(self._take_best)
         self.told = label("Which maps may be smaller, and by how much? Search tries them, by what is seen.", "quiet")
+        self.packings = QCheckBox("Packings, too")
+        self.packings.setToolTip(
+            "Tries planes of four and of three, regions that touch apart, and edge pairs; takes longer"
+        )
         self.plot = FrontPlot()
         self.plot.chosen.connect(self.choose)
         self.maps = ShortList("Maps of the chosen point", 96)
@@ -145,7 +150,7 @@ class SearchPage(QWidget):
         whole.setContentsMargins(8, 6, 8, 6)
         whole.setSpacing(6)
         whole.addLayout(row(self.start, self.ceiling, self.cheapest, self.budget, self.best))
-        whole.addWidget(self.told)
+        whole.addLayout(row(self.told, self.packings, stretch=0))
         below = QHBoxLayout()
         below.setSpacing(8)
         below.addWidget(self.plot, 1)
@@ -156,13 +161,14 @@ class SearchPage(QWidget):
     def search(self) -> None:
         """Search on a worker, for all variants."""
         at, sheets = self.session.at, self.session.sheets
-        variants = list(at.kit.variant_names)
+        variants, packings = list(at.kit.variant_names), self.packings.isChecked()
 
         def work(progress: Progress, cancel: CancelToken) -> Found:
-            return search(at, sheets, variants, None, progress, cancel)
+            layouts = layouts_of(at, sheets) if packings else ()
+            return search(at, sheets, variants, None, progress, cancel, layouts)
 
         def done(found: Found) -> None:
-            self.found, self._sheet = found, at.key
+            self.found, self._sheet, self._channels = found, at.key, at.sheet.channel_order
             self._tell(-1)
 
         self.told.setText("Searching …")
@@ -173,8 +179,9 @@ class SearchPage(QWidget):
         if self.found is None or self._sheet != self.session.at.key:
             self.session.notice.emit("That was found for another sheet; search again.")
             return
-        conditions = self.found.conditions(self.found.points[number])
-        self.session.do(commands.set_conditions(self._sheet, conditions))
+        point = self.found.points[number]
+        conditions, layout = self.found.conditions(point), point.layout
+        self.session.do(commands.set_conditions(self._sheet, conditions, layout.packing, layout.channels))
         self._tell(number)
         self.look_wanted.emit(Look("runtime", self.session.variant))
 
@@ -205,7 +212,10 @@ class SearchPage(QWidget):
             self.told.setText(f"{len(points)} sets that none undercuts. Click one to see it.")
             return
         point, at = points[number], self.session.at
-        self.told.setText(f"{size_text(point.choice.bytes)}, off by {point.error:.2f} in the worst variant and output.")
+        packed = PACKINGS[point.layout.packing]
+        apart = ", regions that touch apart" if point.layout.channels != self._channels else ""
+        taken = size_text(point.choice.bytes)
+        self.told.setText(f"{taken}, off by {point.error:.2f} in the worst variant and output. {packed}{apart}.")
         try:
             there = shipped(at, self.session.sheets)
         except NotReady:

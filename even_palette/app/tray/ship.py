@@ -5,7 +5,15 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QProcess, QProcessEnvironment, Qt, QTemporaryDir
-from PyQt6.QtWidgets import QFileDialog, QLineEdit, QListWidgetItem, QPushButton, QTreeWidget, QTreeWidgetItem
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QLineEdit,
+    QListWidgetItem,
+    QPushButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+)
 
 from even_palette.app import plain
 from even_palette.app.controls import ShortList, choice, label, offer, row, show_choice, swatch_icon, tool
@@ -84,6 +92,11 @@ class ShipPanel(Panel):
         self.suggest = QPushButton("Suggest")
         self.suggest.setToolTip("Put regions that touch into different planes, which suits block compression")
         self.suggest.clicked.connect(self._suggest)
+        self.divide = QCheckBox("Divide weights by their sum")
+        self.divide.setToolTip(
+            "Mends what blocks make of sums; a sum and a division a pixel. Only where the base has no part"
+        )
+        self.divide.clicked.connect(lambda on: session.do(commands.set_divide_weights(session.at.key, on)))
         self.target = choice("Target", [(target.label, name) for name, target in TARGETS.items()])
         self.target.setToolTip("\n".join(f"{target.label}: {target.help}" for target in TARGETS.values()))
         self.target.activated.connect(self.refresh)
@@ -93,6 +106,7 @@ class ShipPanel(Panel):
         self.column.addLayout(row(label("Weights"), self.packing, stretch=1))
         self.column.addWidget(self.channels, 10)
         self.column.addLayout(row(label("Channels are moved by drag.", "quiet"), self.suggest, stretch=0))
+        self.column.addWidget(self.divide)
         self.column.addWidget(self.packing_told)
         for widget in (self.obstacle, self.ship_button, self.outcome):
             self.column.addWidget(widget)
@@ -112,6 +126,7 @@ class ShipPanel(Panel):
         offer(self.variant, [(name, key) for key, name in self.session.kit.variant_names.items()], current)
         self.files.clear()
         show_choice(self.packing, self.session.at.sheet.packing)
+        self.divide.setChecked(self.session.at.sheet.divide_weights)
         self._show_channels()
         self._show_obstacle("")
         fresh = self.shipped is not None and self.shipped[1].whole == self.session.document.kit

@@ -27,7 +27,7 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     Raises Cancelled.
     """
     conditions, meant = at.sheet.conditions, meant_of(at, sheets)
-    if meant is None:
+    if meant is None or at.sheet.divide_weights:
         return
     names = [name for name, facts in meant.facts.items() if facts.use == Use.WEIGHTS]
     told = {name: conditions_of(conditions, name, meant.facts[name]) for name in names}
@@ -36,7 +36,8 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     shown = under(conditions, meant, sheets, cancel, names)
     if len({each.slots[name].plane.samples.shape[:2] for each in (meant, shown) for name in names}) > 1:
         return  # smaller ones differ at every edge, which errors of results tell better
-    off = np.abs(_sum(shown, names) - _sum(meant, names))
+    wanted = _sum(meant, names)
+    off = np.abs(_sum(shown, names) - wanted)
     worst = float(off.max(initial=0.0))
     if worst < LEAST:
         return
@@ -48,11 +49,13 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
     }
     command = commands.set_conditions(at.key, replace(conditions, maps=mended))
     name = "texels as they are" if better == PLAIN else better
+    alone = bool((np.abs(wanted - np.round(wanted)) < 1 / 64).all())  # the base has no part where regions are
     yield Finding(
         "Proof", Severity.WARNING,
         f"Weights in {formats} do not add up: the sum is off by up to {worst:.2f}, by more than {LEAST} at "
         f"{float((off >= LEAST).mean()):.1%} of the texels; there the base shines through or colours are too bright.",
         look="runtime", place=place_of(off >= LEAST, cancel), mend=Mend(f"Store weights in {name}", command),
+        other=Mend("Divide weights by their sum", commands.set_divide_weights(at.key, True)) if alone else None,
     )  # fmt: skip
 
 

@@ -203,11 +203,11 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     there is no file; `padding` (texels) is how far regions of mesh elements, and with `pad_maps` maps, reach beyond UV
     islands. Overcoats are put on the whole sheet, after the coats of all regions. With `unmix` the ID map is unmixed,
     else its colours are keyed by each region's tolerances. Checks look at the mips down to `lowest_mip`, 0 for the
-    sheet alone. Weights are shipped as `packing` says, the regions of `channels` first, in that order. `tones` are made
-    of its pictures; the one with the key `base_tone` takes the place of the base colour under all coats. Masks that no
-    ID map gives are `mask_side` texels wide, 0 for as wide as the base colour. `drawing` says what its opacity does,
-    `shaded` what light does, and `conditions` what the runtime does to its maps (stage 7). Its `twins` are drawn with
-    other values.
+    sheet alone. Weights are shipped as `packing` says, the regions of `channels` first, in that order, and the formula
+    may divide them by their sum. `tones` are made of its pictures; the one with the key `base_tone` takes the place of
+    the base colour under all coats. Masks that no ID map gives are `mask_side` texels wide, 0 for as wide as the base
+    colour. `drawing` says what its opacity does, `shaded` what light does, and `conditions` what the runtime does to
+    its maps (stage 7). Its `twins` are drawn with other values.
     """
 
     key: Key
@@ -224,6 +224,7 @@ class Sheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     lowest_mip: Annotated[int, Meta(ge=0, le=MOST_MIP)] = 0
     packing: Packing = Packing.PLANES
     channels: Annotated[tuple[str, ...], Meta(max_length=MOST_REGIONS)] = ()
+    divide_weights: bool = False
     tones: Annotated[tuple[Tone, ...], Meta(max_length=MOST_TONES)] = ()
     base_tone: str = ""
     mask_side: Annotated[int, Meta(ge=0, le=MOST_MASK)] = 0

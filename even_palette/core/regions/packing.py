@@ -43,17 +43,23 @@ class Place:
     channel: str
 
 
+LEAST_SUM = 1 / 255
+"""A sum of weights that is less is that of a place without regions."""
+
+
 @dataclass(frozen=True)
 class PackingPlan:
     """Where the weight of each region is, by key, in the order of channels; `size` is that of the planes.
 
-    `stored` is the order of the regions in the RGBA planes that the weights come in, where that is another one.
+    `stored` is the order of the regions in the RGBA planes that the weights come in, where that is another one. Weights
+    that are `divided` by their sum add up to 1 whatever blocks and filters do, so that the base has no part.
     """
 
     packing: Packing
     regions: tuple[str, ...]
     size: tuple[int, int] = (1, 1)
     stored: tuple[str, ...] = ()
+    divided: bool = False
 
     def place(self, index: int) -> Place:
         """Where the weight of the region with an index is."""
@@ -70,6 +76,12 @@ class PackingPlan:
 
     def weight(self, region: str) -> Node:
         """The weight of a region as an expression of the sheet's uv."""
+        if not self.divided:
+            return self._held(region)
+        return self._held(region) / nodes.maximum(nodes.total(map(self._held, self.regions)), LEAST_SUM)
+
+    def _held(self, region: str) -> Node:
+        """The weight as textures hold it."""
         index = self.regions.index(region)
         place = self.place(index)
         if self.packing == Packing.PAIRS:

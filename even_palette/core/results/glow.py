@@ -27,6 +27,7 @@ from even_palette.core.mesh.bakes._declare import Reads
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.base_colour import base_name_of
 from even_palette.core.results.materials import pictures_of
+from even_palette.core.results.padded import padding_name
 from even_palette.core.results.planes import plane_name
 from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.store import Store
@@ -49,13 +50,14 @@ class SheetLight:
         read: list[object] = [repr(program.records)]
         read += [(name, values[name]) for name in program.parameters if not name.endswith("_Mean")]
         if BASE_SLOT in program.slots:
-            read.append(base_name_of(lit, store))
+            read += [base_name_of(lit, store), padding_name(lit, store)]
         for slot in program.slots:
             if slot != BASE_SLOT:
                 use = material.slots[slot]
                 read.append((repr(use), *(plane_name(lit, store, ref) for ref in (use.plane, *use.below))))
+                read.append(padding_name(lit, store))
         if any(record.op == "weight" for record in program.records):
-            read.append(weights_name(lit, store))
+            read += [weights_name(lit, store), lit.sheet.divide_weights]
         if any(name.endswith("_Mean") for name in program.parameters):
             read += [base_name_of(lit, store), weights_name(lit, store)]
         return tuple(read)

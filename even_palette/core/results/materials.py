@@ -101,9 +101,10 @@ def colours_in_coats(
 def packing_plan(at: Focus, material: Material, live: bool = False, size: tuple[int, int] = (1, 1)) -> PackingPlan:
     """How the weights reach a shader: as the sheet says where the texture units suffice, else as one array."""
     keys = tuple(region.key for region in at.sheet.regions)
-    wanted = PackingPlan(at.sheet.packing, at.sheet.channel_order, size, keys)
+    divided = at.sheet.divide_weights
+    wanted = PackingPlan(at.sheet.packing, at.sheet.channel_order, size, keys, divided)
     fits = 1 + len(material.slots) + wanted.units <= MOST_UNITS
-    return wanted if fits and not live else PackingPlan(Packing.ARRAY, keys)
+    return wanted if fits and not live else PackingPlan(Packing.ARRAY, keys, divided=divided)
 
 
 def prepare_material(at: Focus, store: Store) -> None:

@@ -17,6 +17,12 @@ def padded(at: Focus, store: Store, plane: Plane) -> Plane:
     return beyond_islands(at, store, plane, at.sheet.padding) if at.sheet.pad_maps else plane
 
 
+def padding_name(at: Focus, store: Store) -> tuple[object, ...]:
+    """Names what `padded` does to maps of a sheet; () where it does nothing."""
+    found = mesh_on_sheet(at, store) if at.sheet.pad_maps else None
+    return () if found is None else (found.content_id, at.sheet.padding)
+
+
 def beyond_islands(at: Focus, store: Store, plane: Plane, texels: int) -> Plane:
     """A plane whose texels beyond islands, up to so many, are those of the nearest that has its centre in one; all of
     them from MOST_PADDING on. Edges that reach over less than half of a texel count as beyond.

@@ -6,6 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace as with_fields
 
 from even_palette.core.arrays import Floats, float32
 from even_palette.core.graph.program import Program, program_of
@@ -28,9 +29,11 @@ from even_palette.core.proof.conditions import (
 )
 from even_palette.core.proof.errors import Measure
 from even_palette.core.proof.search import Choice, Option, all_of, front_of
+from even_palette.core.regions.packing import Packing, suggested_order
 from even_palette.core.results.proof import Shipped, shipped, slot_under
 from even_palette.core.results.proof_errors import errors_of
 from even_palette.core.results.store import Store
+from even_palette.core.results.weights import weights_of
 
 SAMPLES = 2000
 """Places on the sheet that are compared, by chance but always the same ones."""
@@ -43,11 +46,20 @@ THREADS = 2
 
 
 @dataclass(frozen=True)
+class Layout:
+    """How weights are packed, and in which order of regions, by key."""
+
+    packing: Packing
+    channels: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class Point:
-    """A choice with the error that all of its maps make together, as it was measured."""
+    """A choice with the error that all of its maps make together, as it was measured, and how weights are packed."""
 
     choice: Choice
     error: float
+    layout: Layout
 
 
 @dataclass(frozen=True)
@@ -76,21 +88,69 @@ class Found:
 
 def search(
     at: Focus, store: Store, variants: Sequence[str], conditions: Conditions | None = None,
-    progress: Progress = silent, cancel: CancelToken | None = None,
+    progress: Progress = silent, cancel: CancelToken | None = None, layouts: Sequence[Layout] = (),
 ) -> Found:  # fmt: skip
     """The best choices for the maps of a sheet, but for those that its conditions, or others, hold as they are.
 
+    Weights are packed as they are, or, unless some are held, as the best of some `layouts` (see `layouts_of`) has them.
     An error is the mean over the sheet of the output that is off most, of the worst of the variants, near and at four
     texels a pixel: in ΔE00 for light; two degrees of normals, or two percent of numbers, count as one. Raises UserError
     for maps that cannot be read, and Cancelled.
     """
-    found, wanted = shipped(at, store), conditions or at.sheet.conditions
+    wanted, kept = conditions or at.sheet.conditions, dict[str, list[Option]]()
+    present = Layout(at.sheet.packing, at.sheet.channel_order)
+    exact = shipped(_laid_out(at, Layout(Packing.PLANES, present.channels)), store)
+    points, held = list[Point](), dict[str, MapConditions]()
+    facts = shipped(at, store).facts
+    weights_held = any(facts[name].use == Use.WEIGHTS for name in wanted.held if name in facts)
+    tried = [present] if weights_held or not layouts else layouts
+    for number, layout in enumerate(tried):
+
+        def tell(share: float, doing: str, number: int = number) -> None:
+            progress((number + share) / len(tried), doing)
+
+        some, fixed = _in_layout(_laid_out(at, layout), store, variants, wanted, layout, exact, kept, tell, cancel)
+        points += some
+        held |= fixed
+    progress(1.0, "Done")
+    return Found(tuple(_undercut(points)), held, wanted.held)
+
+
+def layouts_of(at: Focus, store: Store) -> list[Layout]:
+    """The present layout of weights, and those that ship other texels: planes of four and of three in the present order
+    and in one in which regions that touch are apart, and edge pairs. Raises UserError without masks.
+    """
+    present = Layout(at.sheet.packing, at.sheet.channel_order)
+    if len(at.sheet.regions) < 2:
+        return [present]
+    apart = tuple(at.sheet.regions[index].key for index in suggested_order(weights_of(at, store).levels))
+    found = [present]
+    for packing in (Packing.PLANES, Packing.RGB):
+        found += [Layout(packing, order) for order in (present.channels, apart)]
+    found.append(Layout(Packing.PAIRS, present.channels))
+    same = {Layout(Packing.PLANES, present.channels)} if present.packing == Packing.ARRAY else set()
+    return [layout for layout in dict.fromkeys(found) if layout not in same]
+
+
+def _laid_out(at: Focus, layout: Layout) -> Focus:
+    if (at.sheet.packing, at.sheet.channel_order) == (layout.packing, layout.channels):
+        return at
+    return at.kit.with_sheet(with_fields(at.sheet, packing=layout.packing, channels=layout.channels)).at(at.key)
+
+
+def _in_layout(
+    at: Focus, store: Store, variants: Sequence[str], wanted: Conditions, layout: Layout, exact: Shipped,
+    known: dict[str, list[Option]], progress: Progress, cancel: CancelToken | None,
+) -> tuple[list[Point], dict[str, MapConditions]]:  # fmt: skip
+    """The points of one layout, and what is held in it. `known` are the options of maps that all layouts share."""
+    found = shipped(at, store)
     told = {name: conditions_of(wanted, name, facts) for name, facts in found.facts.items()}
     fixed = {name: own for name, own in told.items() if name in wanted.held or found.facts[name].use == Use.STRIP}
     free = [name for name in found.names if name not in fixed]
     slots = {name: slot_under(own, name, found, store, cancel) for name, own in fixed.items()}
-    results = Comparison(at, found, variants, slots)
-    tried = [(name, each) for name in free for each in candidates(found.facts[name])]
+    results = Comparison(at, found, variants, slots, exact)
+    alone = results.together({})
+    tried = [(name, each) for name in free if name not in known for each in candidates(found.facts[name])]
 
     def of_one(number: int) -> float:
         if cancel:
@@ -101,16 +161,18 @@ def search(
 
     with ThreadPoolExecutor(THREADS) as pool:
         errors = dict(zip(tried, pool.map(of_one, range(len(tried))), strict=True))
-    options = {name: list[Option]() for name in free}
+    options = {name: list(known.get(name, ())) for name in free}
     for (name, own), error in errors.items():
-        options[name].append(Option(own, bytes_of(own, found.facts[name]), error))
+        options[name].append(Option(own, bytes_of(own, found.facts[name]), max(error - alone, 0.0)))
+    known |= {name: options[name] for name in free if found.facts[name].use != Use.WEIGHTS}
     base = sum(bytes_of(own, found.facts[name]) for name, own in fixed.items())
 
     def measured(choice: Choice) -> Point:
         if cancel:
             cancel.check()
         made = {name: slot_under(o.conditions, name, found, store, cancel) for name, o in choice.maps.items()}
-        return Point(Choice(choice.maps, choice.bytes + base, choice.error), results.together(made))
+        whole = Choice(choice.maps, choice.bytes + base, choice.error + alone)
+        return Point(whole, results.together(made), layout)
 
     points = []
     few = math.prod(len(some) for some in options.values()) <= MOST_TRIED
@@ -118,8 +180,7 @@ def search(
     for number, choice in enumerate(chosen):
         progress(0.8 + 0.2 * number / len(chosen), f"All maps together, {number + 1} of {len(chosen)}")
         points.append(measured(choice))
-    progress(1.0, "Done")
-    return Found(tuple(_undercut(points)), fixed, wanted.held)
+    return points, fixed
 
 
 def spread_over(front: Sequence[Choice], count: int) -> list[Choice]:
@@ -158,17 +219,21 @@ def _halvings(facts: MapFacts) -> int:
 class Comparison:
     """What maps do to results: what is meant is kept, and only what hangs on a map is worked out anew."""
 
-    def __init__(self, at: Focus, found: Shipped, variants: Sequence[str], fixed: Mapping[str, Slot]) -> None:
+    def __init__(
+        self, at: Focus, found: Shipped, variants: Sequence[str], fixed: Mapping[str, Slot], exact: Shipped
+    ) -> None:
+        """`exact` has the weights in a packing that loses nothing: what is meant."""
         names = [name for name in found.outputs if name != ALPHA]
         self._program: Program = program_of({name: found.outputs[name] for name in names})
+        meant_program = program_of({name: exact.outputs[name] for name in names})
         width, height = found.finest
         uv = float32(np.random.default_rng(0).random((SAMPLES, 2)))
         self._places: list[tuple[Environment, list[Floats], dict[str, Floats]]] = []
         for variant in variants:
             for distance in DISTANCES:
                 pixel = (distance / width, 0.0, 0.0, distance / height)
-                meant = Environment(uv, found.slots, found.inputs(at, variant), 0.0, 0.0, pixel)
-                wanted = outputs_of(self._program, values_of(self._program, meant), meant)
+                meant = Environment(uv, exact.slots, exact.inputs(at, variant), 0.0, 0.0, pixel)
+                wanted = outputs_of(meant_program, values_of(meant_program, meant), meant)
                 held = Environment(uv, {**found.slots, **fixed}, meant.parameters, 0.0, 0.0, pixel)
                 self._places.append((held, values_of(self._program, held), wanted))
 

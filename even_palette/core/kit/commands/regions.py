@@ -141,6 +141,12 @@ def set_packing(sheet: str, packing: Packing) -> Command:
     return Command("Change packing", lambda kit: kit.with_sheet(replace(kit.sheet(sheet), packing=packing)))
 
 
+def set_divide_weights(sheet: str, on: bool) -> Command:
+    """Whether the formula of a sheet divides weights by their sum, so that the base has no part where regions are."""
+    label = "Divide weights by their sum" if on else "Take weights as they are"
+    return Command(label, lambda kit: kit.with_sheet(replace(kit.sheet(sheet), divide_weights=on)))
+
+
 def set_channels(sheet: str, order: Sequence[str]) -> Command:
     """Pack the weights of a sheet's regions, by key, in this order: four a plane. Raises UserError for other keys."""
 
@@ -202,6 +208,6 @@ def set_resolve(sheet: str, how: Resolve) -> Command:
 
 __all__ = [
     "add_regions", "dissolve_colours", "give_colours", "make_id_colours_pure", "move_region", "remove_region",
-    "rename_region", "set_channels", "set_id_colour", "set_locked", "set_lowest_mip", "set_metric", "set_packing",
-    "set_resolve", "set_tolerance", "set_tolerances", "set_unmix",
+    "rename_region", "set_channels", "set_divide_weights", "set_id_colour", "set_locked", "set_lowest_mip",
+    "set_metric", "set_packing", "set_resolve", "set_tolerance", "set_tolerances", "set_unmix",
 ]  # fmt: skip

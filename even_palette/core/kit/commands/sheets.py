@@ -1,10 +1,13 @@
 """Commands that add, rename and remove sheets."""
 
+from collections.abc import Sequence
+
 from msgspec.structs import replace
 
 from even_palette.core.errors import UserError
 from even_palette.core.kit.assignment import without_region
 from even_palette.core.kit.commands._command import Command
+from even_palette.core.kit.commands.regions import set_channels
 from even_palette.core.kit.keyed import change_one
 from even_palette.core.kit.mesh_file import MeshFile
 from even_palette.core.kit.model import Kit
@@ -16,6 +19,7 @@ from even_palette.core.limits import MOST_SHEETS
 from even_palette.core.material.drawn import Drawing
 from even_palette.core.material.shading import Shaded
 from even_palette.core.proof.conditions import Conditions, check_conditions
+from even_palette.core.regions.packing import Packing
 
 
 def add_sheet(name: str) -> Command:
@@ -64,12 +68,20 @@ def set_shaded(key: str, shaded: Shaded) -> Command:
     return Command("How it is lit", apply, f"shaded {key}")
 
 
-def set_conditions(key: str, conditions: Conditions) -> Command:
-    """Say what the runtime does to the maps of a sheet. Raises UserError for formats and presets that are not there."""
+def set_conditions(
+    key: str, conditions: Conditions, packing: Packing | None = None, order: Sequence[str] = ()
+) -> Command:
+    """Say what the runtime does to the maps of a sheet, and perhaps how its weights are packed, with regions by key in
+    an order. Raises UserError for formats and presets that are not there, and for keys of other regions.
+    """
 
     def apply(kit: Kit) -> Kit:
         check_conditions(conditions)
-        return kit.with_sheet(replace(kit.sheet(key), conditions=conditions))
+        own = replace(kit.sheet(key), conditions=conditions)
+        if packing is not None:
+            own = replace(own, packing=packing)
+        changed = kit.with_sheet(own)
+        return set_channels(key, order).apply(changed) if order else changed
 
     return Command("Change conditions", apply, f"conditions {key}")
 
