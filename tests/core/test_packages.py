@@ -86,7 +86,11 @@ def test_a_walker_of_the_documentation_finds_the_same(
             assert np.mean(off > 1 / 255) < 0.02, name
 
 
-def test_the_walker_finds_every_variant_of_the_small_kit(kit: Kit, sheets: Sheets, tmp_path: Path) -> None:
+@pytest.mark.parametrize("divided", [False, True])
+def test_the_walker_finds_every_variant_of_the_small_kit(
+    divided: bool, kit: Kit, sheets: Sheets, tmp_path: Path
+) -> None:
+    kit = commands.set_divide_weights("sheet_1", divided).apply(kit)
     ship(kit, sheets, tmp_path / "package")
     walker = Walker(tmp_path / "package")
     for key, name in list(kit.variant_names.items())[1:]:
