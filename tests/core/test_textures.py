@@ -120,6 +120,78 @@ def test_ktx2_as_ktx_parse_reads_it(name: str, srgb: bool, channels: int, tmp_pa
         assert np.array_equal(decoded[..., :channels], chain.level(number).samples)
 
 
+DEEP = [
+    ("plain", "u2"),
+    ("8 bits", "u2"),
+    ("half float", "u2"),
+    ("plain", "f4"),
+    ("8 bits", "f4"),
+    ("half float", "f4"),
+]
+NUMBERS = {
+    ("u1", 1): (61, 9), ("u2", 1): (56, 70), ("f2", 1): (54, 76), ("f4", 1): (41, 100),
+    ("u1", 2): (49, 16), ("u2", 2): (35, 77), ("f2", 2): (34, 83), ("f4", 2): (16, 103),
+    ("u1", 4): (28, 37), ("u2", 4): (11, 91), ("f2", 4): (10, 97), ("f4", 4): (2, 109),
+}  # fmt: skip
+"""DXGI_FORMAT (Microsoft) and VkFormat (Vulkan 1.3) by numbers and channels."""
+
+
+@pytest.mark.parametrize("channels", [1, 2, 3, 4])
+@pytest.mark.parametrize("smaller", [0, 1])
+@pytest.mark.parametrize(("name", "kind"), DEEP)
+def test_deep_texels(name: str, kind: str, smaller: int, channels: int, tmp_path: Path) -> None:
+    """Maps of 16 bits and floats as they are, with 8 bits, or as half floats: the table's bytes, the format's number, and
+    in each level the very numbers that views show; none is cut down to 8 bits unasked.
+    """
+    values = np.random.default_rng(5).random((61, 46, channels), np.float32)
+    samples = values if kind == "f4" else np.asarray(values * 65535, np.uint16)
+    plane = Plane(samples, Encoding.DATA)
+    facts = MapFacts(Use.NUMBERS, channels, False, 8 * int(kind[1]), 46, 61, True)
+    own, slot = MapConditions(name, smaller), slots.of(plane)
+    made, chain = texture_of(slot, own, facts), degraded_chain(slot.chain, own, facts)
+    assert sum(len(level) for level in made.layers[0]) == bytes_of(own, facts)
+    depth = {"8 bits": "u1", "half float": "f2"}.get(name, kind)
+    wide = 4 if channels == 3 else channels
+    for number in range(made.level_count):
+        width, height = made.size(number)
+        held = np.frombuffer(made.layers[0][number], f"<{depth}").reshape(height, width, wide)[..., :channels]
+        most = {"u1": 255, "u2": 65535}.get(depth, 1)
+        assert np.abs(held.astype(np.float64) / most - chain.level(number).values()).max() < 1e-6
+        meant = slot.chain.level(number + smaller).values()
+        assert np.abs(chain.level(number).values() - meant).max() < {"u1": 0.51 / 255, "f2": 2**-11}.get(depth, 2e-5)
+    for suffix, number in zip((".dds", ".ktx2"), NUMBERS[depth, wide], strict=True):
+        write_texture(tmp_path / f"map{suffix}", made)
+        head = (tmp_path / f"map{suffix}").read_bytes()
+        assert int.from_bytes(head[128:132] if suffix == ".dds" else head[12:16], "little") == number
+
+
+@pytest.mark.parametrize(("name", "kind"), DEEP)
+def test_deep_ktx2_as_ktx_parse_reads_it(name: str, kind: str, tmp_path: Path) -> None:
+    if not (NODE / "node_modules" / "ktx-parse").exists():
+        pytest.fail("ktx-parse is not there; ./test installs it into tests/node.")
+    values = np.random.default_rng(7).random((13, 9, 2), np.float32)
+    samples = values if kind == "f4" else np.asarray(values * 65535, np.uint16)
+    facts = MapFacts(Use.NUMBERS, 2, False, 8 * int(kind[1]), 9, 13, True)
+    made = texture_of(slots.of(Plane(samples, Encoding.DATA)), MapConditions(name), facts)
+    write_texture(tmp_path / "map.ktx2", made)
+    done = subprocess.run(
+        ["node", "ktx.mjs", str(tmp_path / "map.ktx2")], cwd=NODE, capture_output=True, text=True, check=True
+    )
+    (told,) = json.loads(done.stdout)
+    assert [bytes.fromhex(level) for level in told["levels"]] == list(made.layers[0])
+    assert told["bytes"] * 8 == sum(bits for _, bits, _ in told["samples"]) == 2 * made.bits
+    assert [kind & 0xC0 for *_, kind in told["samples"]] == [0xC0 if made.is_float else 0] * 2
+
+
+def test_deep_maps_in_blocks_are_seen_early(tmp_path: Path) -> None:
+    """A large map of 16 bits goes into blocks of 8; levels that are left for later are then no other kind of numbers."""
+    plane = Plane(np.full((40, 1100, 1), 30_000, np.uint16), Encoding.DATA)
+    facts = MapFacts(Use.NUMBERS, 1, False, 16, 1100, 40, True)
+    found = degraded_chain(slots.of(plane).chain, MapConditions("BC4"), facts, most=1024)
+    assert found.plane.samples.dtype == np.uint8
+    assert abs(int(found.plane.samples[0, 0, 0]) - 30_000 / 257) < 2
+
+
 def test_arrays_are_layers(tmp_path: Path) -> None:
     planes = [Plane(np.full((8, 8, 4), value, np.uint8), Encoding.DATA) for value in (10, 200, 90)]
     facts = MapFacts(Use.WEIGHTS, 4, False, 8, 8, 8, True, 3)

@@ -25,6 +25,7 @@ from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
 from even_palette.core.proof.conditions import (
+    HALF,
     MOST_SMALLER,
     PLAIN,
     Beyond,
@@ -214,7 +215,7 @@ class ConditionsPart(QWidget):
 
 
 def _name(each: str) -> str:
-    return "texels as they are" if each == PLAIN else each
+    return {PLAIN: "texels as they are", HALF: "half floats"}.get(each, each)
 
 
 def _format(own: MapConditions) -> str:

@@ -15,9 +15,11 @@ from even_palette.core.raster.sampling import Filter
 
 MOST_SMALLER, MOST_ANISOTROPY, MOST_BIAS = 8, 16, 2
 MOST_KINDS = 64
-PLAIN = "plain"
-"""The format that stores texels as they are."""
-FORMATS = (PLAIN, *(block.value for block in Block))
+PLAIN, EIGHT, HALF = "plain", "8 bits", "half float"
+"""Formats of texels that are not in blocks: as they are, and for those of more than 8 bits with less."""
+FORMATS = (PLAIN, EIGHT, HALF, *(block.value for block in Block))
+DEPTHS = {8: "u1", 16: "u2", 32: "f4"}
+"""In which numbers texels as they are are stored, by their bits."""
 
 
 class Use(StrEnum):
@@ -77,8 +79,8 @@ class MapConditions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     @property
     def block(self) -> Block | None:
-        """The block format, None for texels as they are."""
-        return None if self.format == PLAIN else Block(self.format)
+        """The block format, None for texels that are not in blocks."""
+        return None if self.format in (PLAIN, EIGHT, HALF) else Block(self.format)
 
 
 AS_MEANT = MapConditions()
@@ -218,8 +220,10 @@ def of_kinds(conditions: Conditions, facts: Mapping[str, MapFacts]) -> Condition
 
 
 def fits(conditions: MapConditions, facts: MapFacts) -> bool:
-    """Whether a format holds the channels of a map; of normals two are enough."""
+    """Whether a format holds the channels of a map; of normals two are enough. Colour that is decoded is no float."""
     block = conditions.block
+    if conditions.format in (EIGHT, HALF):
+        return facts.bits > 8 and not (facts.is_srgb and conditions.format == HALF)
     needed = 2 if facts.use == Use.NORMAL else facts.channels
     return block is None or CHANNELS[block] >= needed
 
@@ -229,14 +233,22 @@ def formats_for(facts: MapFacts) -> list[str]:
     return [name for name in FORMATS if fits(MapConditions(name), facts)]
 
 
+def depth_of(conditions: MapConditions, facts: MapFacts) -> str:
+    """In which numbers texels are stored, or go into blocks: "u1", "u2", "f2" or "f4"."""
+    if conditions.format == HALF:
+        return "f2"
+    return DEPTHS[facts.bits] if conditions.format == PLAIN else "u1"
+
+
 def bytes_of(conditions: MapConditions, facts: MapFacts) -> int:
     """Bytes that a map takes with its levels; three channels of texels as they are take four, as textures hold them."""
     width, height = max(1, facts.width >> conditions.smaller), max(1, facts.height >> conditions.smaller)
     has_mips = facts.has_mips and conditions.mips != Mips.NONE
     count = max(width, height).bit_length() if has_mips else 1
     channels, total = 4 if facts.channels == 3 else facts.channels, 0
+    texel = channels * int(depth_of(conditions, facts)[1])
     for level in range(count):
         across, down = max(1, width >> level), max(1, height >> level)
         block = conditions.block
-        total += block_bytes(block, across, down) if block else across * down * channels * facts.bits // 8
+        total += block_bytes(block, across, down) if block else across * down * texel
     return total * facts.layers

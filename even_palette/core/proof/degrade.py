@@ -4,18 +4,21 @@ from collections.abc import Callable
 
 import numpy as np
 
-from even_palette.core.arrays import Floats, Levels, float32
+from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken
 from even_palette.core.proof.blocks import CHANNELS, Block
 from even_palette.core.proof.blocks_apart import encoded_apart, through_blocks_apart
-from even_palette.core.proof.conditions import AS_MEANT, MapConditions, MapFacts, Mips, ReadAs, Use
+from even_palette.core.proof.conditions import AS_MEANT, MapConditions, MapFacts, Mips, ReadAs, Use, depth_of
 from even_palette.core.proof.textures import Texture
 from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.mips import halved
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.core.raster.sampling import Sampler, Wrap
+
+MOST = {("u", 1): 255, ("u", 2): 65535, ("f", 2): 1, ("f", 4): 1}
+"""What stands for 1 in numbers of a depth."""
 
 
 def degraded(slot: Slot, conditions: MapConditions, made: Callable[[Chain], Chain]) -> Slot:
@@ -38,7 +41,7 @@ def is_untouched(conditions: MapConditions) -> bool:
 def degraded_chain(
     chain: Chain, conditions: MapConditions, facts: MapFacts, cancel: CancelToken | None = None, most: int = 0
 ) -> Chain:
-    """A chain of 8-bit levels under conditions; colour is stored encoded. Raises Cancelled.
+    """A chain of levels under conditions, as deep as they are stored; colour is stored encoded. Raises Cancelled.
 
     With `most`, levels with a longer side are left as they are, where they are meant so: blocks take long, and a whole
     view does not read them.
@@ -49,11 +52,12 @@ def degraded_chain(
         conditions.read_as, Encoding.SRGB if is_colour else chain.plane.encoding
     )
     planes, end = list[Plane](), _end(chain, first, conditions.mips, facts)
-    if most and conditions.read_as == ReadAs.MEANT and conditions.mips in (Mips.LINEAR, Mips.NONE):
+    same = chain.plane.samples.dtype == np.uint8  # as blocks are
+    if most and same and conditions.read_as == ReadAs.MEANT and conditions.mips in (Mips.LINEAR, Mips.NONE):
         longest = max(chain.plane.width, chain.plane.height)
         planes = [chain.level(number) for number in range(first, end) if longest >> number > most]
     rest = first + len(planes)
-    for level in _levels(chain, rest, conditions.mips, facts, is_colour) if rest < end else []:
+    for level in _levels(chain, rest, conditions, facts, is_colour) if rest < end else []:
         if cancel:
             cancel.check()
         planes.append(Plane(_stored(level, conditions, facts, cancel), encoding))
@@ -67,27 +71,31 @@ def texture_of(slot: Slot, conditions: MapConditions, facts: MapFacts, cancel: C
     channels = facts.channels if block is not None or facts.channels != 3 else 4
     for chain in slot.chains:
         first = min(conditions.smaller, chain.count - 1)
-        levels = _levels(chain, first, conditions.mips, facts, is_colour)
+        levels = _levels(chain, first, conditions, facts, is_colour)
         found = []
         for level in levels:
             if cancel:
                 cancel.check()
             found.append(
-                _texels(level, channels)
+                _texels(level, channels, depth_of(conditions, facts))
                 if block is None
                 else encoded_apart(_for_blocks(level, block, facts), block, cancel)
             )
         layers.append(tuple(found))
     height, width = levels[0].shape[:2]
-    return Texture(width, height, block, channels, 8, is_colour, tuple(layers), slot.is_array)
+    depth = depth_of(conditions, facts)
+    bits, is_float = 8 * int(depth[1]), depth[0] == "f"
+    return Texture(width, height, block, channels, bits, is_colour, tuple(layers), slot.is_array, is_float)
 
 
-def _texels(level: Levels, channels: int) -> bytes:
+def _texels(level: Samples, channels: int, depth: str) -> bytes:
     missing = channels - level.shape[-1]
-    return np.pad(level, ((0, 0), (0, 0), (0, missing)), constant_values=255).tobytes() if missing else level.tobytes()
+    if missing:
+        level = np.pad(level, ((0, 0), (0, 0), (0, missing)), constant_values=MOST[depth[0], int(depth[1])])
+    return level.astype(f"<{depth}").tobytes()
 
 
-def _for_blocks(level: Levels, block: Block, facts: MapFacts) -> Levels:
+def _for_blocks(level: Samples, block: Block, facts: MapFacts) -> Levels:
     """Of normals, blocks of two channels hold x and y."""
     two = facts.use == Use.NORMAL and CHANNELS[block] == 2
     return np.ascontiguousarray(level[..., :2]) if two else level
@@ -98,42 +106,55 @@ def _end(chain: Chain, first: int, mips: Mips, facts: MapFacts) -> int:
     return chain.count if facts.has_mips and mips != Mips.NONE else first + 1
 
 
-def _levels(chain: Chain, first: int, mips: Mips, facts: MapFacts, is_colour: bool) -> list[Levels]:
-    """The levels (h, w, C) uint8 from one on, as they are stored before they are compressed; only one without mips."""
-    end = _end(chain, first, mips, facts)
+def _levels(chain: Chain, first: int, conditions: MapConditions, facts: MapFacts, is_colour: bool) -> list[Samples]:
+    """The levels (h, w, C) from one on, as they are stored before they are compressed; only one without mips. Half
+    floats are float32 with what those can hold.
+    """
+    mips, depth = conditions.mips, depth_of(conditions, facts)
+    end, most = _end(chain, first, mips, facts), MOST[depth[0], int(depth[1])]
     if mips in (Mips.LINEAR, Mips.NONE):
-        return [_as_stored(chain.level(number), is_colour) for number in range(first, end)]
-    top = _as_stored(chain.plane, is_colour)
+        return [_as_stored(chain.level(number), is_colour, depth) for number in range(first, end)]
+    top = _as_stored(chain.plane, is_colour, depth)
     if mips == Mips.FREQUENT:
         return [most_frequent(top, number) for number in range(first, end)]
     value, levels = float32(top), [top]
     while len(levels) < end:
         value = halved(value)
         if mips == Mips.NORMALS and value.shape[-1] >= 3:
-            value = _of_length_1(value)
-        levels.append(np.asarray(np.floor(np.clip(value, 0, 255) + 0.5), dtype=np.uint8))
+            value = _of_length_1(value, most)
+        levels.append(_rounded(value / np.float32(most), depth))
     return levels[first:]
 
 
-def _as_stored(level: Plane, is_colour: bool) -> Levels:
-    if level.samples.dtype == np.uint8:
+def _as_stored(level: Plane, is_colour: bool, depth: str) -> Samples:
+    encoded = not is_colour or level.encoding == Encoding.SRGB
+    if encoded and level.samples.dtype == np.dtype(depth):
         return np.ascontiguousarray(level.samples)
-    if not is_colour or level.encoding == Encoding.SRGB:
-        return to_levels8(level.values())
-    values = level.values().copy()
-    colours = 3 if level.channels > 2 else 1
-    values[..., :colours] = linear_to_srgb(values[..., :colours])
-    return to_levels8(values)
+    values = level.values()
+    if not encoded:
+        values = values.copy()
+        colours = 3 if level.channels > 2 else 1
+        values[..., :colours] = linear_to_srgb(values[..., :colours])
+    return _rounded(values, depth)
 
 
-def _of_length_1(value: Floats) -> Floats:
-    """Normals stored as (n + 1) / 2 times 255, of length 1 again."""
-    n = value[..., :3] / np.float32(127.5) - 1
+def _rounded(values: Floats, depth: str) -> Samples:
+    """Values 0..1, or any for floats, as numbers of a depth hold them."""
+    if depth == "u1":
+        return to_levels8(values)
+    if depth == "u2":
+        return np.asarray(np.clip(np.nan_to_num(values), 0, 1) * 65535 + 0.5, dtype=np.uint16)
+    return float32(values.astype(np.float16)) if depth == "f2" else float32(values)
+
+
+def _of_length_1(value: Floats, most: float) -> Floats:
+    """Normals stored as (n + 1) / 2 times the most, of length 1 again."""
+    n = value[..., :3] / np.float32(most / 2) - 1
     n = n / np.maximum(np.linalg.norm(n, axis=-1, keepdims=True), 1e-6)
-    return np.concatenate([(n + 1) * np.float32(127.5), value[..., 3:]], axis=-1)
+    return np.concatenate([(n + 1) * np.float32(most / 2), value[..., 3:]], axis=-1)
 
 
-def _stored(level: Levels, conditions: MapConditions, facts: MapFacts, cancel: CancelToken | None) -> Levels:
+def _stored(level: Samples, conditions: MapConditions, facts: MapFacts, cancel: CancelToken | None) -> Samples:
     block = conditions.block
     if block is None:
         return level
@@ -150,7 +171,7 @@ def _with_z(two: Levels, level: Levels) -> Levels:
     return np.concatenate([two, third, level[..., 3:]], axis=-1)
 
 
-def most_frequent(stored: Levels, level: int) -> Levels:
+def most_frequent(stored: Samples, level: int) -> Samples:
     """The texel (first channel) that occurs most often in squares of 2^level texels, the lowest of equals; the rest of
     sides that are no multiple is left out.
     """
@@ -158,11 +179,11 @@ def most_frequent(stored: Levels, level: int) -> Levels:
     height, width = max(stored.shape[0] // side, 1), max(stored.shape[1] // side, 1)
     across, down = min(side, stored.shape[1]), min(side, stored.shape[0])
     squares = stored[: height * down, : width * across, 0].reshape(height, down, width, across)
-    cells = np.sort(squares.transpose(0, 2, 1, 3).reshape(height * width, down * across), axis=1).astype(np.int32)
+    cells = np.sort(squares.transpose(0, 2, 1, 3).reshape(height * width, down * across), axis=1).astype(np.int64)
     begins = np.ones_like(cells, dtype=bool)
     begins[:, 1:] = cells[:, 1:] != cells[:, :-1]
     places = np.arange(cells.shape[1])[None]
     started = np.maximum.accumulate(np.where(begins, places, 0), axis=1)
     best = np.argmax(places - started, axis=1)
     found = cells[np.arange(len(cells)), best].reshape(height, width, 1)
-    return np.asarray(np.repeat(found, stored.shape[2], axis=2), dtype=np.uint8)
+    return np.asarray(np.repeat(found, stored.shape[2], axis=2), dtype=stored.dtype)

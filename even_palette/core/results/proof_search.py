@@ -17,6 +17,8 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.material.outputs import ALPHA
 from even_palette.core.proof.blocks import Block
 from even_palette.core.proof.conditions import (
+    EIGHT,
+    HALF,
     PLAIN,
     Conditions,
     MapConditions,
@@ -209,7 +211,7 @@ def candidates(facts: MapFacts) -> list[MapConditions]:
     return [MapConditions(name, smaller, mips) for smaller in sizes for name in formats]
 
 
-_WORTH = (PLAIN, Block.BC1, Block.BC4, Block.BC5, Block.BC7)
+_WORTH = (PLAIN, EIGHT, HALF, Block.BC1, Block.BC4, Block.BC5, Block.BC7)
 
 
 def _halvings(facts: MapFacts) -> int:

@@ -11,8 +11,8 @@ from even_palette.core.proof.blocks import Block
 class Texture:
     """Levels of one texture, or of the layers of an array, as the hardware stores them.
 
-    `format` is a block format, or None for texels of `channels` (1, 2 or 4) with so many `bits`; `layers` hold for each
-    layer its levels from the largest on, as bytes. Colour that the sampler decodes `is_srgb`.
+    `format` is a block format, or None for texels of `channels` (1, 2 or 4) with so many `bits`, numbers or floats;
+    `layers` hold for each layer its levels from the largest on, as bytes. Colour that the sampler decodes `is_srgb`.
     """
 
     width: int
@@ -23,6 +23,7 @@ class Texture:
     is_srgb: bool
     layers: tuple[tuple[bytes, ...], ...]
     is_array: bool = False
+    is_float: bool = False
 
     @property
     def level_count(self) -> int:

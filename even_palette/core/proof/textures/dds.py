@@ -7,8 +7,9 @@ from even_palette.core.proof.blocks import Block, block_bytes
 from even_palette.core.proof.textures._declare import Texture, TextureFormat
 
 PLAIN = {(1, 8): (61, 61), (2, 8): (49, 49), (4, 8): (28, 29), (1, 16): (56, 56), (2, 16): (35, 35), (4, 16): (11, 11)}
+FLOATS = {(1, 16): 54, (2, 16): 34, (4, 16): 10, (1, 32): 41, (2, 32): 16, (4, 32): 2}
 BLOCKS = {Block.BC1: (71, 72), Block.BC3: (77, 78), Block.BC4: (80, 80), Block.BC5: (83, 83), Block.BC7: (98, 99)}
-"""DXGI_FORMAT of texels by channels and bits, and of blocks: as numbers, and as sRGB colour where there is such."""
+"""DXGI_FORMAT of texels by channels and bits, of floats, and of blocks: as numbers, and as sRGB if there is such."""
 CAPS, HEIGHT, WIDTH, PITCH, PIXEL_FORMAT, MIP_COUNT, LINEAR_SIZE = 0x1, 0x2, 0x4, 0x8, 0x1000, 0x20000, 0x80000
 COMPLEX, TEXTURE, MIPMAP = 0x8, 0x1000, 0x400000
 FOUR_CC, TEXTURE_2D = 0x4, 3
@@ -17,7 +18,7 @@ FOUR_CC, TEXTURE_2D = 0x4, 3
 def holds(texture: Texture) -> str:
     """ETC2 and EAC have no number in DXGI_FORMAT, nor have other texels than those of PLAIN."""
     if texture.format is None:
-        there = (texture.channels, texture.bits) in PLAIN
+        there = (texture.channels, texture.bits) in (FLOATS if texture.is_float else PLAIN)
         return "" if there else f"DDS is not written with {texture.channels} channels of {texture.bits} bits."
     return "" if texture.format in BLOCKS else f"DDS holds no {texture.format.value}; use KTX2."
 
@@ -26,7 +27,8 @@ def write(path: Path, texture: Texture) -> None:
     """Write a texture."""
     width, height, count = texture.width, texture.height, texture.level_count
     if texture.format is None:
-        number = PLAIN[texture.channels, texture.bits][texture.is_srgb]
+        kind = texture.channels, texture.bits
+        number = FLOATS[kind] if texture.is_float else PLAIN[kind][texture.is_srgb]
         flags, size = PITCH, width * texture.channels * texture.bits // 8
     else:
         number = BLOCKS[texture.format][texture.is_srgb]

@@ -26,6 +26,10 @@ class _Kind:
 PLAIN = {
     (1, 8): (9, 15), (2, 8): (16, 22), (4, 8): (37, 43), (1, 16): (70, 70), (2, 16): (77, 77), (4, 16): (91, 91),
 }  # fmt: skip
+FLOATS = {(1, 16): 76, (2, 16): 83, (4, 16): 97, (1, 32): 100, (2, 32): 103, (4, 32): 109}
+FLOAT, SIGNED = 0x80, 0x40
+MINUS_1, PLUS_1 = 0xBF800000, 0x3F800000
+"""Qualifiers of a channel of floats, and the bits of -1 and 1."""
 BLOCKS = {
     Block.BC1: _Kind((131, 132), 128, ((0, 64),)),
     Block.BC3: _Kind((137, 138), 130, ((ALPHA, 64), (0, 64))),
@@ -41,7 +45,7 @@ BLOCKS = {
 
 def holds(texture: Texture) -> str:
     """All block formats, and texels of PLAIN."""
-    if texture.format is not None or (texture.channels, texture.bits) in PLAIN:
+    if texture.format is not None or (texture.channels, texture.bits) in (FLOATS if texture.is_float else PLAIN):
         return ""
     return f"KTX2 is not written with {texture.channels} channels of {texture.bits} bits."
 
@@ -75,7 +79,9 @@ def _kind(texture: Texture) -> _Kind:
     if texture.format is not None:
         return BLOCKS[texture.format]
     channels = (0, 1, 2, ALPHA)[: texture.channels]
-    return _Kind(PLAIN[texture.channels, texture.bits], RGBSDA, tuple((each, texture.bits) for each in channels))
+    found = texture.channels, texture.bits
+    numbers = (FLOATS[found], FLOATS[found]) if texture.is_float else PLAIN[found]
+    return _Kind(numbers, RGBSDA, tuple((each, texture.bits) for each in channels))
 
 
 def _descriptor(texture: Texture, kind: _Kind, unit: int) -> bytes:
@@ -87,11 +93,14 @@ def _descriptor(texture: Texture, kind: _Kind, unit: int) -> bytes:
         "<I2H4B4B8B", 0, 2, size, kind.model, BT709, SRGB if is_srgb else LINEAR, 0,
         side, side, 0, 0, unit, 0, 0, 0, 0, 0, 0, 0,
     )  # fmt: skip
-    samples, bit = b"", 0
-    most = 0xFFFFFFFF if texture.format else (1 << texture.bits) - 1
+    samples, bit, is_float = b"", 0, texture.is_float and texture.format is None
+    low = MINUS_1 if is_float else 0
+    most = 0xFFFFFFFF if texture.format else PLUS_1 if is_float else (1 << texture.bits) - 1
     for channel, bits in kind.samples:
-        qualified = channel | (LINEAR_ALPHA if channel == ALPHA and is_srgb else 0)
-        samples += struct.pack("<H2B4B2I", bit, bits - 1, qualified, 0, 0, 0, 0, 0, most)
+        qualified = (
+            channel | (FLOAT | SIGNED if is_float else 0) | (LINEAR_ALPHA if channel == ALPHA and is_srgb else 0)
+        )
+        samples += struct.pack("<H2B4B2I", bit, bits - 1, qualified, 0, 0, 0, 0, low, most)
         bit += bits
     return struct.pack("<I", size + 4) + head + samples
 
