@@ -45,6 +45,7 @@ from even_palette.core.results.dividing import move_on_sheet, rest_region
 from even_palette.core.results.maps import plane_of_map
 from even_palette.core.results.painting import Into, ground_of, stamp_of, taken_from_others
 from even_palette.core.results.planes import tone_of
+from even_palette.core.results.proof_asset import Asset, asset_of
 from even_palette.core.results.regions_from_masks import regions_from_masks
 from even_palette.core.results.rendering import SheetRender
 from even_palette.core.results.sheet_mesh import mesh_of_file, mesh_on_sheet
@@ -55,6 +56,7 @@ from even_palette.core.ship.mesh_with_ids import write_with_ids
 from even_palette.core.ship.planned_maps import Wish, write_planned
 from even_palette.core.ship.render import write_renders
 from even_palette.core.ship.write import ship
+from even_palette.scripting_proof import Proof
 
 ROWS = 64
 
@@ -186,6 +188,14 @@ class OpenKit:
 
         (key,) = keys_called("scene", {each.key: each.name for each in self.kit.scenes}, [scene])
         return picture_of(self.kit, self.results, self.kit.scene(key), **how)
+
+    def proof(self, sheet: str = "") -> Proof:
+        """What a runtime leaves of a sheet, and the search for what may be smaller."""
+        return Proof(self, sheet)
+
+    def textures(self) -> Asset:
+        """The maps of all sheets with their bytes under their conditions, and the draws of the whole asset."""
+        return asset_of(self.kit, self.results)
 
     def write_textures(self, folder: str | Path, sheet: str = "", suffix: str = ".ktx2") -> dict[Path, int]:
         """Write the maps of a sheet as textures, stored as its conditions say (see `results/proof_files`)."""
