@@ -104,6 +104,14 @@ def test_padding_that_lasts_is_not_told(tmp_path: Path, sheets: Sheets) -> None:
     assert list(proof_padding.check(history.kit.at(), sheets, None)) == []  # nothing is asked of a runtime
 
 
+def test_paint_that_goes_on_beyond_islands_is_no_finding(sheets: Sheets) -> None:
+    """The demo's: planks and leaves are painted over the borders, other than the nearest texel, but as they go on."""
+    history = History(read_kit(KIT_FOLDER))
+    for sheet in ("sheet_1", "reed_clump"):
+        history.do(commands.set_conditions(sheet, Conditions("half")))
+        assert list(proof_padding.check(history.kit.at(sheet), sheets, None)) == []
+
+
 def test_maps_are_padded_from_texels_whose_centres_islands_cover(tmp_path: Path, sheets: Sheets) -> None:
     history = padded_kit(tmp_path, 0)
     history.do(commands.set_pad_maps("sheet_1", True, 3))

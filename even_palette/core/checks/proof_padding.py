@@ -25,8 +25,9 @@ from even_palette.core.results.sheets import Sheets
 
 POINTS, MOST_VARIANTS, LEVELS = 1024, 16, 3
 """Where a sheet names no lowest mip, so many levels are looked at, as by the errors of results."""
-SEEN, SHARE = 2.0, 0.05
-"""CIEDE2000 that is seen where one looks for it (common practice), on so much of the length of all borders."""
+SEEN, SHARE = 5.0, 0.05
+"""CIEDE2000 that is seen at a glance (common practice), on so much more of the length of all borders than close by:
+what goes on beyond an island, such as the grain of planks, is no less right than padding."""
 
 
 def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Finding]:
@@ -52,11 +53,13 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
         one, other = (colours_on(at, each, variant, uv, distance, cancel)[0] for each in (meant, endless))
         return colour_errors(one, other)[0]
 
+    close = {variant: _share(off(variant, 1)) for variant in variants}
     for level in range(1, (at.sheet.lowest_mip or LEVELS) + 1):
         errors = {variant: off(variant, 1 << level) for variant in variants}
-        worst = max(variants, key=lambda variant: float((errors[variant] >= SEEN).mean()))
-        share = float((errors[worst] >= SEEN).mean())
-        if share < SHARE:
+        grown = {variant: _share(errors[variant]) - close[variant] for variant in variants}
+        worst = max(variants, key=lambda variant: grown[variant])
+        share = _share(errors[worst])
+        if grown[worst] < SHARE:
             continue
         place = int(errors[worst].argmax())
         yield Finding(
@@ -67,6 +70,10 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
             distance=1 << level, mend=_mend(at, level),
         )  # fmt: skip
         return
+
+
+def _share(off: Samples) -> float:
+    return float((off >= SEEN).mean())
 
 
 def _mend(at: Focus, level: int) -> Mend | None:
