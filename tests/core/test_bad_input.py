@@ -12,11 +12,15 @@ from msgspec.structs import replace
 from PIL import Image
 
 from even_palette.core.errors import UserError
+from even_palette.core.graph import slots
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.sheet import Tone
 from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.material.model import Coat
+from even_palette.core.proof.conditions import MapConditions, MapFacts, Use
+from even_palette.core.proof.degrade import texture_of
+from even_palette.core.proof.textures import write_texture
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.sheets import Sheets
@@ -67,7 +71,7 @@ def mutate(data: bytes, rng: random.Random) -> bytes:
     return bytes(changed)
 
 
-@pytest.mark.parametrize("suffix", [".png", ".tif", ".exr", ".tga", ".jpg"])
+@pytest.mark.parametrize("suffix", [".png", ".tif", ".exr", ".tga", ".jpg", ".dds", ".bc7.dds"])
 def test_mutated_images(tmp_path: Path, suffix: str) -> None:
     """200 of each by a seeded mutator, read in a process of their own so that a crash of a decoder would be seen."""
     rng = random.Random(suffix)
@@ -76,6 +80,11 @@ def test_mutated_images(tmp_path: Path, suffix: str) -> None:
         samples = samples.astype(np.float32)  # type: ignore[assignment]
     if suffix == ".jpg":
         Image.fromarray(samples[..., :3]).save(tmp_path / "whole.jpg")
+    elif suffix.endswith(".dds"):
+        facts = MapFacts(Use.COLOUR, 3, False, 8, 53, 37, True)
+        own = MapConditions("BC7" if suffix == ".bc7.dds" else "plain")
+        made = texture_of(slots.of(Plane(samples, Encoding.DATA)), own, facts)
+        write_texture(tmp_path / f"whole{suffix}", made)
     else:
         write_plane(tmp_path / f"whole{suffix}", Plane(samples, Encoding.DATA))
     data = (tmp_path / f"whole{suffix}").read_bytes()

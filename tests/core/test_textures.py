@@ -20,6 +20,8 @@ from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks
 from even_palette.core.proof.conditions import Conditions, MapConditions, MapFacts, Mips, Use, bytes_of
 from even_palette.core.proof.degrade import degraded_chain, texture_of
 from even_palette.core.proof.textures import Texture, write_texture
+from even_palette.core.raster.files import read_plane
+from even_palette.core.raster.formats import is_lossy
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.proof import map_bytes, shipped
 from even_palette.core.results.proof_files import write_textures
@@ -118,6 +120,31 @@ def test_ktx2_as_ktx_parse_reads_it(name: str, srgb: bool, channels: int, tmp_pa
         assert len(bytes.fromhex(level)) == block_bytes(Block(name), width, height)
         decoded = decode_blocks(bytes.fromhex(level), Block(name), width, height)
         assert np.array_equal(decoded[..., :channels], chain.level(number).samples)
+
+
+@pytest.mark.parametrize(("name", "srgb", "channels"), CASES)
+def test_dds_is_read_as_a_map(name: str, srgb: bool, channels: int, tmp_path: Path) -> None:
+    """The largest level, as the second decoder has it (of BC1 and BC3 to rounding); smaller ones are told to be left."""
+    made, facts, plane, own = texture(name, srgb, channels)
+    write_texture(tmp_path / "map.dds", made)
+    read = read_plane(tmp_path / "map.dds", plane.encoding)
+    wanted = degraded_chain(slots.of(plane).chain, own, facts).plane.samples
+    few = min(channels, read.channels)
+    most = 0 if name in ("plain", "BC7") else 4
+    assert np.abs(read.samples[..., :few].astype(int) - wanted[..., :few]).max() <= most
+    assert "smaller ones are made anew" in read.notes[0]
+    assert is_lossy("map.dds")
+
+
+def test_cubes_and_volumes_are_no_maps(tmp_path: Path) -> None:
+    made, *_ = texture("BC1", True, 3)
+    write_texture(tmp_path / "map.dds", made)
+    data_ = bytearray((tmp_path / "map.dds").read_bytes())
+    for flag in (0xFE00, 0x200000):
+        data_[112:116] = flag.to_bytes(4, "little")
+        (tmp_path / "map.dds").write_bytes(data_)
+        with pytest.raises(UserError, match=r"map\.dds: holds faces"):
+            read_plane(tmp_path / "map.dds", Encoding.SRGB)
 
 
 DEEP = [
