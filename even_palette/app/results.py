@@ -83,6 +83,9 @@ class Results(QObject):
     def forget(self) -> None:
         """Nothing of the kit that was open is shown any more, nor made."""
         self.shown, self.trouble, self._next = None, "", None
+        self._fulfilled.clear()
+        for name in list(self._wished):
+            self._wished.pop(name).cancel()
         self.sheets.seen.forget()
         if self._preparing is not None:
             self._preparing.cancel()
@@ -190,28 +193,26 @@ class Results(QObject):
     def fulfil(self) -> None:
         """Make on a worker what views wished for while they drew themselves; `made` tells. Other wishes are given up.
 
-        What was made and went at once does not fit into memory, and is not made once more.
+        What was made and went at once, `TRIES` times, does not fit into memory, and is not made once more.
         """
         wishes, self.sheets.wishes = self.sheets.wishes, {}
         for name in self._wished.keys() - wishes.keys():
             self._wished.pop(name).cancel()
         for name, make in wishes.items():
             if name not in self._wished and self._fulfilled.get(name, 0) < TRIES:
-                self._fulfilled[name] = self._fulfilled.get(name, 0) + 1
                 self._wished[name] = self._make_finer(name, make)
 
     def _make_finer(self, name: object, make: Callable[[CancelToken], object]) -> CancelToken:
-        def ended() -> None:
-            self._wished.pop(name, None)
+        def done(_: object) -> None:
+            self._fulfilled[name] = self._fulfilled.get(name, 0) + 1
+            self._tell_made.start()
 
-        return self.jobs.run(
-            "Blocks",
-            lambda progress, cancel: make(cancel),
-            lambda _: self._tell_made.start(),
-            self.notice.emit,
-            ended,
-            Rank.VIEW,
-        )
+        def ended() -> None:
+            if self._wished.get(name) is token:
+                del self._wished[name]
+
+        token = self.jobs.run("Blocks", lambda progress, cancel: make(cancel), done, self.notice.emit, ended, Rank.VIEW)
+        return token
 
     @property
     def wishing(self) -> bool:

@@ -9,8 +9,10 @@ from PyQt6.QtCore import Qt
 from even_palette.app.ledge.asset import AssetPage
 from even_palette.app.ledge.errors import ErrorTable
 from even_palette.app.ledge.proof import ProofPage
+from even_palette.app.results import TRIES
 from even_palette.app.stand.spread import spread_looks
 from even_palette.app.tray.conditions import ConditionsPart
+from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.proof.conditions import Beyond, Conditions, MapConditions, kind_of
 from even_palette.core.results import proof
@@ -255,6 +257,34 @@ def test_a_large_map_is_seen_before_all_of_it_is_in_blocks(
     assert {name: slot.content_id for name, slot in there.items()} == {
         name: slot.content_id for name, slot in shown.slots.items()
     }
+
+
+def test_wishes_that_are_given_up_are_no_tries(empty: Driver) -> None:
+    """However often a view wants something else meanwhile; what was made three times and is gone again is left."""
+    results, made = empty.session.results, list[int]()
+
+    def until_given_up(cancel: CancelToken) -> None:
+        while True:
+            cancel.wait(60)
+            cancel.check()
+
+    def at_once(cancel: CancelToken) -> None:
+        made.append(1)
+
+    for _ in range(TRIES + 2):
+        results.sheets.wishes = {"map": until_given_up}
+        results.fulfil()
+        assert results.wishing
+        results.fulfil()
+        assert not results.wishing
+    for number in range(1, TRIES + 1):
+        results.sheets.wishes = {"map": at_once}
+        results.fulfil()
+        empty.qtbot.waitUntil(lambda: not results.wishing, timeout=60_000)
+        assert len(made) == number
+    results.sheets.wishes = {"map": at_once}
+    results.fulfil()
+    assert not results.wishing
 
 
 def test_maps_of_all_sheets_and_the_budget(demo: Driver) -> None:
