@@ -6,7 +6,7 @@ from itertools import combinations
 import numpy as np
 from msgspec.structs import replace
 
-from even_palette.core.arrays import Bools, Floats, Samples, float32
+from even_palette.core.arrays import Bools, Floats, float32
 from even_palette.core.checks._finding import Finding, Mend, Severity, place_of
 from even_palette.core.checks._proof import colours_on, meant_of
 from even_palette.core.jobs import CancelToken
@@ -71,12 +71,6 @@ def check(at: Focus, sheets: Sheets, cancel: CancelToken | None) -> Iterator[Fin
 
 def _points(chosen: Bools) -> Floats:
     """The centres of chosen texels (H, W) as uv, (1, n, 2), evenly spread ones if there are many."""
-    rows, columns = np.nonzero(chosen)
-    step = max(1, -(-len(rows) // POINTS))
-    return float32(np.stack([_centre(columns[::step], chosen.shape[1]), _centre(rows[::step], chosen.shape[0])], -1))[
-        None
-    ]
-
-
-def _centre(numbers: Samples, count: int) -> Samples:
-    return (numbers + 0.5) / count
+    texels = np.argwhere(chosen)[:, ::-1]
+    some = texels[:: max(1, -(-len(texels) // POINTS))]
+    return float32((some + 0.5) / chosen.shape[::-1])[None]
