@@ -132,6 +132,31 @@ def test_a_row_goes_to_its_worst_place(demo: Driver) -> None:
     assert {each.variant for each in table.found} == set(session.kit.variant_names)
 
 
+def test_another_variant_is_seen_as_the_runtime_has_it(small: Driver, part: ConditionsPart, table: ErrorTable) -> None:
+    """A row, or a finding, of a variant that is not selected shows that one, from its distance; shimmer does, too."""
+    small.choose(part.preset.box, "Mobile")
+    small.click(table.every)
+    measured(small, table)
+    other = next(
+        line for line, each in enumerate(table.found)
+        if (each.variant, each.output, each.distance) == ("dusk", "colour", 4)
+    )  # fmt: skip
+    rows = range(table.table.rowCount())
+    line = next(line for line in rows if table.table.item(line, 0).data(Qt.ItemDataRole.UserRole) == other)  # type: ignore[union-attr]
+    table._go(line)
+    small.settle()
+    assert small.session.variant != "dusk"
+    assert small.stand.look == Look("runtime", "dusk", distance=4)
+    assert "Dusk" in small.stand.foot.look_box.currentText()
+    small.stand.set_look(Look("shimmer", "day", steps=1, slant=2))
+    small.settle()
+    assert small.stand.look == Look("shimmer", "day", steps=1, slant=2)
+    small.stand.set_look(Look("entry", map="nowhere"))  # what is not there gives way to the result, and all are told
+    small.settle()
+    assert small.stand.look == Look()
+    assert small.tray.panel("Proof").looks["As meant"].isChecked()  # type: ignore[attr-defined]
+
+
 def test_what_is_seen_is_chosen_by_buttons(small: Driver, part: ConditionsPart) -> None:
     panel = small.tray.panel("Proof")
     small.session.do(commands.set_conditions(small.session.at.key, Conditions("mobile")))

@@ -33,7 +33,7 @@ from even_palette.gl.sheet_view import SheetRenderer
 LEFT, MIDDLE, NONE = Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton, Qt.MouseButton.NoButton
 KINDS = (QAbstractButton, QComboBox, QTabBar, QAbstractSlider, QLineEdit, QAbstractItemView)
 DRAWING = ((SheetRenderer, "begin"), (ModelRenderer, "render"), (ModelRenderer, "faces"))
-DIALOGS = ("…", "open", "save", "ship", "browse", "export")
+DIALOGS = ("…", "open", "save", "ship", "browse", "export", "keep these", "keep this")
 """Buttons with these words open what a walk cannot go through."""
 
 

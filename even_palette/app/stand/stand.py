@@ -121,7 +121,7 @@ class Stand(QWidget):
         self.session.results.bake_again()
         self.proof = []
         self._change(look=look)
-        self.look_changed.emit(look)
+        self.look_changed.emit(self.look)  # the result, where that look is not there
 
     def set_other(self, look: Look) -> None:
         """Look at something on the other side of the wipe."""
@@ -196,8 +196,11 @@ class Stand(QWidget):
             self._fill_boxes(self.session.at)
             return
         there = [look for _, look in self.looks(self.session.at)]
-        kept = {name: look if look in there else Look() for name, look in self._chosen().items()}
+        looks = {"look": self.state.look, "other_look": self.state.other_look}
+        kept = {name: look if look in there else Look() for name, look in looks.items()}
         self.session.view.change(quiet=True, **kept)
+        if kept["look"] != looks["look"]:
+            self.look_changed.emit(self.look)
         self._fill_boxes(self.session.at)
         other = self.state.other_look if self.state.wipe else None
         wanted = [look for look in (self.look, other, self.state.model_look) if look is not None]
@@ -222,9 +225,6 @@ class Stand(QWidget):
             self.model.show_looks(at, self._model_looks(at))
         self._update_loupe()
         self.elements.mark()
-
-    def _chosen(self) -> dict[str, Look]:
-        return {"look": self.state.look, "other_look": self.state.other_look}
 
     def _model_looks(self, at: Focus) -> list[tuple[str, Look, str, Look | None]]:
         """What the model pane shows: label and look, and those of the other side of the wipe."""

@@ -56,23 +56,28 @@ def _of_meant(look_up: Node) -> Node:
 
 
 def offered(at: Focus, chosen: Chosen) -> Offered:
-    """As the runtime has it, and the difference by its gains; and what is seen already, from its distance."""
+    """As the runtime has it, and the difference by its gains; and what is seen already, from its distance, of whichever
+    variant: rows of tables and findings go to others.
+    """
     name, look = at.kit.variant_names[chosen.variant], chosen.look
     found = [(f"As the runtime has it · {name}", Look("runtime", chosen.variant))]
     found += [
         (f"Off by, × {gain} · {name}", Look("runtime", chosen.variant, steps=number))
         for number, gain in enumerate(GAINS, 1)
     ]
-    if look.kind == "runtime" and look.variant == chosen.variant and look not in [each for _, each in found]:
+    if look.kind == "runtime" and look.variant in at.kit.variant_names and look not in [each for _, each in found]:
+        name = at.kit.variant_names[look.variant]
         told = "As meant" if look.map == AS_MEANT else f"Off by, × {GAINS[look.steps - 1]}" if look.steps else "Runtime"
-        found.append((f"{told}, {told_from(look)} · {name}", look))
+        found.append((f"{told}{told_from(look)} · {name}", look))
     return found
 
 
 def told_from(look: Look) -> str:
-    """From where it is seen."""
+    """From where it is seen; nothing from close by."""
+    if look.distance * look.slant == 1:
+        return ""
     texels = f"{look.distance} × {look.distance * look.slant}" if look.slant > 1 else f"{look.distance}"
-    return f"{texels} texels a pixel"
+    return f", {texels} texels a pixel"
 
 
 def is_colour(at: Focus, look: Look) -> bool:
