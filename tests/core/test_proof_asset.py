@@ -1,17 +1,18 @@
 """What the textures of a whole kit take, and its budget."""
 
 from pathlib import Path
+from typing import Any
 
 import pytest
 
-from even_palette.core.checks import proof_budget
+from even_palette.core.checks import find, proof_budget
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import read_kit
 from even_palette.core.limits import MOST_BUDGET
 from even_palette.core.proof.conditions import Conditions, MapConditions
 from even_palette.core.results.proof import shipped
-from even_palette.core.results.proof_asset import asset_of
+from even_palette.core.results.proof_asset import Asset, asset_of
 from even_palette.core.results.proof_files import write_textures
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
@@ -64,6 +65,39 @@ def test_a_budget(store: Sheets) -> None:
     assert told(history, store) == []
     history.do(commands.set_budget(1 << 60))
     assert history.kit.budget_bytes == MOST_BUDGET
+
+
+def test_every_sheet_can_be_proved(store: Sheets, tmp_path: Path) -> None:
+    """Also one whose formula does not read the base colour: its maps are named, checked, and written."""
+    history = History(read_kit(KIT_FOLDER))
+    for sheet in history.kit.sheets:
+        history.do(commands.set_conditions(sheet.key, Conditions("nothing", {"x": MapConditions("BC7")})))
+    assert {found.stage for found in find(history.kit, store)} >= {"Recolour"}
+    without_base = 0
+    for sheet in history.kit.sheets:
+        found = shipped(history.kit.at(sheet.key), store)
+        assert sorted(found.names) == sorted(found.facts)
+        without_base += "base_colour" not in found.facts
+        (tmp_path / sheet.key).mkdir()
+        written = write_textures(history.kit.at(sheet.key), store, tmp_path / sheet.key, ".ktx2")
+        assert len(written) == len(found.facts)
+    assert without_base
+
+
+def test_the_whole_kit_is_counted_once(store: Sheets, monkeypatch: pytest.MonkeyPatch) -> None:
+    """However many sheets are checked; the finding is of the sheet that takes most, by its name."""
+    history, counted = History(read_kit(KIT_FOLDER)), list[str]()
+    history.do(commands.set_budget(1 << 20))
+
+    def count(*arguments: Any, **named: Any) -> Asset:
+        counted.append("once")
+        return asset_of(*arguments, **named)
+
+    monkeypatch.setattr(proof_budget, "asset_of", count)
+    (found,) = [each for each in find(history.kit, store) if "of the budget" in each.text]
+    assert counted == ["once"]
+    assert found.sheet == "sheet_1"
+    assert found.text.startswith("Ferry tug: ")
 
 
 def told(history: History, store: Sheets) -> list[str]:

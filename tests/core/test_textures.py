@@ -17,7 +17,7 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import read_kit
 from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks
-from even_palette.core.proof.conditions import Conditions, MapConditions, MapFacts, Mips, Use, bytes_of
+from even_palette.core.proof.conditions import Conditions, MapConditions, MapFacts, Mips, ReadAs, Use, bytes_of
 from even_palette.core.proof.degrade import degraded_chain, texture_of
 from even_palette.core.proof.textures import Texture, write_texture
 from even_palette.core.raster.files import read_plane
@@ -208,6 +208,22 @@ def test_deep_ktx2_as_ktx_parse_reads_it(name: str, kind: str, tmp_path: Path) -
     assert [bytes.fromhex(level) for level in told["levels"]] == list(made.layers[0])
     assert told["bytes"] * 8 == sum(bits for _, bits, _ in told["samples"]) == 2 * made.bits
     assert [kind & 0xC0 for *_, kind in told["samples"]] == [0xC0 if made.is_float else 0] * 2
+
+
+@pytest.mark.parametrize(
+    "own",
+    [MapConditions("BC1"), MapConditions("BC1", mips=Mips.NORMALS), MapConditions("BC1", mips=Mips.ENCODED),
+     MapConditions("BC1", read_as=ReadAs.SRGB), MapConditions("BC1", mips=Mips.NONE), MapConditions("BC1", 1)],
+    ids=str,
+)  # fmt: skip
+def test_what_comes_later_is_not_encoded_before(own: MapConditions) -> None:
+    """However levels are made and read: those that a whole view reads are in blocks, the rest is not."""
+    facts = MapFacts(Use.NORMAL, 3, False, 8, 46, 61, True)
+    chain = slots.of(Plane(PHOTO, Encoding.DATA)).chain
+    whole, early = (degraded_chain(chain, own, facts, most=most) for most in (0, 20))
+    for number in range(1 if own.mips == Mips.NONE else whole.count):
+        one, other = whole.level(number), early.level(number)
+        assert (one.content_id == other.content_id) == (max(one.width, one.height) <= 20), number
 
 
 def test_deep_maps_in_blocks_are_seen_early(tmp_path: Path) -> None:

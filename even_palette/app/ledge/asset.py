@@ -3,9 +3,9 @@
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
-from even_palette.app.controls import NumberCell, label, result_table
+from even_palette.app.controls import NumberCell, label, result_table, row
 from even_palette.app.jobs import Rank, one_shot
 from even_palette.app.session import Session
 from even_palette.core.disk.gate import size_text
@@ -58,14 +58,10 @@ class AssetPage(QWidget):
         self.table.sortByColumn(-1, Qt.SortOrder.DescendingOrder)
         self.table.cellClicked.connect(lambda line, _: self._go(line))
         self.table.itemActivated.connect(lambda item: self._go(item.row()))
-        head = QHBoxLayout()
-        head.setSpacing(8)
-        head.addWidget(self.budget)
-        head.addWidget(self.told, 1)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(8, 6, 8, 6)
         whole.setSpacing(6)
-        whole.addLayout(head)
+        whole.addLayout(row(self.budget, self.told, stretch=1))
         whole.addWidget(self.table, 1)
         self._rest = one_shot(self, REST_MS, self._count)
         session.shown_changed.connect(self.follow)

@@ -16,6 +16,7 @@ from even_palette.core.disk.gate import size_text
 from even_palette.core.errors import NotReady
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit import commands
+from even_palette.core.proof.conditions import sizes_of
 from even_palette.core.results.looks import Look
 from even_palette.core.results.proof import map_label, shipped
 from even_palette.core.results.proof_search import Found, Point, layouts_of, search
@@ -221,6 +222,7 @@ class SearchPage(QWidget):
         except NotReady:
             return
         for name, option in point.choice.maps.items():
-            facts, own = there.facts[name], option.conditions
-            size = f"{max(1, facts.width >> own.smaller)} × {max(1, facts.height >> own.smaller)}"
-            self.maps.addItem(f"{map_label(at, there, name)} · {own.format} · {size} · {size_text(option.bytes)}")
+            own = option.conditions
+            width, height = sizes_of(own, there.facts[name])[0]
+            told = f"{map_label(at, there, name)} · {own.format} · {width} × {height} · {size_text(option.bytes)}"
+            self.maps.addItem(told)

@@ -29,12 +29,14 @@ def find(kit: Kit, sheets: Sheets, cancel: CancelToken | None = None) -> Iterato
     for sheet in kit.sheets:
         if not (sheet.sources or sheet.regions or not several):
             continue
+        at = kit.at(sheet.key)
         for check in _checks():
-            for finding in check(kit.at(sheet.key), sheets, cancel):
+            for finding in check(at, sheets, cancel):
                 if cancel:
                     cancel.check()
-                text = f"{sheet.name}: {finding.text}" if several else finding.text
-                findings.append(replace(finding, text=text, sheet=sheet.key))
+                about = finding.sheet or sheet.key
+                text = f"{kit.sheet(about).name}: {finding.text}" if several else finding.text
+                findings.append(replace(finding, text=text, sheet=about))
             if cancel:
                 cancel.check()
     yield from sorted(findings, key=lambda finding: finding.severity != Severity.ERROR)

@@ -23,7 +23,7 @@ def meant_of(at: Focus, sheets: Sheets) -> Shipped | None:
     if at.sheet.conditions == Conditions():
         return None
     try:
-        return shipped(at, sheets)
+        return sheets.named(at, shipped)
     except UserError:
         return None
 

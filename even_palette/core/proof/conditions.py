@@ -240,15 +240,17 @@ def depth_of(conditions: MapConditions, facts: MapFacts) -> str:
     return DEPTHS[facts.bits] if conditions.format == PLAIN else "u1"
 
 
-def bytes_of(conditions: MapConditions, facts: MapFacts) -> int:
-    """Bytes that a map takes with its levels; three channels of texels as they are take four, as textures hold them."""
+def sizes_of(conditions: MapConditions, facts: MapFacts) -> list[tuple[int, int]]:
+    """Width and height of each level that a map has."""
     width, height = max(1, facts.width >> conditions.smaller), max(1, facts.height >> conditions.smaller)
     has_mips = facts.has_mips and conditions.mips != Mips.NONE
     count = max(width, height).bit_length() if has_mips else 1
-    channels, total = 4 if facts.channels == 3 else facts.channels, 0
+    return [(max(1, width >> level), max(1, height >> level)) for level in range(count)]
+
+
+def bytes_of(conditions: MapConditions, facts: MapFacts) -> int:
+    """Bytes that a map takes with its levels; three channels of texels as they are take four, as textures hold them."""
+    channels, block = 4 if facts.channels == 3 else facts.channels, conditions.block
     texel = channels * int(depth_of(conditions, facts)[1])
-    for level in range(count):
-        across, down = max(1, width >> level), max(1, height >> level)
-        block = conditions.block
-        total += block_bytes(block, across, down) if block else across * down * texel
-    return total * facts.layers
+    sizes = sizes_of(conditions, facts)
+    return facts.layers * sum(block_bytes(block, *size) if block else size[0] * size[1] * texel for size in sizes)

@@ -17,7 +17,7 @@ from even_palette.core.raster.mips import halved
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.core.raster.sampling import Sampler, Wrap
 
-MOST = {("u", 1): 255, ("u", 2): 65535, ("f", 2): 1, ("f", 4): 1}
+MOST = {"u1": 255, "u2": 65535, "f2": 1, "f4": 1}
 """What stands for 1 in numbers of a depth."""
 
 
@@ -34,8 +34,7 @@ def degraded(slot: Slot, conditions: MapConditions, made: Callable[[Chain], Chai
 def is_untouched(conditions: MapConditions) -> bool:
     """Whether the texels of a map, and of its levels, are as they are meant."""
     stored = MapConditions(conditions.format, conditions.smaller, read_as=conditions.read_as)
-    same = stored == AS_MEANT
-    return same and conditions.mips in (Mips.LINEAR, Mips.NONE)
+    return stored == AS_MEANT and conditions.mips in (Mips.LINEAR, Mips.NONE)
 
 
 def degraded_chain(
@@ -43,8 +42,7 @@ def degraded_chain(
 ) -> Chain:
     """A chain of levels under conditions, as deep as they are stored; colour is stored encoded. Raises Cancelled.
 
-    With `most`, levels with a longer side are left as they are, where they are meant so: blocks take long, and a whole
-    view does not read them.
+    With `most`, levels with a longer side are not put into blocks: it takes long, and a whole view reads none of them.
     """
     first = min(conditions.smaller, chain.count - 1)
     is_colour = chain.plane.encoding == Encoding.SRGB
@@ -52,15 +50,16 @@ def degraded_chain(
         conditions.read_as, Encoding.SRGB if is_colour else chain.plane.encoding
     )
     planes, end = list[Plane](), _end(chain, first, conditions.mips, facts)
-    same = chain.plane.samples.dtype == np.uint8  # as blocks are
-    if most and same and conditions.read_as == ReadAs.MEANT and conditions.mips in (Mips.LINEAR, Mips.NONE):
+    as_blocks = chain.plane.samples.dtype == np.uint8
+    if most and as_blocks and conditions.read_as == ReadAs.MEANT and conditions.mips in (Mips.LINEAR, Mips.NONE):
         longest = max(chain.plane.width, chain.plane.height)
         planes = [chain.level(number) for number in range(first, end) if longest >> number > most]
     rest = first + len(planes)
     for level in _levels(chain, rest, conditions, facts, is_colour) if rest < end else []:
         if cancel:
             cancel.check()
-        planes.append(Plane(_stored(level, conditions, facts, cancel), encoding))
+        is_later = most and max(level.shape[:2]) > most
+        planes.append(Plane(level if is_later else _stored(level, conditions, facts, cancel), encoding))
     return Chain(planes[0], tuple(planes[1:]))
 
 
@@ -91,7 +90,7 @@ def texture_of(slot: Slot, conditions: MapConditions, facts: MapFacts, cancel: C
 def _texels(level: Samples, channels: int, depth: str) -> bytes:
     missing = channels - level.shape[-1]
     if missing:
-        level = np.pad(level, ((0, 0), (0, 0), (0, missing)), constant_values=MOST[depth[0], int(depth[1])])
+        level = np.pad(level, ((0, 0), (0, 0), (0, missing)), constant_values=MOST[depth])
     return level.astype(f"<{depth}").tobytes()
 
 
@@ -111,7 +110,7 @@ def _levels(chain: Chain, first: int, conditions: MapConditions, facts: MapFacts
     floats are float32 with what those can hold.
     """
     mips, depth = conditions.mips, depth_of(conditions, facts)
-    end, most = _end(chain, first, mips, facts), MOST[depth[0], int(depth[1])]
+    end, most = _end(chain, first, mips, facts), MOST[depth]
     if mips in (Mips.LINEAR, Mips.NONE):
         return [_as_stored(chain.level(number), is_colour, depth) for number in range(first, end)]
     top = _as_stored(chain.plane, is_colour, depth)

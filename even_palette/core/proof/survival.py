@@ -12,7 +12,8 @@ from even_palette.core.colour.cielab import linear_to_cielab
 from even_palette.core.colour.oklab import linear_to_oklab
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.jobs import CancelToken, Progress, silent
-from even_palette.core.proof.blocks import Block, block_bytes, through_blocks
+from even_palette.core.proof.blocks import Block, block_bytes
+from even_palette.core.proof.blocks_apart import through_blocks_apart
 from even_palette.core.proof.degrade import most_frequent
 from even_palette.core.raster.mips import shrunk
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, to_levels8
@@ -129,7 +130,7 @@ class _Runtime:
             return self._plain
         if stored not in self._compressed:
             block = Block.BC4 if stored == "index in BC4" else Block.BC7
-            self._compressed[stored] = through_blocks(self._plain, block)
+            self._compressed[stored] = through_blocks_apart(self._plain, block)
         return self._compressed[stored]
 
     def bytes_of(self, stored: str) -> int:
@@ -184,7 +185,7 @@ class _Runtime:
         """The picture itself in blocks."""
         if stored not in self._compressed:
             block = Block.BC1 if stored == "colour in BC1" else Block.BC7
-            self._compressed[stored] = through_blocks(self.source, block)
+            self._compressed[stored] = through_blocks_apart(self.source, block)
         return Plane(self._compressed[stored], Encoding.SRGB)
 
 

@@ -29,7 +29,7 @@ class Sampler:
     """How a plane is sampled.
 
     `anisotropy` is how many samples are taken at the most along the longer side of what a pixel covers, and `bias` goes
-    to the number of the level that is read (see `chain.Minified`).
+    to the number of the level that is read (see `pixel_footprint`).
     """
 
     filter: Filter = Filter.LINEAR

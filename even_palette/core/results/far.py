@@ -49,29 +49,26 @@ def from_afar(
     size = nodes.join(across, down)
     pixels = nodes.floor(nodes.uv() / size) + nodes.constant(0.5 + shift[0], 0.5 + shift[1])
 
-    def probes_of(slot: Slot) -> list[tuple[float, float]]:
-        """How far each probe lies from the middle, in pixels."""
-        pixel = seen.pixel(finest)
-        covered = covered_by(slot.plane.width, slot.plane.height, pixel, slot.sampler)
-        return [(right / pixel[0], lower / pixel[3]) for right, lower in covered.shifts]
+    pixel = seen.pixel(finest)
 
-    def level(slot: Slot, probes: int) -> Node:
-        texels = size * nodes.constant(float(slot.plane.width), float(slot.plane.height))
-        return nodes.log2(nodes.maximum(texels["x"], texels["y"]) / probes)
+    def mean(node: Node, look_up: Callable[[str, Node, Node], Node]) -> Node:
+        """Of all probes of a look-up, given how one is taken: of a slot, at a place, from a level."""
+        name = str(node.payload[0])
+        plane, sampler = slots[name].plane, slots[name].sampler
+        shifts = covered_by(plane.width, plane.height, pixel, sampler).shifts
+        texels = size * nodes.constant(float(plane.width), float(plane.height))
+        level = nodes.log2(nodes.maximum(texels["x"], texels["y"]) / len(shifts))
+        if len(shifts) == 1:
+            return look_up(name, node.args[0], level)
+        moved = [nodes.constant(right / pixel[0], lower / pixel[3]) * size for right, lower in shifts]
+        return nodes.total(look_up(name, node.args[0] + by, level) for by in moved) * (1 / len(shifts))
 
     def sampled(node: Node) -> Node:
-        name = str(node.payload[0])
-        slot = slots[name]
-        probes = probes_of(slot)
-        at = level(slot, len(probes))
-        return _mean(node.args[0], probes, size, lambda place: nodes.texture_lod(name, place, at))
+        return mean(node, nodes.texture_lod)
 
     def of_layer(node: Node) -> Node:
-        name, number = str(node.payload[0]), nodes.constant(float(int(node.payload[1])))
-        slot = slots[name]
-        probes = probes_of(slot)
-        at = level(slot, len(probes))
-        return _mean(node.args[0], probes, size, lambda place: nodes.layer_lod(name, place, number, at))
+        number = nodes.constant(float(int(node.payload[1])))
+        return mean(node, lambda name, place, level: nodes.layer_lod(name, place, number, level))
 
     found = replaced(roots, "pixel", lambda node: nodes.join(across, 0.0, 0.0, down))
     found = replaced(found, "sample", sampled)
@@ -83,10 +80,3 @@ def inputs_from(finest: tuple[int, int], seen: Seen) -> dict[str, float]:
     """What programs that are seen from afar are given beside what they need."""
     pixel = seen.pixel(finest)
     return dict(zip(STEPS, (pixel[0], pixel[3]), strict=True))
-
-
-def _mean(place: Node, probes: Sequence[tuple[float, float]], size: Node, sampled: Callable[[Node], Node]) -> Node:
-    """The mean of all probes, which lie so many pixels from a place."""
-    if len(probes) == 1:
-        return sampled(place)
-    return nodes.total(sampled(place + nodes.constant(*probe) * size) for probe in probes) * (1 / len(probes))

@@ -5,6 +5,7 @@ Modules with compiled loops are imported where they are used: they take half a s
 
 import numpy as np
 
+from even_palette.core.arrays import Floats, Samples
 from even_palette.core.kit.model import Focus
 from even_palette.core.limits import MOST_PADDING
 from even_palette.core.raster.plane import Plane
@@ -30,19 +31,29 @@ def beyond_islands(at: Focus, store: Store, plane: Plane, texels: int) -> Plane:
     found = mesh_on_sheet(at, store)
     if found is None or texels == 0:
         return plane
+    size = plane.width, plane.height
+    nearest = ("nearest in an island", found.content_id, size, texels)
 
     def spread_out() -> Plane:
-        from scipy.ndimage import distance_transform_edt
+        from even_palette.core.mesh.padding import spread
 
-        from even_palette.core.mesh.padding import nearest_covered, spread
-        from even_palette.core.mesh.raster import rasterize
+        taken = store.cache.get(nearest, lambda: _nearest(found.uv, *size, texels))
+        return Plane(spread(plane.samples, taken), plane.encoding)
 
-        covered = rasterize(found.uv, plane.width, plane.height).covered
-        if not covered.any():
-            return plane
-        if texels < MOST_PADDING:
-            return Plane(spread(plane.samples, nearest_covered(covered, texels)), plane.encoding)
-        rows, columns = distance_transform_edt(~covered, return_distances=False, return_indices=True)
-        return Plane(np.ascontiguousarray(plane.samples[rows, columns]), plane.encoding)
+    return store.cache.get(("padded", plane.content_id, *nearest), spread_out)
 
-    return store.cache.get(("padded", plane.content_id, found.content_id, texels), spread_out)
+
+def _nearest(uv: Floats, width: int, height: int, texels: int) -> Samples:
+    """Which texel each takes its value from, as `mesh/padding.nearest_covered` gives it; islands may be far away."""
+    from scipy.ndimage import distance_transform_edt
+
+    from even_palette.core.mesh.padding import nearest_covered
+    from even_palette.core.mesh.raster import rasterize
+
+    covered = rasterize(uv, width, height).covered
+    if not covered.any():
+        return np.full(covered.shape, -1, np.int32)
+    if texels < MOST_PADDING:
+        return nearest_covered(covered, texels)
+    rows, columns = distance_transform_edt(~covered, return_distances=False, return_indices=True)
+    return np.asarray(rows * width + columns, dtype=np.int32)

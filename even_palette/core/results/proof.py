@@ -59,8 +59,8 @@ class Shipped:
     @cached_property
     def names(self) -> list[str]:
         """The slots, the base colour first, weights last."""
-        last = [name for name, facts in self.facts.items() if facts.use == Use.WEIGHTS]
-        return [BASE_SLOT, *sorted(name for name in self.facts if name != BASE_SLOT and name not in last), *last]
+        last = {name for name, facts in self.facts.items() if facts.use == Use.WEIGHTS}
+        return sorted(self.facts, key=lambda name: (name in last, name != BASE_SLOT, "" if name in last else name))
 
 
 def shipped(at: Focus, store: Store) -> Shipped:

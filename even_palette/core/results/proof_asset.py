@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from even_palette.core.errors import NotReady, UserError
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Kit
-from even_palette.core.proof.conditions import MapConditions
+from even_palette.core.proof.conditions import MapConditions, sizes_of
 from even_palette.core.results.proof import map_bytes, map_label, shipped
 from even_palette.core.results.sheet_mesh import parts_of
 from even_palette.core.results.store import Store
@@ -65,9 +65,8 @@ def asset_of(kit: Kit, store: Store, progress: Progress = silent, cancel: Cancel
             lacking[sheet.key] = str(error)
             continue
         for slot, (own, taken) in map_bytes(found, sheet.conditions).items():
-            facts = found.facts[slot]
-            size = max(1, facts.width >> own.smaller), max(1, facts.height >> own.smaller)
-            levels = max(size).bit_length() if facts.has_mips and own.mips != own.mips.NONE else 1
-            maps.append(MapSize(sheet.key, slot, map_label(at, found, slot), own, *size, levels, facts.layers, taken))
+            facts, label = found.facts[slot], map_label(at, found, slot)
+            sizes = sizes_of(own, facts)
+            maps.append(MapSize(sheet.key, slot, label, own, *sizes[0], len(sizes), facts.layers, taken))
     progress(1.0, "Done")
     return Asset(tuple(maps), draws, lacking)

@@ -17,8 +17,7 @@ def write_textures(
 ) -> dict[Path, int]:
     """Write every map as it ships under the conditions of its sheet, one file a texture; gives the bytes of each.
 
-    Raises UserError for what the format does not hold, and for a path
-    that a file of the kit has, and Cancelled.
+    Raises UserError for what the format does not hold, and for a path that a file of the kit has, and Cancelled.
     """
     found = shipped(at, store)
     written: dict[Path, int] = {}

@@ -44,7 +44,7 @@ BLOCKS = {
 
 
 def holds(texture: Texture) -> str:
-    """All block formats, and texels of PLAIN."""
+    """All block formats, and texels of PLAIN and FLOATS."""
     if texture.format is not None or (texture.channels, texture.bits) in (FLOATS if texture.is_float else PLAIN):
         return ""
     return f"KTX2 is not written with {texture.channels} channels of {texture.bits} bits."
@@ -93,13 +93,11 @@ def _descriptor(texture: Texture, kind: _Kind, unit: int) -> bytes:
         "<I2H4B4B8B", 0, 2, size, kind.model, BT709, SRGB if is_srgb else LINEAR, 0,
         side, side, 0, 0, unit, 0, 0, 0, 0, 0, 0, 0,
     )  # fmt: skip
-    samples, bit, is_float = b"", 0, texture.is_float and texture.format is None
-    low = MINUS_1 if is_float else 0
-    most = 0xFFFFFFFF if texture.format else PLUS_1 if is_float else (1 << texture.bits) - 1
+    samples, bit, low = b"", 0, MINUS_1 if texture.is_float else 0
+    most = 0xFFFFFFFF if texture.format else PLUS_1 if texture.is_float else (1 << texture.bits) - 1
+    kind_of_number = FLOAT | SIGNED if texture.is_float else 0
     for channel, bits in kind.samples:
-        qualified = (
-            channel | (FLOAT | SIGNED if is_float else 0) | (LINEAR_ALPHA if channel == ALPHA and is_srgb else 0)
-        )
+        qualified = channel | kind_of_number | (LINEAR_ALPHA if channel == ALPHA and is_srgb else 0)
         samples += struct.pack("<H2B4B2I", bit, bits - 1, qualified, 0, 0, 0, 0, low, most)
         bit += bits
     return struct.pack("<I", size + 4) + head + samples
