@@ -18,8 +18,8 @@ from sklearn.cluster import KMeans, MiniBatchKMeans
 
 from even_palette.core.arrays import Levels
 from even_palette.core.proof.blocks import Block, through_blocks
-from even_palette.core.proof.survival import errors_of, mean_errors
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.index_survival import errors_of, mean_errors
 from even_palette.core.tones.colours import count_colours, to_levels, to_oklab
 from even_palette.core.tones.index_map import index_map
 from even_palette.core.tones.palette_fit import Method, Order, fit_palette, ordered
@@ -82,7 +82,7 @@ def errors() -> list[str]:
                 lines.append(f"| {name} | {told} | {value:.2f} | – | – | – |")
             paint = Plane(rgb, Encoding.SRGB)
             colour.append(
-                errors_of(Plane(through_blocks(rgb, Block.BC1), Encoding.SRGB).linear(), paint.linear()).oklab
+                errors_of(Plane(through_blocks(rgb, Block.BC1), Encoding.SRGB).linear(), paint.linear())[0].mean
             )
             lines.append(f"| {name} | the colour itself in BC1, equal bytes | {colour[-1]:.2f} | – | – | – |")
         chain_g = [geometric([row[n] for row in rows["chain"]]) for n in range(4)]

@@ -18,10 +18,12 @@ from even_palette.core.colour.swatches import Swatch, read_swatches, write_swatc
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks, encode_blocks, through_blocks
-from even_palette.core.proof.survival import LOOK_UPS, sampled_source, survive, verdict
+from even_palette.core.proof.degrade import most_frequent
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.mips import shrunk
-from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.plane import Encoding, Plane, decode_levels
+from even_palette.core.raster.sampling import sample, texel_centres
+from even_palette.core.results.index_survival import LOOK_UPS, survive, verdict
 from even_palette.core.results.planes import entry_numbers
 from even_palette.core.tones.colours import count_colours, to_oklab
 from even_palette.core.tones.index_map import Dither, Stored, index_map, read_indices, stored_levels
@@ -292,25 +294,51 @@ def test_four_look_ups_are_the_filtered_picture() -> None:
     found = {(each.way.name, each.way.stored, each.way.scale): each for each in survive(PHOTO, indices, entries)}
     quantized = Plane(entries[indices], Encoding.SRGB)
     for way, wanted in (
-        ((LOOK_UPS["four"], "index, 8 bits", 1.5), sampled_source(quantized, 1.5)),
+        ((LOOK_UPS["four"], "index, 8 bits", 1.5), sample(quantized, texel_centres(300, 450))),
         (("Mip after look-up", "index, 8 bits", 0.5), shrunk(quantized.linear(), 1)),
     ):
         levels = np.floor(linear_to_srgb(wanted) * 255 + 0.5)
         assert np.abs(found[way].shown - levels).max() <= 1
-    assert found["Quantized", "index, 8 bits", 1.0].errors.oklab == pytest.approx(error(PHOTO, entries), rel=1e-3)
+    assert found["Quantized", "index, 8 bits", 1.0].oklab.mean == pytest.approx(error(PHOTO, entries), rel=1e-3)
     plain = found["Colour, no palette", "colour in BC1", 1.0]
     assert np.array_equal(plain.shown, through_blocks(PHOTO, Block.BC1))
-    assert plain.way.texture_bytes == -(-200 // 4) * -(-300 // 4) * 8 * 4 // 3
+    levels = [(max(1, 200 >> level), max(1, 300 >> level)) for level in range(9)]
+    assert plain.texture_bytes == sum(-(-height // 4) * -(-width // 4) * 8 for height, width in levels)
     assert plain.difference().shape == PHOTO.shape
     assert "Nearest to the source" in verdict(list(found.values()), 10**9)
     assert "Nothing fits" in verdict(list(found.values()), 10)
 
 
+def test_ways_of_index_maps_are_conditions_of_the_program_that_draws() -> None:
+    """On odd sides, beside the arithmetic of a runtime: entries mixed in light between those beside an averaged index;
+    the entry that occurs most often; an index in blocks, mixed at its texel.
+    """
+    photo = np.ascontiguousarray(PHOTO[:151, :203])
+    entries = fit_palette(count_colours([photo]), 24)
+    indices = index_map(photo, entries)
+    found = {(each.way.name, each.way.stored, each.way.scale): each for each in survive(photo, indices, entries)}
+    light = decode_levels(entries)
+    stored = np.floor(indices / 23 * 255 + 0.5)
+
+    def mixed(at: np.ndarray) -> np.ndarray:
+        place = at / 255 * 23
+        low = np.clip(np.floor(place), 0, 22).astype(int)
+        share = (place - low)[..., None]
+        return np.floor(linear_to_srgb(float32(light[low] * (1 - share) + light[low + 1] * share)) * 255 + 0.5)
+
+    averaged = shrunk(float32(stored[..., None]), 2)[..., 0]
+    assert averaged.shape == (37, 50)
+    assert np.abs(found["Mip of averaged indices", "index, 8 bits", 0.25].shown - mixed(averaged)).max() <= 4
+    most = most_frequent(stored[..., None].astype(np.uint8), 2)[..., 0]
+    assert np.array_equal(found["Mip of the most frequent index", "index, 8 bits", 0.25].shown,
+                          entries[np.round(most / 255 * 23).astype(int)])  # fmt: skip
+    blocks = through_blocks(stored[..., None].astype(np.uint8), Block.BC4)[..., 0]
+    assert np.abs(found["Filtered after look-up", "index in BC4", 1.0].shown - mixed(blocks)).max() <= 1
+
+
 def test_most_frequent_index_is_that_of_scipy() -> None:
     """In squares of 4 x 4 texels (scipy.stats.mode, the lowest of equals)."""
     from scipy.stats import mode
-
-    from even_palette.core.proof.degrade import most_frequent
 
     stored = RNG.integers(0, 5, (19, 22)).astype(np.uint8)
     found = most_frequent(stored[..., None], 2)[..., 0].astype(int)

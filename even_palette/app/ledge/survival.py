@@ -14,8 +14,8 @@ from even_palette.app.controls import label, result_table
 from even_palette.app.session import Session
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.sheet import Tone
-from even_palette.core.proof.survival import Survivor, verdict
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.results.index_survival import Survivor, verdict
 from even_palette.core.results.picture_analysis import survival_of
 
 COLUMNS = ("Way", "Stored", "Scale", "OKLab", "OKLab 95 %", "ΔE00", "ΔE00 95 %", "KiB")
@@ -86,11 +86,10 @@ class SurvivalPage(QWidget):
         self.table.blockSignals(True)
         self.table.setRowCount(len(found))
         for number, each in enumerate(found):
-            errors = each.errors
             texts = (
                 each.way.name, each.way.stored, f"{each.way.scale:g} ×",
-                f"{errors.oklab:.2f}", f"{errors.oklab_95:.2f}", f"{errors.ciede2000:.2f}",
-                f"{errors.ciede2000_95:.2f}", f"{each.way.texture_bytes / 1024:,.0f}",
+                f"{each.oklab.mean:.2f}", f"{each.oklab.most:.2f}", f"{each.ciede2000.mean:.2f}",
+                f"{each.ciede2000.most:.2f}", f"{each.texture_bytes / 1024:,.0f}",
             )  # fmt: skip
             for column, text in enumerate(texts):
                 item = QTableWidgetItem(text)

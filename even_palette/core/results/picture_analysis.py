@@ -14,10 +14,10 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.commands import Command
 from even_palette.core.kit.model import Focus, Kit
 from even_palette.core.kit.sheet import Tone
-from even_palette.core.proof.survival import Survivor, survive
 from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Plane, rgb_of, to_levels8
 from even_palette.core.raster.sampling import sample
+from even_palette.core.results.index_survival import Survivor, survive
 from even_palette.core.results.maps import paint_of
 from even_palette.core.results.planes import entry_numbers, ground_of_tone, picture_of_tone, tone_name, tone_of
 from even_palette.core.results.store import Store

@@ -4,14 +4,13 @@ from collections.abc import Mapping
 
 from even_palette.core.graph import nodes
 from even_palette.core.graph.nodes import Node
-from even_palette.core.material.declare import CoatInputs, CoatKind, Group, PlaneSpec, Reads, Strip, ValueSpec
+from even_palette.core.material.declare import CoatInputs, CoatKind, Group, IndexMap, PlaneSpec, Reads, Strip, ValueSpec
 from even_palette.core.material.model import PlaneKind, ValueKind
 from even_palette.core.material.outputs import COLOUR
 
 
 def formula(inputs: CoatInputs) -> Mapping[str, Node]:
-    """nearest: the entry of the texel. four: the entries of the four texels around, mixed in light as a linear filter
-    mixes. filtered: the strip at the filtered index, for palettes whose neighbours are alike.
+    """The colours of entries, looked up in a way (see `looked_up`).
 
     Between two rows the colours of both are mixed, unless rows are whole. Rows that go round move on with time, the
     last into the first.
@@ -21,13 +20,7 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
         return {}
 
     def colour(row: Node) -> Node:
-        match inputs.choices["way"]:
-            case "nearest":
-                return strip.look_up(_entry(index.nearest, strip), row)
-            case "filtered":
-                return strip.look_up(index.filtered, row)
-            case _:
-                return nodes.total([strip.look_up(_entry(at, strip), row) * share for at, share in index.around()])
+        return looked_up(inputs.choices["way"], index, strip, row)
 
     last, row, whole = strip.rows - 1, inputs.values["row"], inputs.choices["rows"] == "whole"
     if last == 0:
@@ -42,6 +35,19 @@ def formula(inputs: CoatInputs) -> Mapping[str, Node]:
     after = first if whole else first + 1
     after = after - nodes.step(last + 0.5, after) * strip.rows
     return {COLOUR: colour(after) if whole else nodes.mix(colour(first), colour(after), row - first)}
+
+
+def looked_up(way: str, index: IndexMap, strip: Strip, row: Node) -> Node:
+    """nearest: the entry of the texel. four: the entries of the four texels around, mixed in light as a linear filter
+    mixes. filtered: the strip at the filtered index, for palettes whose neighbours are alike.
+    """
+    match way:
+        case "nearest":
+            return strip.look_up(_entry(index.nearest, strip), row)
+        case "filtered":
+            return strip.look_up(index.filtered, row)
+        case _:
+            return nodes.total([strip.look_up(_entry(at, strip), row) * share for at, share in index.around()])
 
 
 def _entry(stored: Node, strip: Strip) -> Node:
