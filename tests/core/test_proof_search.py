@@ -11,13 +11,18 @@ from hypothesis import strategies as st
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.history import History
-from even_palette.core.proof.conditions import AS_MEANT, Conditions, MapConditions, bytes_of
+from even_palette.core.kit.sheet import Tone
+from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
+from even_palette.core.proof.conditions import AS_MEANT, Conditions, MapConditions, Mips, Use, bytes_of
 from even_palette.core.proof.search import Option, front_of
+from even_palette.core.raster.sampling import Filter
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.proof import map_bytes, shipped, under
 from even_palette.core.results.proof_search import Comparison, candidates, layouts_of, search
 from even_palette.core.results.sheets import Sheets
+from even_palette.core.tones.palette import new_palette
 
 OPTION = st.tuples(st.integers(1, 400), st.floats(0, 9, width=16)).map(lambda pair: Option(AS_MEANT, *pair))
 
@@ -75,6 +80,40 @@ def test_small_kits_against_exhaustive_search(name: str, history: History, sheet
         least = min((error for taken, error in every if taken <= budget), default=None)
         point = found.within_bytes(budget)
         assert (point.error if point else None) == (pytest.approx(least, abs=1e-6) if least is not None else None)
+
+
+def test_filters_and_levels_of_index_maps_are_searched(history: History, sheets: Sheets) -> None:
+    """A filtered index over entries that have nothing in common shows what is in neither: single texels, and the entry
+    that occurs most often, are better for the same bytes. Found is what all candidates, measured whole, give.
+    """
+    entries = np.random.default_rng(3).integers(0, 256, (12, 3)).astype(np.uint8)
+    history.do(commands.add_palette(new_palette("palette", "Palette", entries)))
+    history.do(commands.add_tone("sheet_1", Tone("index", "Index", "index", palette="palette")))
+    uses = {"index": PlaneUse(PlaneRef(PlaneKind.TONE, "index")),
+            "palette": PlaneUse(PlaneRef(PlaneKind.PALETTE, "palette"))}  # fmt: skip
+    coat = Coat("swap", values={"way": "filtered"}, planes=uses)
+    history.do(commands.add_coat(Overcoats("sheet_1"), coat))
+    at = history.kit.at()
+    there = shipped(at, sheets)
+    (index,) = (name for name, facts in there.facts.items() if facts.use == Use.INDEX)
+    ways = candidates(there.facts[index])
+    assert {own.filter for own in ways} == {None, Filter.NEAREST}
+    assert {own.mips for own in ways} == {Mips.LINEAR, Mips.FREQUENT, Mips.NONE}
+    wanted = Conditions(held=tuple(name for name in there.facts if name != index))
+    found = search(at, sheets, [""], wanted)
+    results = Comparison(at, there, [""], under(wanted, there, sheets, only=wanted.held).slots, there)
+    fixed = sum(bytes_of(found.held[name], there.facts[name]) for name in found.held)
+    every = []
+    for own in ways:
+        slot = under(Conditions(maps={index: own}), there, sheets, only=[index]).slots[index]
+        every.append((fixed + bytes_of(own, there.facts[index]), results.together({index: slot}), own))
+    for budget in sorted({taken for taken, _, _ in every}):
+        least = min(error for taken, error, _ in every if taken <= budget)
+        point = found.within_bytes(budget)
+        assert point is not None
+        assert point.error == pytest.approx(least, abs=1e-6)
+    without_levels = min(every, key=lambda each: each[0])
+    assert without_levels[2].mips == Mips.NONE
 
 
 def test_what_is_found_can_be_set(history: History, sheets: Sheets) -> None:

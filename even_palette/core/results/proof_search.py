@@ -31,6 +31,7 @@ from even_palette.core.proof.conditions import (
 )
 from even_palette.core.proof.errors import Measure
 from even_palette.core.proof.search import Choice, Option, all_of, front_of
+from even_palette.core.raster.sampling import Filter
 from even_palette.core.regions.packing import Packing, suggested_order
 from even_palette.core.results.proof import Shipped, shipped, slot_under
 from even_palette.core.results.proof_errors import errors_of
@@ -204,13 +205,24 @@ def _undercut(points: Sequence[Point]) -> list[Point]:
 
 
 def candidates(facts: MapFacts) -> list[MapConditions]:
-    """Ways to store a map that are worth a try: its formats at its size, a half, a quarter and an eighth."""
-    mips = Mips.NORMALS if facts.use == Use.NORMAL else Mips.LINEAR if facts.has_mips else Mips.NONE
+    """Ways to store a map that are worth a try: its formats at its size, a half, a quarter and an eighth, its levels
+    made in each way that may be the best one; of index maps, which keep their size, each filter of look-ups, too.
+    """
     sizes = [0] if facts.use in (Use.INDEX, Use.STRIP) else range(min(MOST_SMALLER, _halvings(facts)) + 1)
     formats = [name for name in formats_for(facts) if name in _WORTH]
-    return [MapConditions(name, smaller, mips) for smaller in sizes for name in formats]
+    methods = _METHODS.get(facts.use, (Mips.LINEAR,)) if facts.has_mips else (Mips.NONE,)
+    filters = (None, Filter.NEAREST) if facts.use == Use.INDEX and facts.has_mips else (None,)
+    return [
+        MapConditions(name, smaller, mips, filtered)
+        for smaller in sizes
+        for name in formats
+        for mips in methods
+        for filtered in filters
+    ]
 
 
+_METHODS = {Use.NORMAL: (Mips.NORMALS, Mips.LINEAR), Use.INDEX: (Mips.LINEAR, Mips.FREQUENT, Mips.NONE)}
+"""How levels may be made best: of other maps they are meant to be means in linear light."""
 _WORTH = (PLAIN, EIGHT, HALF, Block.BC1, Block.BC4, Block.BC5, Block.BC7)
 
 
