@@ -17,7 +17,7 @@ from skimage import data
 from sklearn.cluster import KMeans, MiniBatchKMeans
 
 from even_palette.core.arrays import Levels
-from even_palette.core.proof.blocks import Block, through_blocks
+from even_palette.core.raster.blocks import Block, through_blocks
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.index_survival import errors_of, mean_errors
 from even_palette.core.tones.colours import count_colours, to_levels, to_oklab

@@ -58,7 +58,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _parser() -> argparse.ArgumentParser:
     from even_palette.core.kit.output_plan import PATTERN, READY
     from even_palette.core.limits import MOST_ROW_TEXELS
-    from even_palette.core.raster.formats import OFFERED, OFFERED_16
+    from even_palette.core.raster.formats import LAYERED, OFFERED, OFFERED_16
 
     parser = _Parser(
         prog="even-palette", description="Author channel masks and build recolouring materials for game assets."
@@ -148,7 +148,7 @@ def _parser() -> argparse.ArgumentParser:
         "--sheet", action="append", metavar="S", help="a sheet or twin, by name or key; without it all"
     )
     command.add_argument("--size", type=_size, default=0, metavar="N", help="width in texels; else the sheet's own")
-    command.add_argument("--suffix", default=".png", choices=(*OFFERED, ".ora"), help="format of the maps")
+    command.add_argument("--suffix", default=".png", choices=(*OFFERED, *LAYERED), help="format of the maps")
     command.add_argument("--bits", type=int, default=8, choices=(8, 16), help="depth of a channel; EXR holds floats")
     command.add_argument(
         "--row-texels",

@@ -31,8 +31,7 @@ from even_palette.core.kit.model import Kit
 from even_palette.core.kit.output_plan import PATTERN, READY, OutputPlan, plan_text, read_plan
 from even_palette.core.kit.ready_plans import plans_of
 from even_palette.core.limits import MOST_ROW_TEXELS
-from even_palette.core.raster.formats import IMAGE_FORMATS, OFFERED
-from even_palette.core.raster.layered import LAYERED
+from even_palette.core.raster.formats import IMAGE_FORMATS, LAYERED, OFFERED
 from even_palette.core.raster.plane import Plane, rgb_of
 from even_palette.core.ship.planned_maps import (
     PlannedMap,
@@ -312,7 +311,7 @@ def _formats() -> list[tuple[str, object]]:
             found.append((f"{name}, 32 bit floats", (suffix, 32)))
             continue
         found += [(f"{name}, {bits} bit", (suffix, bits)) for bits in (8, 16) if bits <= kind.bits]
-    return [*found, ("OpenRaster, a layer a file", (LAYERED, 8))]
+    return [*found, *(("OpenRaster, a layer a file", (suffix, 8)) for suffix in LAYERED)]
 
 
 def _three(plane: Plane) -> Samples:

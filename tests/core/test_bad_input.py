@@ -20,8 +20,8 @@ from even_palette.core.kit.store import decode_kit, encode_kit
 from even_palette.core.material.model import Coat
 from even_palette.core.proof.conditions import MapConditions, MapFacts, Use
 from even_palette.core.proof.degrade import texture_of
-from even_palette.core.proof.textures import write_texture
-from even_palette.core.raster.files import write_plane
+from even_palette.core.raster.files import write_plane, write_texture
+from even_palette.core.raster.formats import IMAGE_FORMATS
 from even_palette.core.raster.plane import Encoding, Plane
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.write import ship
@@ -71,7 +71,9 @@ def mutate(data: bytes, rng: random.Random) -> bytes:
     return bytes(changed)
 
 
-@pytest.mark.parametrize("suffix", [".png", ".tif", ".exr", ".tga", ".jpg", ".dds", ".bc7.dds"])
+@pytest.mark.parametrize(
+    "suffix", [".png", ".tif", ".exr", ".tga", ".jpg", ".dds", ".bc7.dds", ".bc7.ktx2", ".ktx2", ".ora"]
+)
 def test_mutated_images(tmp_path: Path, suffix: str) -> None:
     """200 of each by a seeded mutator, read in a process of their own so that a crash of a decoder would be seen."""
     rng = random.Random(suffix)
@@ -80,9 +82,13 @@ def test_mutated_images(tmp_path: Path, suffix: str) -> None:
         samples = samples.astype(np.float32)  # type: ignore[assignment]
     if suffix == ".jpg":
         Image.fromarray(samples[..., :3]).save(tmp_path / "whole.jpg")
-    elif suffix.endswith(".dds"):
+    elif suffix == ".ora":
+        write_layers = IMAGE_FORMATS[suffix].write_layers
+        assert write_layers is not None
+        write_layers(tmp_path / "whole.ora", {"paint": Plane(samples, Encoding.SRGB)})
+    elif suffix.endswith((".dds", ".ktx2")):
         facts = MapFacts(Use.COLOUR, 3, False, 8, 53, 37, True)
-        own = MapConditions("BC7" if suffix == ".bc7.dds" else "plain")
+        own = MapConditions("BC7" if suffix.startswith(".bc7") else "plain")
         made = texture_of(slots.of(Plane(samples, Encoding.DATA)), own, facts)
         write_texture(tmp_path / f"whole{suffix}", made)
     else:

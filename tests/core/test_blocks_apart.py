@@ -10,8 +10,8 @@ from skimage import data
 
 from even_palette.core.jobs import Cancelled, CancelToken
 from even_palette.core.proof import blocks_apart
-from even_palette.core.proof.blocks import CHANNELS, Block, encode_blocks, through_blocks
 from even_palette.core.proof.blocks_apart import encoded_apart, end_all, through_blocks_apart
+from even_palette.core.raster.blocks import CHANNELS, Block, encode_blocks, through_blocks
 
 PHOTO = data.astronaut()[:271, :333]  # no multiple of a block
 

@@ -17,8 +17,8 @@ from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.colour.swatches import Swatch, read_swatches, write_swatches
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import Cancelled, CancelToken
-from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks, encode_blocks, through_blocks
 from even_palette.core.proof.degrade import most_frequent
+from even_palette.core.raster.blocks import Block, block_bytes, decode_blocks, encode_blocks, through_blocks
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.mips import shrunk
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels

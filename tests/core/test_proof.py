@@ -20,7 +20,6 @@ from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.model import Kit
 from even_palette.core.kit.store import decode_kit, encode_kit
-from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks, encode_blocks
 from even_palette.core.proof.conditions import (
     FORMATS,
     PLAIN,
@@ -39,6 +38,7 @@ from even_palette.core.proof.conditions import (
 )
 from even_palette.core.proof.degrade import degraded, degraded_chain, most_frequent
 from even_palette.core.proof.errors import angle_errors, colour_errors, number_errors, spread_of
+from even_palette.core.raster.blocks import Block, block_bytes, decode_blocks, encode_blocks
 from even_palette.core.raster.chain import Chain, sample_minified
 from even_palette.core.raster.files import write_plane
 from even_palette.core.raster.guess import Role

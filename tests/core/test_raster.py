@@ -1,5 +1,6 @@
 """Planes and files: exact round trips, encodings, limits, samplers."""
 
+import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -49,6 +50,21 @@ def test_another_reader_and_writer_agree(tmp_path: Path) -> None:
     assert np.array_equal(np.asarray(Image.open(tmp_path / "ours.png")), samples)
     Image.fromarray(samples).save(tmp_path / "theirs.png")
     assert np.array_equal(read_plane(tmp_path / "theirs.png", Encoding.DATA).samples, samples)
+
+
+def test_openraster_is_read_as_the_picture_of_all_layers(tmp_path: Path) -> None:
+    """A file put together by its specification (OpenRaster 0.0.6), of Pillow's pictures; without that picture, none."""
+    samples = KINDS["8 bit"]((16, 9, 4))
+    Image.fromarray(samples).save(tmp_path / "all.png")
+    with zipfile.ZipFile(tmp_path / "map.ora", "w") as whole:
+        whole.writestr("mimetype", "image/openraster")
+        whole.writestr("stack.xml", '<image w="9" h="16"><stack><layer src="data/1.png"/></stack></image>')
+        whole.write(tmp_path / "all.png", "mergedimage.png", zipfile.ZIP_DEFLATED)
+    assert np.array_equal(read_plane(tmp_path / "map.ora", Encoding.SRGB).samples, samples)
+    with zipfile.ZipFile(tmp_path / "map.ora", "w") as whole:
+        whole.write(tmp_path / "all.png", "data/1.png")
+    with pytest.raises(UserError, match=r"map\.ora: .*mergedimage"):
+        read_plane(tmp_path / "map.ora", Encoding.SRGB)
 
 
 @pytest.mark.parametrize(("levels", "kind"), [(255, np.uint8), (65535, np.uint16)])

@@ -2,11 +2,13 @@
 
 import json
 import subprocess
+import zlib
 from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
 import pytest
+import zstandard
 from PIL import Image
 from skimage import data
 
@@ -16,17 +18,19 @@ from even_palette.core.graph import slots
 from even_palette.core.kit import commands
 from even_palette.core.kit.history import History
 from even_palette.core.kit.store import read_kit
-from even_palette.core.proof.blocks import Block, block_bytes, decode_blocks
 from even_palette.core.proof.conditions import Conditions, MapConditions, MapFacts, Mips, ReadAs, Use, bytes_of
 from even_palette.core.proof.degrade import degraded_chain, texture_of
-from even_palette.core.proof.textures import Texture, write_texture
-from even_palette.core.raster.files import read_plane
+from even_palette.core.raster.blocks import Block, block_bytes, decode_blocks
+from even_palette.core.raster.files import read_plane, write_texture
 from even_palette.core.raster.formats import is_lossy
+from even_palette.core.raster.guess import Role
 from even_palette.core.raster.plane import Encoding, Plane
-from even_palette.core.results.proof import map_bytes, shipped
+from even_palette.core.raster.texture import Texture
+from even_palette.core.results.proof import map_bytes, shipped, under
 from even_palette.core.results.proof_files import write_textures
 from even_palette.core.results.sheets import Sheets
 from even_palette.demo import KIT_FOLDER
+from tests.conftest import source
 
 NODE = Path(__file__).parents[1] / "node"
 PHOTO = np.ascontiguousarray(data.astronaut()[40:101, 100:146])
@@ -124,16 +128,108 @@ def test_ktx2_as_ktx_parse_reads_it(name: str, srgb: bool, channels: int, tmp_pa
 
 @pytest.mark.parametrize(("name", "srgb", "channels"), CASES)
 def test_dds_is_read_as_a_map(name: str, srgb: bool, channels: int, tmp_path: Path) -> None:
-    """The largest level, as the second decoder has it (of BC1 and BC3 to rounding); smaller ones are told to be left."""
+    """All levels, as the second decoder has them (of BC1 and BC3 to rounding)."""
     made, facts, plane, own = texture(name, srgb, channels)
     write_texture(tmp_path / "map.dds", made)
     read = read_plane(tmp_path / "map.dds", plane.encoding)
-    wanted = degraded_chain(slots.of(plane).chain, own, facts).plane.samples
+    wanted = degraded_chain(slots.of(plane).chain, own, facts)
     few = min(channels, read.channels)
     most = 0 if name in ("plain", "BC7") else 4
-    assert np.abs(read.samples[..., :few].astype(int) - wanted[..., :few]).max() <= most
-    assert "smaller ones are made anew" in read.notes[0]
+    assert len(read.levels) == 5
+    for number, level in enumerate((read.samples, *read.levels)):
+        assert np.abs(level[..., :few].astype(int) - wanted.level(number).samples[..., :few]).max() <= most
     assert is_lossy("map.dds")
+
+
+@pytest.mark.parametrize(("name", "srgb", "channels"), CASES + FEW + ETC)
+def test_ktx2_is_read_as_a_map(name: str, srgb: bool, channels: int, tmp_path: Path) -> None:
+    """All levels are the very texels that a runtime gets."""
+    made, facts, plane, own = texture(name, srgb, channels)
+    write_texture(tmp_path / "map.ktx2", made)
+    read = read_plane(tmp_path / "map.ktx2", plane.encoding)
+    wanted = degraded_chain(slots.of(plane).chain, own, facts)
+    assert len(read.levels) == 5
+    for number, level in enumerate((read.samples, *read.levels)):
+        assert np.array_equal(level[..., :channels], wanted.level(number).samples)
+    assert is_lossy("map.ktx2")
+
+
+@pytest.mark.parametrize(("scheme", "way"), [(0, "ru"), (2, "rd"), (2, "lu"), (3, "rd"), (3, "ld")])
+@pytest.mark.parametrize("name", ["plain", "BC7"])
+def test_ktx2_of_others(name: str, scheme: int, way: str, tmp_path: Path) -> None:
+    """Written by ktx-parse, levels packed by the zstandard and zlib libraries, turned as KTXorientation says."""
+    made, facts, plane, own = texture(name, False, 4)
+    write_texture(tmp_path / "ours.ktx2", made)
+    pack = {0: bytes, 2: zstandard.ZstdCompressor().compress, 3: zlib.compress}[scheme]
+    levels = json.dumps([pack(level).hex() for level in made.layers[0]])
+    subprocess.run(
+        ["node", "ktx_pack.mjs", str(tmp_path / "ours.ktx2"), str(tmp_path / "map.ktx2"), str(scheme), way],
+        cwd=NODE, input=levels, text=True, check=True,
+    )  # fmt: skip
+    read = read_plane(tmp_path / "map.ktx2", Encoding.DATA)
+    wanted = degraded_chain(slots.of(plane).chain, own, facts)
+    assert any("turned" in note for note in read.notes) == (way != "rd")
+    assert "levels of its own" in read.notes[-1]
+    for number, level in enumerate((read.samples, *read.levels)):
+        seen = level[:: -1 if way[1] == "u" else 1, :: -1 if way[0] == "l" else 1]
+        assert np.array_equal(seen, wanted.level(number).samples)
+
+
+def test_ktx2_that_is_no_map_is_told(tmp_path: Path) -> None:
+    """Cubes, slices, lines, Basis Universal, texels that are not read, and too few bytes: one sentence each."""
+    made, *_ = texture("BC1", True, 3)
+    write_texture(tmp_path / "map.ktx2", made)
+    whole = (tmp_path / "map.ktx2").read_bytes()
+    for place, number, told in (
+        (36, 6, "holds faces"), (28, 4, "holds faces"), (24, 0, "holds faces"), (44, 1, "Basis Universal"),
+        (12, 0, "Basis Universal"), (12, 143, "VkFormat 143"), (20, 1 << 20, "the limit is"), (40, 30, "30 levels"),
+        (44, 2, "cannot be unpacked"), (44, 3, "cannot be unpacked"),
+    ):  # fmt: skip
+        changed = bytearray(whole)
+        changed[place : place + 4] = number.to_bytes(4, "little")
+        (tmp_path / "map.ktx2").write_bytes(changed)
+        with pytest.raises(UserError, match=rf"map\.ktx2: .*{told}"):
+            read_plane(tmp_path / "map.ktx2", Encoding.SRGB)
+    (tmp_path / "map.ktx2").write_bytes(whole[:-100])
+    with pytest.raises(UserError, match="ends too early"):
+        read_plane(tmp_path / "map.ktx2", Encoding.SRGB)
+
+
+@pytest.mark.parametrize("suffix", [".dds", ".ktx2"])
+def test_levels_of_a_file_are_used_where_conditions_say_so(
+    suffix: str, history: History, sheets: Sheets, tmp_path: Path
+) -> None:
+    """Levels painted one by one, each of a colour of its own: as the file has them, halved, and written again."""
+    rng = np.random.default_rng(4)
+    painted = [np.full((max(1, 20 >> n), max(1, 26 >> n), 4), (*rng.integers(0, 255, 3), 255), np.uint8)
+               for n in range(5)]  # fmt: skip
+    painted[0][..., :3] = rng.integers(0, 255, (20, 26, 3))
+    levels = tuple(level.tobytes() for level in painted)
+    path = tmp_path / f"crate_base_colour{suffix}"
+    write_texture(path, Texture(26, 20, None, 4, 8, True, (levels,)))
+    sheet = history.kit.sheets[0]
+    old = sheet.source(Role.BASE_COLOUR)
+    assert old is not None
+    history.do(commands.remove_map("sheet_1", old.key))
+    history.do(commands.add_map("sheet_1", source(path, Role.BASE_COLOUR, Encoding.SRGB)))
+    at = history.kit.at()
+    there = shipped(at, sheets)
+    facts = there.facts["base_colour"]
+    assert facts.own_levels
+    made = there.slots["base_colour"].chain.level(2)
+    own = MapConditions(mips=Mips.FILE)
+    slot = under(Conditions(maps={"base_colour": own}), there, sheets).slots["base_colour"]
+    for number, level in enumerate(painted):
+        assert np.array_equal(slot.chain.level(number).samples, level[..., :3])
+    assert made.linear()[..., :3].std(axis=(0, 1)).max() > 0.01  # without that they are made of the paint
+    smaller = under(Conditions(maps={"base_colour": MapConditions(smaller=1, mips=Mips.FILE)}), there, sheets)
+    assert np.array_equal(smaller.slots["base_colour"].plane.samples, painted[1][..., :3])
+    history.do(commands.set_conditions("sheet_1", Conditions(maps={"base_colour": own})))
+    (tmp_path / "out").mkdir()
+    write_textures(history.kit.at(), sheets, tmp_path / "out", suffix)
+    again = read_plane(tmp_path / "out" / f"base_colour{suffix}", Encoding.SRGB)
+    for level, wanted in zip((again.samples, *again.levels), painted, strict=True):
+        assert np.array_equal(level, wanted)
 
 
 def test_cubes_and_volumes_are_no_maps(tmp_path: Path) -> None:

@@ -38,14 +38,14 @@ from even_palette.core.proof.conditions import (
     conditions_of,
     formats_for,
 )
-from even_palette.core.proof.textures import TEXTURE_FORMATS
+from even_palette.core.raster.formats import TEXTURES
 from even_palette.core.raster.sampling import Filter
 from even_palette.core.results.proof import Shipped, map_bytes, map_label, shipped
 from even_palette.core.results.proof_files import write_textures
 
 MIPS = {
     Mips.LINEAR: "in linear light", Mips.ENCODED: "of encoded values", Mips.NORMALS: "of length 1 again",
-    Mips.FREQUENT: "the most frequent entry", Mips.NONE: "none",
+    Mips.FREQUENT: "the most frequent entry", Mips.FILE: "those of its file", Mips.NONE: "none",
 }  # fmt: skip
 FILTERS: list[tuple[str, object]] = [
     ("as it is meant", None), ("linear", Filter.LINEAR), ("nearest", Filter.NEAREST),
@@ -106,7 +106,7 @@ class ConditionsPart(QWidget):
         self.write.setText("Write textures")
         self.write.setToolTip("Every map of this sheet in its format, with all levels, one file a texture")
         self.write.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        give_menu(self.write, {f"As {suffix[1:].upper()} …": partial(self._ask, suffix) for suffix in TEXTURE_FORMATS})
+        give_menu(self.write, {f"As {suffix[1:].upper()} …": partial(self._ask, suffix) for suffix in TEXTURES})
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -231,4 +231,5 @@ def _mips_for(facts: MapFacts) -> list[Mips]:
     found = [Mips.LINEAR, *([Mips.ENCODED] if facts.is_srgb else [])]
     found += [Mips.NORMALS] if facts.use == Use.NORMAL else []
     found += [Mips.FREQUENT] if facts.use == Use.INDEX else []
+    found += [Mips.FILE] if facts.own_levels else []
     return [*found, Mips.NONE]

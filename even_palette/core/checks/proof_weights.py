@@ -11,8 +11,8 @@ from even_palette.core.checks._proof import meant_of
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.model import Focus
-from even_palette.core.proof.blocks import Block
 from even_palette.core.proof.conditions import PLAIN, MapConditions, Use, conditions_of, fits
+from even_palette.core.raster.blocks import Block
 from even_palette.core.results.proof import Shipped, under
 from even_palette.core.results.sheets import Sheets
 

@@ -18,7 +18,7 @@ import numpy as np
 
 from even_palette.core.arrays import Levels
 from even_palette.core.jobs import CancelToken
-from even_palette.core.proof.blocks import Block, encode_blocks, through_blocks
+from even_palette.core.raster.blocks import Block, encode_blocks, through_blocks
 
 BAND_TEXELS = 1 << 18
 """So many are encoded at a time, a quarter of a second at the most; a map of fewer texels than SMALL right here."""

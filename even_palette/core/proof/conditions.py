@@ -9,8 +9,8 @@ import msgspec
 from msgspec import Meta
 
 from even_palette.core.errors import UserError
-from even_palette.core.proof.blocks import CHANNELS, Block, block_bytes
 from even_palette.core.ranges import Key
+from even_palette.core.raster.blocks import CHANNELS, Block, block_bytes
 from even_palette.core.raster.sampling import Filter
 
 MOST_SMALLER, MOST_ANISOTROPY, MOST_BIAS = 8, 16, 2
@@ -35,13 +35,14 @@ class Use(StrEnum):
 
 class Mips(StrEnum):
     """How levels are made: boxes in linear light, or of values as they are encoded; normals made of length 1 again; the
-    entry that occurs most often; or none.
+    entry that occurs most often; read from the map's file, which has its own; or none.
     """
 
     LINEAR = "linear"
     ENCODED = "encoded"
     NORMALS = "normals"
     FREQUENT = "frequent"
+    FILE = "file"
     NONE = "none"
 
 
@@ -118,7 +119,9 @@ class Preset:
 
 @dataclass(frozen=True)
 class MapFacts:
-    """What conditions ask of a map: its use, channels, whether it is colour that is decoded, bits, size and levels."""
+    """What conditions ask of a map: its use, channels, whether it is colour that is decoded, bits, size and levels;
+    and whether its file has levels of its own.
+    """
 
     use: Use
     channels: int
@@ -128,6 +131,7 @@ class MapFacts:
     height: int
     has_mips: bool
     layers: int = 1
+    own_levels: bool = False
 
 
 def _half(use: Use, channels: int) -> MapConditions:
@@ -220,8 +224,13 @@ def of_kinds(conditions: Conditions, facts: Mapping[str, MapFacts]) -> Condition
 
 
 def fits(conditions: MapConditions, facts: MapFacts) -> bool:
-    """Whether a format holds the channels of a map; of normals two are enough. Colour that is decoded is no float."""
+    """Whether a format holds the channels of a map, and its file the levels that are asked for.
+
+    Of normals two channels are enough; colour that is decoded is no float.
+    """
     block = conditions.block
+    if conditions.mips == Mips.FILE and not facts.own_levels:
+        return False
     if conditions.format in (EIGHT, HALF):
         return facts.bits > 8 and not (facts.is_srgb and conditions.format == HALF)
     needed = 2 if facts.use == Use.NORMAL else facts.channels

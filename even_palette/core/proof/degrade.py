@@ -8,14 +8,14 @@ from even_palette.core.arrays import Floats, Levels, Samples, float32
 from even_palette.core.colour.srgb import linear_to_srgb
 from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken
-from even_palette.core.proof.blocks import CHANNELS, Block
 from even_palette.core.proof.blocks_apart import encoded_apart, through_blocks_apart
 from even_palette.core.proof.conditions import AS_MEANT, MapConditions, MapFacts, Mips, ReadAs, Use, depth_of
-from even_palette.core.proof.textures import Texture
+from even_palette.core.raster.blocks import CHANNELS, Block
 from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.mips import halved
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.core.raster.sampling import Sampler, Wrap
+from even_palette.core.raster.texture import Texture
 
 MOST = {"u1": 255, "u2": 65535, "f2": 1, "f4": 1}
 """What stands for 1 in numbers of a depth."""
@@ -114,6 +114,8 @@ def _levels(chain: Chain, first: int, conditions: MapConditions, facts: MapFacts
     if mips in (Mips.LINEAR, Mips.NONE):
         return [_as_stored(chain.level(number), is_colour, depth) for number in range(first, end)]
     top = _as_stored(chain.plane, is_colour, depth)
+    if mips == Mips.FILE:
+        return [_as_stored(level, is_colour, depth) for level in _of_file(chain, end)[first:]]
     if mips == Mips.FREQUENT:
         return [most_frequent(top, number) for number in range(first, end)]
     value, levels = float32(top), [top]
@@ -123,6 +125,13 @@ def _levels(chain: Chain, first: int, conditions: MapConditions, facts: MapFacts
             value = _of_length_1(value, most)
         levels.append(_rounded(value / np.float32(most), depth))
     return levels[first:]
+
+
+def _of_file(chain: Chain, count: int) -> list[Plane]:
+    """The levels that the file of a plane has of its own; those that it lacks are made of its last."""
+    there = [chain.plane, *(Plane(level, chain.plane.encoding) for level in chain.plane.levels)][:count]
+    last = Chain(there[-1])
+    return [*there, *(last.level(number) for number in range(1, count - len(there) + 1))]
 
 
 def _as_stored(level: Plane, is_colour: bool, depth: str) -> Samples:

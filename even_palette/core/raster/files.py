@@ -8,11 +8,13 @@ from pathlib import Path
 
 import numpy as np
 
+from even_palette.core.arrays import Samples
 from even_palette.core.disk.gate import FileState, reason, sha256_of
 from even_palette.core.disk.whole import replacing
 from even_palette.core.errors import UserError
-from even_palette.core.raster.formats import IMAGE_FORMATS, READABLE, Limits, format_to_write
+from even_palette.core.raster.formats import IMAGE_FORMATS, READABLE, TEXTURES, Limits, format_to_write
 from even_palette.core.raster.plane import Encoding, Plane
+from even_palette.core.raster.texture import Texture
 
 
 def read_plane(path: Path, encoding: Encoding, limits: Limits | None = None) -> Plane:
@@ -32,9 +34,15 @@ def read_plane(path: Path, encoding: Encoding, limits: Limits | None = None) -> 
     samples = found.samples
     if FileState.of(path) != before:
         raise UserError(f"{path.name}: was written to while it was read; try again.")
+    told = (f"{path.name} has levels of its own; they are used where Proof says so.",) if found.levels else ()
+    levels = tuple(map(_finite, found.levels))
+    return Plane(_finite(samples), encoding, digest, (*found.notes, *told), found.space, levels)
+
+
+def _finite(samples: Samples) -> Samples:
     if samples.dtype == np.float32 and not np.isfinite(samples).all():
-        samples = np.nan_to_num(samples, nan=0.0, posinf=65504.0, neginf=-65504.0)
-    return Plane(samples, encoding, digest, found.notes, found.space)
+        return np.nan_to_num(samples, nan=0.0, posinf=65504.0, neginf=-65504.0)
+    return samples
 
 
 def write_plane(path: Path, plane: Plane, compression: int = 4) -> None:
@@ -52,4 +60,21 @@ def write_plane(path: Path, plane: Plane, compression: int = 4) -> None:
         raise UserError(f"{path}: cannot be written ({reason(error)}).") from error
 
 
-__all__ = ["Limits", "read_plane", "write_plane"]
+def write_texture(path: Path, texture: Texture) -> None:
+    """Write a texture in the format that the suffix chooses.
+
+    Raises UserError for a suffix that is none, for what the format does not hold, and where it cannot be written.
+    """
+    kind = IMAGE_FORMATS.get(path.suffix.lower())
+    if kind is None or kind.write_texture is None:
+        raise UserError(f"{path.name}: textures are written as {', '.join(TEXTURES)}.")
+    if told := kind.holds(texture):
+        raise UserError(f"{path.name}: {told}")
+    try:
+        with replacing(path) as unfinished:
+            kind.write_texture(unfinished, texture)
+    except OSError as error:
+        raise UserError(f"{path}: cannot be written ({reason(error)}).") from error
+
+
+__all__ = ["Limits", "read_plane", "write_plane", "write_texture"]

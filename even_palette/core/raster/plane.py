@@ -1,6 +1,7 @@
 """A plane: one image in memory, H x W x C samples with a stated encoding."""
 
 import hashlib
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cache, cached_property
@@ -34,6 +35,7 @@ class Plane:
 
     Row 0 is the top of the picture. `content_id` names the samples and their encoding: equal ids mean equal planes.
     `notes` tell what a file held besides, `space` in which colour space it says that its colours are, "" for sRGB.
+    `levels` are smaller ones, (h, w, C), that it has of its own; they are used only where somebody asks for them.
     """
 
     samples: Samples
@@ -41,9 +43,11 @@ class Plane:
     known_id: str = ""
     notes: tuple[str, ...] = ()
     space: str = ""
+    levels: tuple[Samples, ...] = ()
 
     def __post_init__(self) -> None:
-        self.samples.setflags(write=False)
+        for samples in (self.samples, *self.levels):
+            samples.setflags(write=False)
 
     @property
     def height(self) -> int:
@@ -72,6 +76,10 @@ class Plane:
     def with_encoding(self, encoding: Encoding) -> "Plane":
         """The same samples under another meaning."""
         return replace(self, encoding=encoding)
+
+    def made(self, of: Callable[[Samples], Samples], encoding: Encoding, known_id: str = "") -> "Plane":
+        """What a function makes of the samples, and of each of the file's own levels."""
+        return Plane(of(self.samples), encoding, known_id, self.notes, "", tuple(of(level) for level in self.levels))
 
     def values(self) -> Floats:
         """The stored values, 0..1 for integer samples, undecoded; (H, W, C) float32."""
@@ -149,7 +157,9 @@ def colour_plane(plane: Plane) -> Plane:
     """The plane of a colour: three channels, or four with alpha; grey is repeated, and nothing is copied for it."""
     if plane.channels > 2:
         return plane
-    wide = np.broadcast_to(plane.samples[..., :1], (plane.height, plane.width, 3))
-    if plane.channels == 2:
-        wide = np.concatenate([wide, plane.samples[..., 1:]], axis=-1)
-    return replace(plane, samples=wide, known_id=f"{plane.known_id}:rgb" if plane.known_id else "")
+
+    def widened(samples: Samples) -> Samples:
+        wide = np.broadcast_to(samples[..., :1], (*samples.shape[:2], 3))
+        return wide if samples.shape[2] == 1 else np.concatenate([wide, samples[..., 1:]], axis=-1)
+
+    return plane.made(widened, plane.encoding, f"{plane.known_id}:rgb" if plane.known_id else "")

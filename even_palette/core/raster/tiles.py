@@ -225,7 +225,8 @@ class TiledPlane(Plane):
 
     def __init__(self, grid: Grid, encoding: Encoding = Encoding.DATA) -> None:
         for name, value in (
-            ("grid", grid), ("encoding", encoding), ("known_id", ""), ("notes", ()), ("space", ""), ("_whole", None)
+            ("grid", grid), ("encoding", encoding), ("known_id", ""), ("notes", ()), ("space", ""), ("levels", ()),
+            ("_whole", None),
         ):  # fmt: skip
             object.__setattr__(self, name, value)
 

@@ -21,10 +21,10 @@ from even_palette.core.material.coats.swap import looked_up
 from even_palette.core.material.declare import IndexMap
 from even_palette.core.material.model import PlaneKind, PlaneRef, PlaneUse
 from even_palette.core.material.plane_reads import IN_STRIP, Pictures, PlaneReads, slot_name
-from even_palette.core.proof.blocks import Block
 from even_palette.core.proof.conditions import AS_MEANT, PLAIN, MapConditions, MapFacts, Mips, Use, bytes_of
 from even_palette.core.proof.degrade import degraded, degraded_chain
 from even_palette.core.proof.errors import Spread, colour_errors, spread_of
+from even_palette.core.raster.blocks import Block
 from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.plane import Encoding, Plane, decode_levels, to_levels8
 from even_palette.core.raster.sampling import Filter, Sampler, texel_centres

@@ -54,20 +54,18 @@ def plane_of_map(source: Source, store: Store) -> Plane:
     if source.role == Role.NORMAL and read.channels > 1 and changed:
         down, strength = source.green_down, source.strength
         name = ("normal", read.content_id, down, strength)
-        return store.cache.get(name, lambda: Plane(as_stored(read.samples, down, strength), Encoding.DATA))
+        return store.cache.get(name, lambda: read.made(lambda part: as_stored(part, down, strength), Encoding.DATA))
     if read.space and source.role in COLOUR_ROLES and source.encoding == Encoding.SRGB:
         foreign = read
         read = store.cache.get(("in sRGB", read.content_id, read.space), lambda: _as_srgb(foreign))
     if source.premultiplied and read.channels == 4:
         multiplied = read
-        read = store.cache.get(
-            ("straight", read.content_id), lambda: Plane(divided(multiplied.samples), multiplied.encoding)
-        )
+        read = store.cache.get(("straight", read.content_id), lambda: multiplied.made(divided, multiplied.encoding))
     return colour_plane(read) if source.role in COLOUR_ROLES else read
 
 
 def _as_srgb(plane: Plane) -> Plane:
-    return Plane(in_srgb(plane.samples, plane.space), Encoding.SRGB, f"{plane.content_id} in sRGB", plane.notes)
+    return plane.made(lambda samples: in_srgb(samples, plane.space), Encoding.SRGB, f"{plane.content_id} in sRGB")
 
 
 def _plain(colour: Rgb8, width: int, height: int) -> Plane:

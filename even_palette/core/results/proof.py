@@ -103,7 +103,7 @@ def _facts(at: Focus, material: Material, name: str, slot: Slot) -> MapFacts:
     is_srgb = plane.encoding == Encoding.SRGB
     return MapFacts(
         _use(at, material, name, slot), plane.channels, is_srgb, bits, plane.width, plane.height,
-        slot.sampler.mips, len(slot.chains),
+        slot.sampler.mips, len(slot.chains), len(slot.chains) == 1 and bool(plane.levels),
     )  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
 from even_palette.core.proof.conditions import conditions_of
 from even_palette.core.proof.degrade import texture_of
-from even_palette.core.proof.textures import write_texture
+from even_palette.core.raster.files import write_texture
 from even_palette.core.results.proof import shipped
 from even_palette.core.results.store import Store
 

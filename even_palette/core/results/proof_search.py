@@ -15,7 +15,6 @@ from even_palette.core.graph.slots import Slot
 from even_palette.core.jobs import CancelToken, Progress, silent
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.outputs import ALPHA
-from even_palette.core.proof.blocks import Block
 from even_palette.core.proof.conditions import (
     EIGHT,
     HALF,
@@ -31,6 +30,7 @@ from even_palette.core.proof.conditions import (
 )
 from even_palette.core.proof.errors import Measure
 from even_palette.core.proof.search import Choice, Option, all_of, front_of
+from even_palette.core.raster.blocks import Block
 from even_palette.core.raster.sampling import Filter
 from even_palette.core.regions.packing import Packing, suggested_order
 from even_palette.core.results.proof import Shipped, shipped, slot_under

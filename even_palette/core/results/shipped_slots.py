@@ -40,7 +40,7 @@ def as_shipped(store: Store, program: Program, name: str, slot: Slot) -> Slot:
         return replace(slot, chains=tuple(Chain(plane, keeps=slot.chain.keeps) for plane in planes))
 
     def part(plane: Plane) -> Plane:
-        return Plane(np.ascontiguousarray(plane.samples[..., :wanted]), plane.encoding)
+        return plane.made(lambda samples: np.ascontiguousarray(samples[..., :wanted]), plane.encoding)
 
     kept = [store.cache.get(("channels", plane.content_id, wanted), partial(part, plane)) for plane in planes]
     return replace(slot, chains=tuple(Chain(plane, keeps=slot.chain.keeps) for plane in kept))

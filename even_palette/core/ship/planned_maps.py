@@ -19,8 +19,7 @@ from even_palette.core.kit.output_plan import PATTERN, Of, OutputPlan, PlanChann
 from even_palette.core.limits import MOST_ROW_TEXELS
 from even_palette.core.raster.alpha import carried
 from even_palette.core.raster.files import write_plane
-from even_palette.core.raster.formats import format_to_write
-from even_palette.core.raster.layered import LAYERED, write_layers
+from even_palette.core.raster.formats import IMAGE_FORMATS, LAYERED, format_to_write
 from even_palette.core.raster.plane import Encoding, Plane, to_levels8
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.ship.plan_channels import PlanSheet, Size, is_light
@@ -54,7 +53,7 @@ class Wish:
     @property
     def in_layers(self) -> bool:
         """Whether all files of a sheet and variant become layers of one."""
-        return self.suffix == LAYERED
+        return self.suffix in LAYERED
 
     @property
     def depth(self) -> int:
@@ -256,7 +255,7 @@ def write_planned(
                     planes = maker.planes(each)
                     if len(writing) == WRITERS:
                         writing.popleft().result()
-                    writing.append(pool.submit(_write, staging / each.name, planes, wish.in_layers))
+                    writing.append(pool.submit(_write, staging / each.name, planes))
                     done += 1
             for job in writing:
                 job.result()
@@ -266,8 +265,9 @@ def write_planned(
         raise UserError(f"{folder}: the maps could not be written ({reason(error)}).") from error
 
 
-def _write(path: Path, planes: Mapping[str, Plane], in_layers: bool) -> None:
-    if in_layers:
+def _write(path: Path, planes: Mapping[str, Plane]) -> None:
+    write_layers = IMAGE_FORMATS[path.suffix].write_layers
+    if write_layers:
         write_layers(path, planes)
     else:
         write_plane(path, next(iter(planes.values())), QUICK)

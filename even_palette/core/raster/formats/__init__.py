@@ -20,6 +20,12 @@ OFFERED = tuple(kind.suffixes[0] for kind in dict.fromkeys(IMAGE_FORMATS.values(
 OFFERED_16 = tuple(suffix for suffix in OFFERED if IMAGE_FORMATS[suffix].bits >= 16)
 """Those of them that hold 16 bits a channel."""
 
+TEXTURES = tuple(suffix for suffix, kind in IMAGE_FORMATS.items() if kind.write_texture)
+"""The formats that hold textures, all levels as the hardware stores them."""
+
+LAYERED = tuple(suffix for suffix, kind in IMAGE_FORMATS.items() if kind.write_layers)
+"""The formats that hold many planes of one size."""
+
 
 def format_to_write(name: str) -> ImageFormat:
     """The format that the suffix of a file's name chooses. Raises UserError where it is none that is written."""
@@ -37,9 +43,11 @@ def is_lossy(path: str | Path) -> bool:
 
 __all__ = [
     "IMAGE_FORMATS",
+    "LAYERED",
     "OFFERED",
     "OFFERED_16",
     "READABLE",
+    "TEXTURES",
     "WRITABLE",
     "ImageFormat",
     "Limits",

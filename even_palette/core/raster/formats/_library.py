@@ -29,8 +29,10 @@ class Decoded:
     """Whether more images follow in the file."""
 
 
-def decode(path: Path, limits: Limits) -> Decoded:
-    """The first image of a file; alpha is never multiplied in. Raises UserError, naming the file."""
+def decode(path: Path, limits: Limits, levels: bool = False) -> Decoded:
+    """The first image of a file, with the `levels` that it has of its own if they are asked for; alpha is never
+    multiplied in. Raises UserError, naming the file.
+    """
     import OpenImageIO as oiio
 
     if not str(path).isprintable() and not _is_text(path):
@@ -64,7 +66,9 @@ def decode(path: Path, limits: Limits) -> Decoded:
             spec.get_string_attribute("oiio:ColorSpace"), spec.get_string_attribute("ICCProfile:profile_description")
         )
         notes += [f"{path.name} {one_line(told, 160)}"] if told else []
-        return Decoded(ReadImage(samples, tuple(notes), space), name, of_palette, bool(source.seek_subimage(1, 0)))
+        own = _own_levels(source, samples, kind) if levels else ()
+        image = ReadImage(samples, tuple(notes), space, own)
+        return Decoded(image, name, of_palette, bool(source.seek_subimage(1, 0)))
     finally:
         source.close()
 
@@ -80,6 +84,20 @@ TURNS: dict[int, Callable[[Samples], Samples]] = {
 def read(path: Path, limits: Limits) -> ReadImage:
     """What a file of a format holds of which nothing is left out."""
     return decode(path, limits).image
+
+
+def _own_levels(source: Any, samples: Samples, kind: str) -> tuple[Samples, ...]:
+    """The levels of a file below its samples, in order, up to one that is not half of the one before or is damaged."""
+    found, (height, width, channels) = list[Samples](), samples.shape
+    while max(height, width) > 1 and source.seek_subimage(0, len(found) + 1):
+        height, width = max(1, height // 2), max(1, width // 2)
+        spec = source.spec()
+        read = source.read_image(0, len(found) + 1, 0, channels, kind)
+        if (spec.height, spec.width) != (height, width) or read is None:
+            source.geterror()
+            break
+        found.append(np.ascontiguousarray(read).reshape(height, width, channels))
+    return tuple(found)
 
 
 def _is_text(path: Path) -> bool:

@@ -7,9 +7,7 @@ Sizes are those of the Khronos Data Format Specification 1.3: 8 bytes per 4 x 4 
 from dataclasses import dataclass
 from enum import StrEnum
 
-import etcpak
 import numpy as np
-import texture2ddecoder
 
 from even_palette.core.arrays import Levels
 
@@ -62,6 +60,8 @@ def block_bytes(block: Block, width: int, height: int) -> int:
 
 def encode_blocks(levels: Levels, block: Block) -> bytes:
     """The blocks of levels (H, W, C) uint8 of any size, row by row; what a block has beyond the edge repeats it."""
+    import etcpak
+
     height, width, channels = levels.shape
     down, across = -height % SIDE, -width % SIDE
     whole = np.pad(levels, ((0, down), (0, across), (0, 0)), mode="edge")
@@ -73,13 +73,15 @@ def encode_blocks(levels: Levels, block: Block) -> bytes:
     return found[: block_bytes(block, width, height)]  # of EAC R the library gives twice as many
 
 
-def decode_blocks(blocks: bytes, block: Block, width: int, height: int) -> Levels:
-    """The texels (height, width, C) uint8 of blocks, with the channels that the format has."""
+def decode_blocks(blocks: bytes, block: Block, width: int, height: int, channels: int = 0) -> Levels:
+    """The texels (height, width, C) uint8 of blocks, with the channels that the format has, or others."""
+    import texture2ddecoder
+
     down, across = -height % SIDE, -width % SIDE
     decode = getattr(texture2ddecoder, f"decode_{_KINDS[block].decode}")
     bgra = np.frombuffer(decode(blocks, width + across, height + down), dtype=np.uint8)
     rgba = bgra.reshape(height + down, width + across, 4)[:height, :width, [2, 1, 0, 3]]
-    return np.ascontiguousarray(rgba[..., : CHANNELS[block]])
+    return np.ascontiguousarray(rgba[..., : channels or CHANNELS[block]])
 
 
 def through_blocks(levels: Levels, block: Block) -> Levels:

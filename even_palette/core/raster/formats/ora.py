@@ -1,7 +1,11 @@
-"""Layered pictures: OpenRaster 0.0.6 (freedesktop.org), a zip file of one PNG a layer, which paint programs open."""
+"""OpenRaster 0.0.6 (freedesktop.org): a zip file of one PNG a layer, which paint programs open.
+
+What is read is the picture of all layers that every such file has (section “mergedimage.png”).
+"""
 
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Mapping
 from pathlib import Path
 from xml.sax.saxutils import quoteattr
@@ -9,13 +13,33 @@ from xml.sax.saxutils import quoteattr
 import numpy as np
 
 from even_palette.core.arrays import Samples
-from even_palette.core.raster.files import write_plane
+from even_palette.core.disk.gate import reason
+from even_palette.core.errors import UserError
+from even_palette.core.raster.formats import png
+from even_palette.core.raster.formats._declare import ImageFormat, Limits, ReadImage
+from even_palette.core.raster.formats._library import decode
 from even_palette.core.raster.plane import Encoding, Plane, rgb_of
 
-LAYERED = ".ora"
 KIND = b"image/openraster"
 VERSION = "0.0.6"
-SMALL_PX = 256
+WHOLE = "mergedimage.png"
+SMALL_PX, COMPRESSION = 256, 4
+
+
+def read(path: Path, limits: Limits) -> ReadImage:
+    """The picture of all layers, encoded, alpha as it is. Raises UserError, naming the file."""
+    try:
+        with zipfile.ZipFile(path) as whole, tempfile.TemporaryDirectory() as folder:
+            told = whole.getinfo(WHOLE).file_size
+            if told > limits.file_bytes:
+                raise UserError(f"{path.name}: holds {told} bytes of picture; the limit is {limits.file_bytes}.")
+            picture = Path(folder) / f"{path.name}.png"
+            picture.write_bytes(whole.read(WHOLE))
+            return decode(picture, limits).image
+    except OSError as error:
+        raise UserError(f"{path.name}: cannot be read ({reason(error)}).") from error
+    except (zipfile.BadZipFile, zlib.error, KeyError, NotImplementedError, RuntimeError, EOFError, ValueError) as error:
+        raise UserError(f"{path.name}: is no whole OpenRaster file, which holds {WHOLE}.") from error
 
 
 def write_layers(path: Path, layers: Mapping[str, Plane]) -> None:
@@ -39,7 +63,7 @@ def write_layers(path: Path, layers: Mapping[str, Plane]) -> None:
                 f'composite-op="svg:src-over"/>\n{stack}'
             )
         step = max(1, -(-max(first.width, first.height) // SMALL_PX))
-        whole.writestr("mergedimage.png", lowest)
+        whole.writestr(WHOLE, lowest)
         whole.writestr("Thumbnails/thumbnail.png", _png(Path(folder), first.samples[::step, ::step]))
         head = (
             f'<?xml version="1.0" encoding="UTF-8"?>\n<image version="{VERSION}" w="{first.width}" h="{first.height}">'
@@ -53,5 +77,8 @@ def _png(folder: Path, samples: Samples) -> bytes:
     most = np.iinfo(samples.dtype).max
     alpha = samples[..., 3:] if samples.shape[2] == 4 else np.full((*samples.shape[:2], 1), most, samples.dtype)
     file = folder / "layer.png"
-    write_plane(file, Plane(np.ascontiguousarray(np.concatenate([colour, alpha], axis=2)), Encoding.SRGB))
+    png.write(file, Plane(np.ascontiguousarray(np.concatenate([colour, alpha], axis=2)), Encoding.SRGB), COMPRESSION)
     return file.read_bytes()
+
+
+IMAGE_FORMAT = ImageFormat((".ora",), 9, read, bits=16, write_layers=write_layers)

@@ -1,10 +1,8 @@
-"""What a texture file holds, and what a format of such files declares."""
+"""A texture: levels as the hardware stores them, texels or blocks, which texture files hold."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
-from even_palette.core.proof.blocks import Block
+from even_palette.core.raster.blocks import Block
 
 
 @dataclass(frozen=True)
@@ -33,15 +31,3 @@ class Texture:
     def size(self, level: int) -> tuple[int, int]:
         """Width and height of a level."""
         return max(1, self.width >> level), max(1, self.height >> level)
-
-
-@dataclass(frozen=True)
-class TextureFormat:
-    """A format of texture files: its suffix, which textures it `holds` ("" for yes, else what it lacks), and how one is
-    written; that raises OSError.
-    """
-
-    suffix: str
-    place: int
-    holds: Callable[[Texture], str]
-    write: Callable[[Path, Texture], None]
