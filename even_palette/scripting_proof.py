@@ -49,10 +49,14 @@ class Proof:
         """By slot what is done to each map, and the bytes that it takes with its levels. Raises UserError."""
         return map_bytes(shipped(self.at, self._kit.results), self.at.sheet.conditions)
 
-    def errors(self, variants: Sequence[str] = (), distances: Sequence[int] = DISTANCES) -> list[ResultErrors]:
-        """Every output of variants, by name or key, or of all, at each distance. Raises UserError."""
+    def errors(
+        self, variants: Sequence[str] = (), distances: Sequence[int] = DISTANCES, slant: int = 1
+    ) -> list[ResultErrors]:
+        """Every output of variants, by name or key, or of all, at each distance, seen at an angle whose sine is
+        1 / slant. Raises UserError.
+        """
         keys = [self._kit.variant(name) for name in variants] or list(self._kit.kit.variant_names)
-        return errors_of_results(self.at, self._kit.results, keys, distances=distances)
+        return errors_of_results(self.at, self._kit.results, keys, distances=distances, slant=slant)
 
     def search(self, variants: Sequence[str] = (), packings: bool = False) -> Found:
         """The sets of formats and sizes that none undercuts, for variants, by name or key, or all; perhaps over

@@ -1,5 +1,6 @@
 """Proof in the window: conditions by preset and by map, what is seen, and the table of errors."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -240,6 +241,35 @@ def test_the_picture_from_afar(small: Driver, part: ConditionsPart) -> None:
     assert small.stand.look == Look("runtime", small.session.variant)
     small.choose(panel.angle, "At 14°")  # type: ignore[attr-defined]
     assert small.stand.look == Look("runtime", small.session.variant, slant=4)
+
+
+def test_a_wipe_compares_from_afar(small: Driver, part: ConditionsPart) -> None:
+    """What is on the other side goes with the distance, is offered in its box, and stays when the selection changes."""
+    panel, stand = small.tray.panel("Proof"), small.stand
+    small.click(panel.looks["Runtime"])  # type: ignore[attr-defined]
+    stand.set_other(Look())
+    small.choose(panel.distance, "16 texels a pixel")  # type: ignore[attr-defined]
+    small.settle()
+    meant = Look("runtime", small.session.variant, map="meant", distance=16)
+    assert (stand.state.look, stand.state.other_look) == (replace(meant, map=""), meant)
+    assert "As meant, 16 texels a pixel" in stand.foot.other_box.currentText()
+    assert stand.canvas.tiles[0].other is not None
+    small.session.select(variant="dusk")
+    small.settle()
+    assert stand.state.look.variant == "dusk"
+    assert stand.state.other_look == meant
+    small.choose(panel.distance, "Close by")  # type: ignore[attr-defined]
+    assert stand.state.other_look == Look(variant=meant.variant)
+
+
+def test_errors_of_the_table_at_an_angle(small: Driver, part: ConditionsPart, table: ErrorTable) -> None:
+    """The box beside the table measures anew; a row then goes to what is seen at that angle."""
+    small.choose(table.angle, "At 14°")
+    measured(small, table)
+    assert {each.slant for each in table.found} == {4}
+    line = next(n for n, each in enumerate(table.found) if each.output == "colour")
+    table._go(line)
+    assert (small.stand.look.kind, small.stand.look.slant) == ("runtime", 4)
 
 
 def test_all_distances_beside_each_other(small: Driver, part: ConditionsPart) -> None:

@@ -104,11 +104,26 @@ def test_the_look_is_the_number(tmp_path: Path, sheets: Sheets, seen: Seen, bias
     shown = picture(history.kit.at(), sheets, Look("shimmer", steps=1, distance=seen.distance, slant=seen.slant))
     drawn = render_reference(shown, whole_sheet(found.shape[1], found.shape[0]))[..., 0] / 255
     assert np.abs(drawn - np.clip(found, 0, 1)).max() < 0.51 / 255 + 1e-4
-    if seen.slant == 1:
-        (row,) = errors_of_results(history.kit.at(), sheets, [MASTER], distances=[seen.distance])
-        assert row.shimmer is not None
-        assert row.shimmer[0] == pytest.approx(float(found.mean()) * 100, abs=1e-3)
-        assert row.shimmer[0] != row.shimmer[1]
+    (row,) = errors_of_results(history.kit.at(), sheets, [MASTER], distances=[seen.distance], slant=seen.slant)
+    assert row.shimmer is not None
+    assert row.shimmer[0] == pytest.approx(float(found.mean()) * 100, abs=1e-3)
+    assert row.shimmer[0] != row.shimmer[1]
+
+
+def test_errors_at_an_angle(tmp_path: Path, sheets: Sheets) -> None:
+    """Stripes across the slant, which one sample blurs to grey and eight keep: as meant is one sample, so only where
+    the runtime takes eight is it off, and only at an angle, by what light between grey and white or black is.
+    """
+    history = painted(tmp_path, stripes(4, 64, 64), MapConditions(anisotropy=8))
+    at = history.kit.at()
+    (straight,) = errors_of_results(at, sheets, [MASTER], distances=[1])
+    (slanted,) = errors_of_results(at, sheets, [MASTER], distances=[1], slant=8)
+    assert straight.spread.worst < 0.01
+    assert (slanted.distance, slanted.slant) == (1, 8)
+    assert slanted.oklab is not None
+    grey = 0.5 ** (1 / 3)  # OKLab's lightness of a grey is the cube root of its light (Ottosson 2020)
+    assert slanted.oklab.worst == pytest.approx(100 * grey, abs=0.3)
+    assert slanted.oklab.mean == pytest.approx(50, abs=0.3)
 
 
 def test_places_are_middles_of_pixels(tmp_path: Path, sheets: Sheets) -> None:

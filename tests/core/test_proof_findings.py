@@ -168,6 +168,27 @@ def test_variants_that_are_the_same_from_afar(tmp_path: Path, sheets: Sheets) ->
         assert of_variants(history, sheets) == []  # now the mean differs, too
 
 
+@pytest.mark.parametrize(
+    ("side", "own", "mend"),
+    [(16, MapConditions(bias=2.0), "Store Weights 1 as it is meant"), (3, MapConditions("BC7"), "levels larger"),
+     (1, MapConditions("BC7"), "")],
+)  # fmt: skip
+def test_what_sets_variants_apart_from_afar(
+    side: int, own: MapConditions, mend: str, tmp_path: Path, sheets: Sheets
+) -> None:
+    """Squares as large as the pixels that a bias blurs, as they are meant; squares of three texels, which a larger level
+    still shows; those of single texels no level shows.
+    """
+    history = chequer(tmp_path, side)
+    history.do(commands.set_conditions("sheet_1", Conditions("nothing", {"weights_0": own})))
+    (found,) = proof_variants.check(history.kit.at("sheet_1"), sheets, None)
+    assert (found.mend is not None) == bool(mend)
+    if found.mend is not None:
+        assert mend in found.mend.label
+        history.do(found.mend.command)
+        assert of_variants(history, sheets) == []
+
+
 def of_variants(history: History, sheets: Sheets) -> list[str]:
     return [each.text for each in proof_variants.check(history.kit.at("sheet_1"), sheets, None)]
 

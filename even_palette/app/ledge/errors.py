@@ -9,9 +9,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from even_palette.app.controls import NumberCell, label, result_table
+from even_palette.app.controls import NumberCell, choice, label, result_table
 from even_palette.app.jobs import Rank, one_shot
 from even_palette.app.session import Session
+from even_palette.app.stand.spread import ANGLES
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus
 from even_palette.core.material.outputs import COLOUR, OUTPUTS
@@ -43,7 +44,7 @@ class ErrorTable(QWidget):
         super().__init__()
         self.session = session
         self.found: list[ResultErrors] = []
-        self.all_variants = False
+        self.all_variants, self.slant = False, 1
         self._measured: object = None
         self.shown_of: object = None
         self.told = label("", "quiet")
@@ -51,6 +52,9 @@ class ErrorTable(QWidget):
         self.every.setCheckable(True)
         self.every.setToolTip("Measure every variant, not only the one that is selected; takes longer")
         self.every.clicked.connect(self._choose_all)
+        self.angle = choice("Angle of the errors", [(text, slant) for slant, text in ANGLES.items()])
+        self.angle.setToolTip("The angle between the view and the surface at which errors are measured")
+        self.angle.activated.connect(lambda i: self._choose_angle(self.angle.itemData(i)))
         self.table = result_table("Errors of results", COLUMNS, "Columns of the errors")
         self.table.setSortingEnabled(True)
         top = self.table.horizontalHeader()
@@ -67,6 +71,7 @@ class ErrorTable(QWidget):
         head_row = QHBoxLayout()
         head_row.setSpacing(8)
         head_row.addWidget(self.told, 1)
+        head_row.addWidget(self.angle)
         head_row.addWidget(self.every)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(8, 6, 8, 6)
@@ -88,10 +93,14 @@ class ErrorTable(QWidget):
             self._rest.start()
 
     def _wanted(self, at: Focus) -> tuple[object, ...]:
-        return at, "" if self.all_variants else self.session.variant, self.all_variants
+        return at, "" if self.all_variants else self.session.variant, self.all_variants, self.slant
 
     def _choose_all(self, on: bool) -> None:
         self.all_variants = on
+        self.follow()
+
+    def _choose_angle(self, slant: int) -> None:
+        self.slant = slant
         self.follow()
 
     def _measure(self) -> None:
@@ -100,10 +109,11 @@ class ErrorTable(QWidget):
             return
         self._measured = self._wanted(at)
         variants = list(at.kit.variant_names) if self.all_variants else [self.session.variant]
+        slant = self.slant
         self.told.setText("Measuring …")
 
         def work(progress: Progress, cancel: CancelToken) -> tuple[list[ResultErrors], tuple[int, int]]:
-            found = errors_of_results(at, sheets, variants, None, DISTANCES, progress, cancel)
+            found = errors_of_results(at, sheets, variants, None, DISTANCES, progress, cancel, slant)
             return found, shipped(at, sheets).finest
 
         self.session.jobs.run("Errors", work, lambda made: self._show(at, *made), self.told.setText, rank=Rank.CHECK,
@@ -148,7 +158,7 @@ class ErrorTable(QWidget):
         u, v = each.spread.place
         across, down = (PLACE_TEXELS / side / 2 for side in self._size)
         if each.output == COLOUR:
-            self.look_wanted.emit(Look("runtime", each.variant, distance=each.distance))
+            self.look_wanted.emit(Look("runtime", each.variant, distance=each.distance, slant=each.slant))
         self.place_wanted.emit(u - across, v - down, u + across, v + down)
 
 

@@ -10,11 +10,12 @@ from even_palette.app.session import Session
 from even_palette.app.view_state import ViewState
 from even_palette.core.kit.model import Focus
 from even_palette.core.results.looks import Look
+from even_palette.core.results.looks.runtime import FROM_AFAR
 
 FAR = (1, 2, 4, 8, 16, 32, 64)
 """Distances, in texels a pixel."""
-FAR_KINDS = ("runtime", "shimmer")
-"""Looks that are seen from a distance."""
+ANGLES = {1: "Straight on", 2: "At 30°", 4: "At 14°", 8: "At 7°"}
+"""By how many times as many texels a pixel covers down: 1 over the sine."""
 
 
 def spread_of(state: ViewState, at: Focus) -> list[str]:
@@ -29,9 +30,9 @@ def spread_looks(state: ViewState, at: Focus) -> list[tuple[str, Look]]:
     Each variant as the runtime has it, where that is looked at, else its result; or one look from all distances.
     """
     look = state.look
-    if state.spread_far and look.kind in FAR_KINDS:
+    if state.spread_far and look.kind in FROM_AFAR:
         return [(f"{far} texels a pixel" if far > 1 else "Close by", replace(look, distance=far)) for far in FAR]
-    seen = look if look.kind in FAR_KINDS else Look()
+    seen = look if look.kind in FROM_AFAR else Look()
     return [(at.kit.variant_names[key], replace(seen, variant=key)) for key in spread_of(state, at)]
 
 

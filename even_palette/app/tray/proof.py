@@ -10,7 +10,7 @@ from even_palette.app.controls import Fold, ShortList, choice, label, row, show_
 from even_palette.app.jobs import Rank
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
-from even_palette.app.stand.spread import FAR, FAR_KINDS
+from even_palette.app.stand.spread import ANGLES, FAR
 from even_palette.app.tray.conditions import ConditionsPart
 from even_palette.app.tray.packings import PACKINGS
 from even_palette.core.errors import UserError
@@ -20,7 +20,7 @@ from even_palette.core.material.variants import MASTER
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.id_map import has_masks
 from even_palette.core.results.looks import Look
-from even_palette.core.results.looks.runtime import AS_MEANT
+from even_palette.core.results.looks.runtime import AS_MEANT, FROM_AFAR
 from even_palette.core.ship.costs import told_of
 
 SEEN = {
@@ -38,8 +38,6 @@ SEEN = {
 """What is seen, with a tip."""
 ALL = 0
 DISTANCES = {1: "Close by"} | {far: f"{far} texels a pixel" for far in FAR[1:]} | {ALL: "All distances"}
-ANGLES = {1: "Straight on", 2: "At 30°", 4: "At 14°", 8: "At 7°"}
-"""By how many times as many texels a pixel covers down: 1 over the sine."""
 
 
 def _plain(look: Look) -> Look:
@@ -122,19 +120,30 @@ class ProofPanel(Panel):
         seen = Look("runtime", map=AS_MEANT) if look.kind == "result" else _plain(look)
         for name, button in self.looks.items():
             button.setChecked(seen == SEEN[name][0])
-        if look.kind in (*FAR_KINDS, "result"):
+        if look.kind in (*FROM_AFAR, "result"):
             self._seen = seen
         show_choice(self.distance, ALL if self.session.view.state.spread_far else look.distance)
         show_choice(self.angle, look.slant)
 
     def _look(self, seen: Look) -> None:
-        """Show one of SEEN, or another step of it, of the variant that is selected, from where the boxes say."""
-        variant, distance, slant = self.session.variant, self.distance.currentData(), self.angle.currentData()
-        self.session.view.change(quiet=True, spread=distance == ALL, spread_far=distance == ALL)
-        if seen == SEEN["As meant"][0] and (distance, slant) == (1, 1):
-            self.look_wanted.emit(Look(variant=variant))
-            return
-        self.look_wanted.emit(look_from(seen, variant=variant, distance=max(distance, 1), slant=slant))
+        """Show one of SEEN, or another step of it, of the variant that is selected, from where the boxes say.
+
+        What is on the other side of a wipe moves with it.
+        """
+        distance, view = self.distance.currentData(), self.session.view
+        view.change(quiet=True, spread=distance == ALL, spread_far=distance == ALL)
+        if view.state.wipe:
+            view.change(quiet=True, other_look=self._from_there(view.state.other_look))
+        self.look_wanted.emit(self._from_there(look_from(seen, variant=self.session.variant)))
+
+    def _from_there(self, look: Look) -> Look:
+        """A look from where the boxes say; what has no distance stays as it is, and close by the result is itself."""
+        if look.kind == "result":
+            look = Look("runtime", look.variant, map=AS_MEANT)
+        if look.kind not in FROM_AFAR:
+            return look
+        look = look_from(look, distance=max(self.distance.currentData(), 1), slant=self.angle.currentData())
+        return Look(variant=look.variant) if look == Look("runtime", look.variant, map=AS_MEANT) else look
 
     def _choose(self, item: QListWidgetItem | None) -> None:
         if item is None:

@@ -27,7 +27,8 @@ DISTANCES = (1, 2, 4, 8)
 
 @dataclass(frozen=True)
 class ResultErrors:
-    """The errors of one output of a variant, by its key, at a distance: so many texels of the finest map a pixel.
+    """The errors of one output of a variant, by its key, at a distance: so many texels of the finest map a pixel, and
+    down `slant` times as many (see `far.Seen`).
 
     `spread` is in the `measure`; colours are in `oklab` x 100, too, and have their shimmer, as it is and as it is meant
     (see `shimmer_of`).
@@ -40,15 +41,18 @@ class ResultErrors:
     spread: Spread
     oklab: Spread | None = None
     shimmer: tuple[float, float] | None = None
+    slant: int = 1
 
 
 def errors_of_results(
     at: Focus, store: Store, variants: Sequence[str], conditions: Conditions | None = None,
     distances: Sequence[int] = DISTANCES, progress: Progress = silent, cancel: CancelToken | None = None,
+    slant: int = 1,
 ) -> list[ResultErrors]:  # fmt: skip
     """Every output of variants, by key, under the conditions of a sheet, or others, beside what is meant.
 
-    At a distance both are sampled from the mips that fit. Raises UserError for maps that cannot be read, and Cancelled.
+    At a distance, and at a `slant`, both are sampled from the mips that fit. Raises UserError for maps that cannot be
+    read, and Cancelled.
     """
     meant = shipped(at, store)
     shown = under(conditions or at.sheet.conditions, meant, store, cancel)
@@ -56,16 +60,16 @@ def errors_of_results(
     for number, variant in enumerate(variants):
         for step, distance in enumerate(distances):
             progress((number + step / len(distances)) / max(len(variants), 1), at.kit.variant_names[variant])
-            found += _errors(at, meant, shown, variant, distance, cancel)
+            found += _errors(at, meant, shown, variant, Seen(distance, slant), cancel)
     progress(1.0, "Done")
     return found
 
 
 def _errors(
-    at: Focus, meant: Shipped, shown: Shipped, variant: str, distance: int, cancel: CancelToken | None
+    at: Focus, meant: Shipped, shown: Shipped, variant: str, seen: Seen, cancel: CancelToken | None
 ) -> list[ResultErrors]:
     names = [name for name in meant.outputs if name != ALPHA]
-    seen, inputs = Seen(distance), meant.inputs(at, variant)
+    inputs = meant.inputs(at, variant)
     values = [values_at(each, names, inputs, seen, cancel=cancel) for each in (meant, shown)]
     places, found = places_of(meant, seen).reshape(-1, 2), []
     for name in names:
@@ -75,7 +79,8 @@ def _errors(
         if name == COLOUR:
             ours, wanted = (float(shimmer_of(each, inputs, seen, cancel).mean()) for each in (shown, meant))
             moved = ours, wanted
-        found.append(ResultErrors(variant, name, distance, measure, spread_of(off, places), apart, moved))
+        spread = spread_of(off, places)
+        found.append(ResultErrors(variant, name, seen.distance, measure, spread, apart, moved, seen.slant))
     return found
 
 

@@ -41,12 +41,14 @@ class Look:
 
 @dataclass(frozen=True)
 class Chosen:
-    """What is selected where looks are offered: a variant, whose coats (see `coats_of`), a region, the present look."""
+    """What is selected where looks are offered: a variant, whose coats (see `coats_of`), a region; and what is seen, on
+    both sides of a wipe.
+    """
 
     variant: str = MASTER
     owner: SheetOwner = ""
     region: str = ""
-    look: Look = Look()
+    looks: tuple[Look, ...] = ()
 
 
 Offered = list[tuple[str, Look]]

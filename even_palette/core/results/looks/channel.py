@@ -30,16 +30,16 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
 
 
 def offered(at: Focus, chosen: Chosen) -> Offered:
-    """Each channel that holds something of its own, and the one that is looked at."""
+    """Each channel that holds something of its own, and those that are looked at."""
     found: Offered = []
     for source in at.sheet.sources:
         name = source.key.replace("_", " ")
         for channel, hold in enumerate(source.layout):
             if hold not in (Hold.NOTHING, Hold.COLOUR):
                 found.append((f"Channel · {name}, {hold}", Look("channel", map=source.key, channel=channel)))
-        look = chosen.look
-        if look.kind == "channel" and look.map == source.key and all(look != other for _, other in found):
-            found.append((f"Channel · {name} {'RGBA'[look.channel]}", look))
+        for look in chosen.looks:
+            if look.kind == "channel" and look.map == source.key and all(look != other for _, other in found):
+                found.append((f"Channel · {name} {'RGBA'[look.channel]}", look))
     return found
 
 

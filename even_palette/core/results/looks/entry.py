@@ -26,10 +26,10 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
 
 
 def offered(at: Focus, chosen: Chosen) -> Offered:
-    """The one that is looked at; others are chosen in the ledge."""
-    look = chosen.look
-    there = look.kind == "entry" and any(tone.key == look.map for tone in at.sheet.tones)
-    return [(f"Entry {look.entry}", look)] if there else []
+    """Those that are looked at; others are chosen in the ledge."""
+    tones = {tone.key for tone in at.sheet.tones}
+    seen = dict.fromkeys(look for look in chosen.looks if look.kind == "entry" and look.map in tones)
+    return [(f"Entry {look.entry}", look) for look in seen]
 
 
 LOOK = LookKind("entry", 13, picture, offered)

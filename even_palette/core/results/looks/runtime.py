@@ -17,6 +17,8 @@ from even_palette.core.results.store import Store
 
 GAINS = (1, 4, 16, 64)
 """How many times a difference is shown, by the number of the look's step."""
+FROM_AFAR = ("runtime", "shimmer")
+"""The looks that have a distance."""
 MEANT, AS_MEANT = "Meant_", "meant"
 """Before the slots of what is meant, and what a look's map says where that alone is seen."""
 
@@ -57,19 +59,23 @@ def _of_meant(look_up: Node) -> Node:
 
 def offered(at: Focus, chosen: Chosen) -> Offered:
     """As the runtime has it, and the difference by its gains; and what is seen already, from its distance, of whichever
-    variant: rows of tables and findings go to others.
+    variant: rows of tables and findings go to others. From there, as it is meant and as the runtime has it, too, so
+    that a wipe compares them.
     """
-    name, look = at.kit.variant_names[chosen.variant], chosen.look
-    found = [(f"As the runtime has it · {name}", Look("runtime", chosen.variant))]
-    found += [
-        (f"Off by, × {gain} · {name}", Look("runtime", chosen.variant, steps=number))
-        for number, gain in enumerate(GAINS, 1)
-    ]
-    if look.kind == "runtime" and look.variant in at.kit.variant_names and look not in [each for _, each in found]:
-        name = at.kit.variant_names[look.variant]
-        told = "As meant" if look.map == AS_MEANT else f"Off by, × {GAINS[look.steps - 1]}" if look.steps else "Runtime"
-        found.append((f"{told}{told_from(look)} · {name}", look))
-    return found
+    names = at.kit.variant_names
+    found = {Look("runtime", chosen.variant): f"As the runtime has it · {names[chosen.variant]}"}
+    for number, gain in enumerate(GAINS, 1):
+        found[Look("runtime", chosen.variant, steps=number)] = f"Off by, × {gain} · {names[chosen.variant]}"
+    for look in chosen.looks:
+        if look.kind not in FROM_AFAR or look.variant not in names:
+            continue
+        plain = Look("runtime", look.variant, distance=look.distance, slant=look.slant)
+        far = [replace(plain, map=AS_MEANT), plain] if told_from(look) else []
+        for each in (*([look] if look.kind == "runtime" else []), *far):
+            told = "As meant" if each.map == AS_MEANT else "Runtime"
+            told = f"Off by, × {GAINS[each.steps - 1]}" if each.steps else told
+            found.setdefault(each, f"{told}{told_from(each)} · {names[each.variant]}")
+    return [(name, look) for look, name in found.items()]
 
 
 def told_from(look: Look) -> str:

@@ -34,12 +34,11 @@ def picture(at: Focus, store: Store, look: Look) -> Picture:
 
 def offered(at: Focus, chosen: Chosen) -> Offered:
     """Of the variant; and what is seen already, of whichever variant and from wherever."""
-    seen, name = chosen.look, at.kit.variant_names[chosen.variant]
-    usual = Look("shimmer", chosen.variant, steps=GAIN)
-    found = [(f"Shimmer, × {GAINS[GAIN - 1]} · {name}", usual)]
-    if seen.kind == "shimmer" and seen.variant in at.kit.variant_names and seen != usual:
-        name = at.kit.variant_names[seen.variant]
-        found.append((f"Shimmer{told_from(seen)} · {name}", seen))
+    names, usual = at.kit.variant_names, Look("shimmer", chosen.variant, steps=GAIN)
+    found = [(f"Shimmer, × {GAINS[GAIN - 1]} · {names[chosen.variant]}", usual)]
+    for look in dict.fromkeys(chosen.looks):
+        if look.kind == "shimmer" and look.variant in names and look != usual:
+            found.append((f"Shimmer{told_from(look)} · {names[look.variant]}", look))
     return found
 
 
