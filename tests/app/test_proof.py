@@ -15,6 +15,8 @@ from even_palette.app.stand.spread import spread_looks
 from even_palette.app.tray.conditions import ConditionsPart
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import Overcoats
+from even_palette.core.material.model import Coat
 from even_palette.core.proof.conditions import Beyond, Conditions, MapConditions, kind_of
 from even_palette.core.results import proof
 from even_palette.core.results.looks import Look, picture
@@ -231,7 +233,7 @@ def test_the_picture_from_afar(small: Driver, part: ConditionsPart) -> None:
     small.click(panel.looks["As meant"])  # type: ignore[attr-defined]
     near = seen(small)
     small.choose(panel.distance, "16 texels a pixel")  # type: ignore[attr-defined]
-    assert small.stand.look == Look("runtime", small.session.variant, map="meant", distance=16)
+    assert small.stand.look == Look("runtime", small.session.variant, meant=True, distance=16)
     far = seen(small)
     assert np.abs(far - near).max() > 20
     assert len(np.unique(far.reshape(-1, 3), axis=0)) < 40
@@ -250,8 +252,8 @@ def test_a_wipe_compares_from_afar(small: Driver, part: ConditionsPart) -> None:
     stand.set_other(Look())
     small.choose(panel.distance, "16 texels a pixel")  # type: ignore[attr-defined]
     small.settle()
-    meant = Look("runtime", small.session.variant, map="meant", distance=16)
-    assert (stand.state.look, stand.state.other_look) == (replace(meant, map=""), meant)
+    meant = Look("runtime", small.session.variant, meant=True, distance=16)
+    assert (stand.state.look, stand.state.other_look) == (replace(meant, meant=False), meant)
     assert "As meant, 16 texels a pixel" in stand.foot.other_box.currentText()
     assert stand.canvas.tiles[0].other is not None
     small.session.select(variant="dusk")
@@ -260,6 +262,30 @@ def test_a_wipe_compares_from_afar(small: Driver, part: ConditionsPart) -> None:
     assert stand.state.other_look == meant
     small.choose(panel.distance, "Close by")  # type: ignore[attr-defined]
     assert stand.state.other_look == Look(variant=meant.variant)
+
+
+def test_outputs_maps_and_channels_are_seen(small: Driver, part: ConditionsPart, table: ErrorTable) -> None:
+    """Boxes say what of the runtime is seen; a row of the table goes to its output; the wipe compares the same."""
+    panel, stand = small.tray.panel("Proof"), small.stand
+    small.session.do(commands.add_coat(Overcoats("sheet_1"), Coat("finish")))
+    measured(small, table)
+    small.click(panel.looks["Runtime"])  # type: ignore[attr-defined]
+    small.choose(panel.shown, "Map · Weights 1")  # type: ignore[attr-defined]
+    assert stand.look == Look("runtime", small.session.variant, map="weights_0")
+    small.choose(panel.lane, "G")  # type: ignore[attr-defined]
+    assert stand.look == Look("runtime", small.session.variant, map="weights_0", lane=2)
+    weights = seen(small)
+    assert (weights[..., 0] == weights[..., 1]).all()
+    small.click(panel.looks["As meant"])  # type: ignore[attr-defined]
+    assert stand.look == Look("runtime", small.session.variant, map="weights_0", lane=2, meant=True)
+    line = next(n for n, each in enumerate(table.found) if each.output == "roughness")
+    table._go(line)
+    small.settle()
+    assert (stand.look.output, stand.look.map, stand.look.lane) == ("roughness", "", 0)
+    assert panel.shown.currentText() == "Roughness"  # type: ignore[attr-defined]
+    assert [panel.lane.itemText(i) for i in range(panel.lane.count())] == ["All"]  # type: ignore[attr-defined]
+    small.choose(panel.shown, "Colour")  # type: ignore[attr-defined]
+    assert stand.look == Look("runtime", small.session.variant, distance=stand.look.distance)
 
 
 def test_errors_of_the_table_at_an_angle(small: Driver, part: ConditionsPart, table: ErrorTable) -> None:

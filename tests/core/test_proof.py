@@ -377,11 +377,11 @@ def test_afar_each_pixel_is_a_square(distance: int, packing: Packing, history: H
     history.do(commands.set_packing("sheet_1", packing))
     history.do(commands.set_conditions("sheet_1", Conditions("byte")))
     at = history.kit.at()
-    for meant in ("", "meant"):
-        near = picture(at, sheets, Look("runtime", "day", map=meant))
+    for meant in (False, True):
+        near = picture(at, sheets, Look("runtime", "day", meant=meant))
         small = render_reference(near, whole_sheet(64 // distance, 64 // distance)).astype(int)
         seen = render_reference(
-            picture(at, sheets, Look("runtime", "day", map=meant, distance=distance)), whole_sheet(64, 64)
+            picture(at, sheets, Look("runtime", "day", meant=meant, distance=distance)), whole_sheet(64, 64)
         )
         large = small.repeat(distance, axis=0).repeat(distance, axis=1)
         assert np.abs(seen.astype(int) - large).max() <= 1

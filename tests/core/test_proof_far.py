@@ -7,11 +7,15 @@ import pytest
 
 from even_palette.core.arrays import Floats, Levels, float32
 from even_palette.core.colour.srgb import srgb_to_linear
+from even_palette.core.errors import UserError
 from even_palette.core.graph.fused import Frame, run_fused
 from even_palette.core.graph.program import program_of
 from even_palette.core.kit import commands
+from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.history import History
+from even_palette.core.material.model import Coat, PlaneUse
 from even_palette.core.material.outputs import COLOUR
+from even_palette.core.material.plane_reads import map_plane
 from even_palette.core.material.variants import MASTER
 from even_palette.core.proof.conditions import AS_MEANT, Conditions, MapConditions
 from even_palette.core.raster.files import write_plane
@@ -124,6 +128,60 @@ def test_errors_at_an_angle(tmp_path: Path, sheets: Sheets) -> None:
     grey = 0.5 ** (1 / 3)  # OKLab's lightness of a grey is the cube root of its light (Ottosson 2020)
     assert slanted.oklab.worst == pytest.approx(100 * grey, abs=0.3)
     assert slanted.oklab.mean == pytest.approx(50, abs=0.3)
+
+
+def test_every_output_map_and_channel_is_seen(tmp_path: Path, sheets: Sheets) -> None:
+    """Pictures of maps are their texels, encoded; of outputs their numbers; differences are those of both, and a lane is
+    one channel of it. On a sheet of odd size, at every texel.
+    """
+    rng = np.random.default_rng(2)
+    paint = rng.integers(0, 256, (37, 53, 3)).astype(np.uint8)
+    history = painted(tmp_path, paint)
+    write_plane(tmp_path / "rough.png", Plane(rng.integers(0, 256, (37, 53, 1)).astype(np.uint8), Encoding.DATA))
+    write_plane(tmp_path / "normal.png", Plane(rng.integers(90, 166, (37, 53, 3)).astype(np.uint8), Encoding.DATA))
+    for name, role in (("rough", Role.ROUGHNESS), ("normal", Role.NORMAL)):
+        history.do(commands.add_map("sheet_1", source(tmp_path / f"{name}.png", role, Encoding.DATA)))
+    history.do(commands.add_coat(Overcoats("sheet_1"), Coat("finish", {"way": "scale", "roughness": 1.0})))
+    detail = history.kit.sheets[0].source(Role.NORMAL)
+    assert detail is not None
+    coat = Coat("relief", planes={"detail": PlaneUse(map_plane(detail.key))})
+    history.do(commands.add_coat(Overcoats("sheet_1"), coat))
+    history.do(commands.set_conditions("sheet_1", Conditions("half")))
+    at, whole = history.kit.at(), whole_sheet(53, 37)
+    meant = shipped(at, sheets)
+    shown = under(at.sheet.conditions, meant, sheets)
+
+    def drawn(**fields: object) -> Levels:
+        return render_reference(picture(at, sheets, Look("runtime", **fields)), whole)  # type: ignore[arg-type]
+
+    assert len(shown.slots) >= 3
+    for name, slot in shown.slots.items():
+        samples = slot.plane.samples
+        grey = samples.shape[2] == 1
+        assert np.abs(drawn(map=name).astype(int) - (samples[..., :3] if not grey else samples.repeat(3, 2))).max() <= 1
+        ours = meant.slots[name].plane.samples
+        assert np.abs(drawn(map=name, meant=True)[..., :1].astype(int) - ours[..., :1]).max() <= 1
+        for lane in range(samples.shape[2]):
+            one = drawn(map=name, lane=lane + 1).astype(int)
+            assert np.abs(one - samples[..., lane : lane + 1]).max() <= 1
+    assert {"roughness", "normal"} <= set(shown.outputs)
+    for name in ("roughness", "normal"):
+        ours, wanted = (
+            values_at(each, [name], each.inputs(at, MASTER), Seen())[name].reshape(37, 53, -1)
+            for each in (shown, meant)
+        )
+        assert np.abs(drawn(output=name) / 255 - ours).max() < 0.51 / 255
+        assert np.abs(drawn(output=name, meant=True) / 255 - wanted).max() < 0.51 / 255
+        off = np.clip(np.linalg.norm(ours.astype(np.float64) - wanted, axis=-1) * 4, 0, 1)
+        assert np.abs(drawn(output=name, steps=2)[..., 0] / 255 - off).max() < 0.51 / 255 + 1e-5
+        assert off.max() > 0.05
+    lane = values_at(shown, ["normal"], shown.inputs(at, MASTER), Seen())["normal"][..., 1]
+    assert np.abs(drawn(output="normal", lane=2)[..., 0] / 255 - lane).max() < 0.51 / 255
+    with pytest.raises(UserError, match="Nothing sets emission"):
+        drawn(output="emission")
+    for gone in ({"map": "weights_7"}, {"map": "base_colour", "lane": 5}):
+        with pytest.raises(UserError, match="no such"):
+            drawn(**gone)
 
 
 def test_places_are_middles_of_pixels(tmp_path: Path, sheets: Sheets) -> None:

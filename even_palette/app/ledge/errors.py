@@ -157,8 +157,8 @@ class ErrorTable(QWidget):
         each = self.found[item.data(Qt.ItemDataRole.UserRole)]
         u, v = each.spread.place
         across, down = (PLACE_TEXELS / side / 2 for side in self._size)
-        if each.output == COLOUR:
-            self.look_wanted.emit(Look("runtime", each.variant, distance=each.distance, slant=each.slant))
+        seen = Look("runtime", each.variant, output=each.output, distance=each.distance, slant=each.slant)
+        self.look_wanted.emit(seen)
         self.place_wanted.emit(u - across, v - down, u + across, v + down)
 
 

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtBoundSignal
 from PyQt6.QtWidgets import QListWidgetItem, QPushButton
 
-from even_palette.app.controls import Fold, ShortList, choice, label, row, show_choice
+from even_palette.app.controls import Fold, ShortList, choice, label, offer, row, show_choice
 from even_palette.app.jobs import Rank
 from even_palette.app.panel import Panel
 from even_palette.app.session import Session
@@ -16,15 +16,16 @@ from even_palette.app.tray.packings import PACKINGS
 from even_palette.core.errors import UserError
 from even_palette.core.jobs import CancelToken, Progress
 from even_palette.core.kit.model import Focus
-from even_palette.core.material.variants import MASTER
+from even_palette.core.material.outputs import ALPHA, COLOUR, OUTPUTS
 from even_palette.core.regions.packing import Packing
 from even_palette.core.results.id_map import has_masks
 from even_palette.core.results.looks import Look
-from even_palette.core.results.looks.runtime import AS_MEANT, FROM_AFAR
+from even_palette.core.results.looks.runtime import FROM_AFAR, LANES
+from even_palette.core.results.proof import map_label
 from even_palette.core.ship.costs import told_of
 
 SEEN = {
-    "As meant": (Look("runtime", map=AS_MEANT), "The result as it is meant"),
+    "As meant": (Look("runtime", meant=True), "The result as it is meant"),
     "Runtime": (Look("runtime"), "The result as the runtime has it, under the conditions below"),
     "Off × 4": (
         Look("runtime", steps=2),
@@ -41,8 +42,8 @@ DISTANCES = {1: "Close by"} | {far: f"{far} texels a pixel" for far in FAR[1:]} 
 
 
 def _plain(look: Look) -> Look:
-    """What is seen, wherever from and of which variant."""
-    return look_from(look, variant=MASTER, distance=1, slant=1)
+    """What is seen, wherever from, and of which variant, output or map."""
+    return Look(look.kind, steps=look.steps, meant=look.meant)
 
 
 class ProofPanel(Panel):
@@ -74,10 +75,17 @@ class ProofPanel(Panel):
         self.angle.setToolTip("The angle between the view and the surface: pixels cover more of it one way")
         self.angle.setMinimumContentsLength(8)
         self.angle.activated.connect(lambda i: self._look(self._seen))
+        self.shown = choice("What of it", [])
+        self.shown.setToolTip("An output of the material, or a map as the runtime samples it")
+        self.shown.activated.connect(lambda i: self._show(i))
+        self.lane = choice("Channel", [])
+        self.lane.setMinimumContentsLength(8)
+        self.lane.activated.connect(lambda i: self._look(self._seen))
         names = list(self.looks.values())
         self.column.addLayout(row(*names[:2]))
         self.column.addLayout(row(*names[2:]))
         self.column.addLayout(row(self.distance, self.angle, stretch=0))
+        self.column.addLayout(row(self.shown, self.lane, stretch=0))
         self.column.addWidget(self.conditions)
         self.of_indices = Fold("Index maps")
         self.of_indices.column.addWidget(label("Choose one, then measure below what is left of it.", "quiet"))
@@ -116,18 +124,51 @@ class ProofPanel(Panel):
         self._tell_costs()
         if self.session.shown is not None and self.session.shown.key == self.session.at.key:
             self.conditions.refresh(self.session.shown)
+            self._offer(self.session.shown)
+
+    def _offer(self, at: Focus) -> None:
+        """Offer the outputs and maps of a sheet, and the channels of what is chosen."""
+        found = self.conditions.found
+        if found is None:
+            return
+        look = self.session.view.state.look
+        outputs = [(OUTPUTS[name].label, (name, "")) for name in found.outputs if name != ALPHA]
+        maps = [(f"Map · {map_label(at, found, name)}", (COLOUR, name)) for name in found.names]
+        offer(self.shown, [*outputs, *maps], (look.output, look.map) if look.kind in FROM_AFAR else (COLOUR, ""))
+        self._offer_lanes(look.lane)
+        if look.kind == "runtime" and (look.map or look.output) not in (*found.slots, *found.outputs):
+            self._look(self._seen)
+
+    def _offer_lanes(self, chosen: int) -> None:
+        found, (output, slot) = self.conditions.found, self.shown.currentData() or (COLOUR, "")
+        if found is None:
+            return
+        lanes, layers = len(OUTPUTS[output].default), 1
+        if slot:
+            lanes, layers = found.facts[slot].channels, found.facts[slot].layers
+        names = [f"{n + 1} {lane}" if layers > 1 else lane for n in range(layers) for lane in LANES[:lanes]]
+        offer(self.lane, [("All", 0), *((name, n) for n, name in enumerate(names, 1) if len(names) > 1)], chosen)
+
+    def _show(self, number: int) -> None:
+        """Show another output or map, all of its channels."""
+        self._offer_lanes(0)
+        self._look(self._seen)
 
     def follow_look(self, look: Look) -> None:
-        seen = Look("runtime", map=AS_MEANT) if look.kind == "result" else _plain(look)
+        seen = Look("runtime", meant=True) if look.kind == "result" else _plain(look)
         for name, button in self.looks.items():
             button.setChecked(seen == SEEN[name][0])
         if look.kind in (*FROM_AFAR, "result"):
             self._seen = seen
         show_choice(self.distance, ALL if self.session.view.state.spread_far else look.distance)
         show_choice(self.angle, look.slant)
+        if look.kind in (*FROM_AFAR, "result"):
+            show_choice(self.shown, (look.output, look.map))
+            self._offer_lanes(look.lane)
 
     def _look(self, seen: Look) -> None:
-        """Show one of SEEN, or another step of it, of the variant that is selected, from where the boxes say.
+        """Show one of SEEN, or another step of it, of the variant that is selected: what of it, and from where, the
+        boxes say.
 
         What is on the other side of a wipe moves with it.
         """
@@ -140,11 +181,14 @@ class ProofPanel(Panel):
     def _from_there(self, look: Look) -> Look:
         """A look from where the boxes say; what has no distance stays as it is, and close by the result is itself."""
         if look.kind == "result":
-            look = Look("runtime", look.variant, map=AS_MEANT)
+            look = Look("runtime", look.variant, meant=True)
         if look.kind not in FROM_AFAR:
             return look
         look = look_from(look, distance=max(self.distance.currentData(), 1), slant=self.angle.currentData())
-        return Look(variant=look.variant) if look == Look("runtime", look.variant, map=AS_MEANT) else look
+        if look.kind == "runtime":
+            output, slot = self.shown.currentData() or (COLOUR, "")
+            look = look_from(look, output=output, map=slot, lane=self.lane.currentData() or 0)
+        return Look(variant=look.variant) if look == Look("runtime", look.variant, meant=True) else look
 
     def _choose(self, item: QListWidgetItem | None) -> None:
         if item is None:

@@ -163,14 +163,23 @@ def map_bytes(found: Shipped, conditions: Conditions) -> dict[str, tuple[MapCond
     return {name: (own, bytes_of(own, found.facts[name])) for name, own in told.items()}
 
 
+def slot_text(name: str) -> str:
+    """A slot in words, where no more is known of it: weights count from 1.
+
+    >>> slot_text("weights_0"), slot_text("map_dirt")
+    ('weights 1', 'map dirt')
+    """
+    kind, _, number = name.rpartition("_")
+    return f"weights {int(number) + 1}" if kind == "weights" and number.isdigit() else name.replace("_", " ")
+
+
 def map_label(at: Focus, found: Shipped, name: str) -> str:
     """What artists call the map of a slot."""
     if name == BASE_SLOT:
         return "Base colour"
     used = found.material.slots.get(name)
     if used is None:
-        number = name.rpartition("_")[2]
-        return f"Weights {int(number) + 1}" if number.isdigit() else name.replace("_", " ").capitalize()
+        return slot_text(name).capitalize()
     key = used.plane.key
     match used.plane.kind:
         case PlaneKind.MAP:

@@ -19,8 +19,10 @@ class Look:
     Of a region's mask, how it is after its first `steps`, before overlaps are resolved. `map` is the key of a map, ""
     for the base colour, or of a tone; `output` one of OUTPUTS, as the variant has it. Of an index map, where the
     `entry` occurs. Of two variants, how far the `other` one's colour is away. How far a `coat` of an
-    `owner`, by its place, acts in a variant. Of a map, one `channel`, by its number. From which `distance`, in texels a
-    pixel, the runtime's picture is seen, and at which `slant` (see `results/far.Seen`).
+    `owner`, by its place, acts in a variant. Of a map, one `channel`, by its number.
+
+    Of what the runtime has, an `output`, or a `map` by its slot; of either one `lane`, from 1, or all for 0; as it is
+    `meant`, or as it becomes; from which `distance`, in texels a pixel, and at which `slant` (see `results/far.Seen`).
     """
 
     kind: str = "result"
@@ -37,6 +39,8 @@ class Look:
     channel: int = 0
     distance: int = 1
     slant: int = 1
+    meant: bool = False
+    lane: int = 0
 
 
 @dataclass(frozen=True)

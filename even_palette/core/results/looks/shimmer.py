@@ -9,7 +9,7 @@ from even_palette.core.material.colour_nodes import to_oklab
 from even_palette.core.material.outputs import COLOUR
 from even_palette.core.results.far import SHIFTS, Seen, from_afar, inputs_from
 from even_palette.core.results.looks._declare import Chosen, Look, LookKind, Offered
-from even_palette.core.results.looks.runtime import AS_MEANT, GAINS, told_from
+from even_palette.core.results.looks.runtime import GAINS, told_from
 from even_palette.core.results.pictures import SHOWN, Picture
 from even_palette.core.results.proof import shipped, under
 from even_palette.core.results.store import Store
@@ -21,7 +21,7 @@ GAIN = 2
 def picture(at: Focus, store: Store, look: Look) -> Picture:
     """The largest OKLab distance between the colours that a pixel has at SHIFTS, 1 being white, times a gain."""
     meant = shipped(at, store)
-    found = meant if look.map == AS_MEANT else under(at.sheet.conditions, meant, store)
+    found = meant if look.meant else under(at.sheet.conditions, meant, store)
     seen, colour = Seen(look.distance, look.slant), found.outputs[COLOUR]
     inputs = {**found.inputs(at, look.variant), **inputs_from(found.finest, seen)}
     labs = [to_oklab(nodes.clamp(from_afar([colour], found.slots, found.finest, seen, shift)[0])) for shift in SHIFTS]
