@@ -3,6 +3,7 @@
 from itertools import product
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -114,6 +115,22 @@ def test_filters_and_levels_of_index_maps_are_searched(history: History, sheets:
         assert point.error == pytest.approx(least, abs=1e-6)
     without_levels = min(every, key=lambda each: each[0])
     assert without_levels[2].mips == Mips.NONE
+
+
+def test_variants_together_are_variants_alone(history: History, sheets: Sheets) -> None:
+    """The error over several is the worst of each, for a map alone and for all of them; also in an array of weights."""
+    for packing in (Packing.PLANES, Packing.ARRAY):
+        at = history.kit.with_sheet(msgspec.structs.replace(history.kit.sheets[0], packing=packing)).at("sheet_1")
+        there = shipped(at, sheets)
+        slots = under(Conditions("half"), there, sheets).slots
+
+        def error(*variants: str, at=at, there=there, slots=slots) -> tuple[float, float]:  # type: ignore[no-untyped-def]
+            both = Comparison(at, there, variants, {}, there)
+            return both.alone("base_colour", slots["base_colour"]), both.together(slots)
+
+        each = [error(variant) for variant in ("", "day", "dusk")]
+        assert len({one for one, _ in each}) > 1
+        assert error("", "day", "dusk") == pytest.approx(tuple(max(some) for some in zip(*each, strict=True)), rel=1e-5)
 
 
 def test_what_is_found_can_be_set(history: History, sheets: Sheets) -> None:

@@ -23,14 +23,15 @@ FIRST_PIXEL = float32((0.0, 0.0))
 class Environment:
     """What the inputs of a program are.
 
-    `uv` (..., 2); `slots` by name; `parameters` maps names to numbers or vectors; `seed` 0..1; `time` in seconds;
+    `uv` (..., 2); `slots` by name; `parameters` maps names to numbers or vectors, or to arrays of such, (...) or
+    (..., n), that broadcast with the places; `seed` 0..1; `time` in seconds;
     `pixel` is how far uv goes in one pixel to the right and in one down, 0 where nothing is minified. `screen` (..., 2)
     are the column and row of each pixel, the first ones where nothing says more.
     """
 
     uv: Floats
     slots: Mapping[str, Slot] = field(default_factory=dict)
-    parameters: Mapping[str, float | tuple[float, ...]] = field(default_factory=dict)
+    parameters: Mapping[str, float | tuple[float, ...] | Floats] = field(default_factory=dict)
     seed: float = 0.0
     time: float = 0.0
     pixel: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
@@ -79,7 +80,8 @@ def outputs_of(program: Program, values: Sequence[Floats], environment: Environm
     found = {}
     for name, at in program.outputs.items():
         kind = program.records[at].type
-        found[name] = np.broadcast_to(values[at], shape + ((kind.size,) if kind != Type.FLOAT else ()))
+        own = shape + ((kind.size,) if kind != Type.FLOAT else ())
+        found[name] = np.broadcast_to(values[at], np.broadcast_shapes(own, values[at].shape))
     return found
 
 
@@ -89,6 +91,8 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
             return _input(record.payload)
         case "parameter":
             value = environment.parameters[str(record.payload[0])]
+            if isinstance(value, np.ndarray):
+                return value
             return _input(value if isinstance(value, tuple) else (value,))
         case "uv":
             return environment.uv
@@ -116,9 +120,10 @@ def _value(record: NodeRecord, args: list[Floats], kinds: list[Type], environmen
 
             def of_layer(number: int, own: Bools) -> Floats:
                 chain, level = slot.chains[min(max(number, 0), last)], args[2]
-                return _at_level(chain, args[0][own], level[own] if np.ndim(level) else level, slot.sampler)
+                there = np.broadcast_to(level, own.shape)[own] if np.ndim(level) else level
+                return _at_level(chain, np.broadcast_to(args[0], (*own.shape, 2))[own], there, slot.sampler)
 
-            return _by_number(args[1], of_layer, args[0].shape[:-1])
+            return _by_number(args[1], of_layer, np.broadcast_shapes(args[0].shape[:-1], args[1].shape, args[2].shape))
         case "strip":
             slot = environment.slots[str(record.payload[0])]
             return _rgba(look_up(slot.plane, args[0], args[1], slot.sampler))
@@ -136,7 +141,9 @@ def _at_level(chain: Chain, uv: Floats, level: Floats, sampler: Sampler) -> Floa
         return _rgba(sample_minified(chain, uv, float(level) if sampler.mips else 0.0, sampler))
 
     def of(numbers: Floats) -> Floats:
-        return _by_number(numbers, lambda at, own: sample_level(chain, uv[own], at, sampler), uv.shape[:-1])
+        shape = np.broadcast_shapes(uv.shape[:-1], numbers.shape)
+        places = np.broadcast_to(uv, (*shape, 2))
+        return _by_number(numbers, lambda at, own: sample_level(chain, places[own], at, sampler), shape)
 
     level = np.clip(level, 0, chain.count - 1)
     if sampler.filter == Filter.NEAREST:

@@ -4,6 +4,8 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+from msgspec.structs import replace as with_fields
+
 from even_palette.core.graph.nodes import Node
 from even_palette.core.graph.program import GIVEN, LOOK_UPS, Program, program_of
 from even_palette.core.graph.slots import Slot
@@ -12,7 +14,7 @@ from even_palette.core.kit.model import Focus
 from even_palette.core.material.build import BASE_SLOT, Material
 from even_palette.core.material.model import PlaneKind
 from even_palette.core.material.variants import resolve
-from even_palette.core.proof.conditions import Conditions, MapConditions, MapFacts, Use, bytes_of, conditions_of
+from even_palette.core.proof.conditions import Conditions, MapConditions, MapFacts, Mips, Use, bytes_of, conditions_of
 from even_palette.core.proof.degrade import degraded, degraded_chain
 from even_palette.core.raster.chain import Chain
 from even_palette.core.raster.coverage import covering
@@ -143,6 +145,11 @@ def slot_under(
 
     def made(chain: Chain) -> Chain:
         key = ("degraded", chain.content_id, conditions, facts.use)
+        larger: Chain | None = store.cache.peek(
+            ("degraded", chain.content_id, with_fields(conditions, smaller=0), facts.use)
+        )
+        if conditions.smaller and larger is not None and conditions.mips != Mips.NONE:
+            return larger.from_level(min(conditions.smaller, chain.count - 1))
 
         def whole(cancel: CancelToken | None = cancel) -> Chain:
             return store.cache.get(key, lambda: degraded_chain(chain, conditions, facts, cancel))

@@ -3,12 +3,12 @@
 import math
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from msgspec.structs import replace as with_fields
 
-from even_palette.core.arrays import Floats, float32
+from even_palette.core.arrays import Floats, Samples, float32
 from even_palette.core.graph.program import Program, program_of
 from even_palette.core.graph.reference import Environment, outputs_of, values_of
 from even_palette.core.graph.slots import Slot
@@ -170,19 +170,19 @@ def _in_layout(
     known |= {name: options[name] for name in free if found.facts[name].use != Use.WEIGHTS}
     base = sum(bytes_of(own, found.facts[name]) for name, own in fixed.items())
 
-    def measured(choice: Choice) -> Point:
+    def measured(number: int) -> Point:
         if cancel:
             cancel.check()
+        choice = chosen[number]
+        progress(0.8 + 0.2 * number / len(chosen), f"All maps together, {number + 1} of {len(chosen)}")
         made = {name: slot_under(o.conditions, name, found, store, cancel) for name, o in choice.maps.items()}
         whole = Choice(choice.maps, choice.bytes + base, choice.error + alone)
         return Point(whole, results.together(made), layout)
 
-    points = []
     few = math.prod(len(some) for some in options.values()) <= MOST_TRIED
     chosen = all_of(options) if few else spread_over(front_of(options), MOST_POINTS)
-    for number, choice in enumerate(chosen):
-        progress(0.8 + 0.2 * number / len(chosen), f"All maps together, {number + 1} of {len(chosen)}")
-        points.append(measured(choice))
+    with ThreadPoolExecutor(THREADS) as pool:
+        points = list(pool.map(measured, range(len(chosen))))
     return points, fixed
 
 
@@ -241,43 +241,49 @@ class Comparison:
         self._program: Program = program_of({name: found.outputs[name] for name in names})
         meant_program = program_of({name: exact.outputs[name] for name in names})
         width, height = found.finest
-        uv = float32(np.random.default_rng(0).random((SAMPLES, 2)))
+        uv = float32(np.random.default_rng(0).random((1, SAMPLES, 2)))
+        inputs = _stacked([exact.inputs(at, variant) for variant in variants])
+        self._variants = len(variants)
         self._places: list[tuple[Environment, list[Floats], dict[str, Floats]]] = []
-        for variant in variants:
-            for distance in DISTANCES:
-                pixel = (distance / width, 0.0, 0.0, distance / height)
-                meant = Environment(uv, exact.slots, exact.inputs(at, variant), 0.0, 0.0, pixel)
-                wanted = outputs_of(meant_program, values_of(meant_program, meant), meant)
-                held = Environment(uv, {**found.slots, **fixed}, meant.parameters, 0.0, 0.0, pixel)
-                self._places.append((held, values_of(self._program, held), wanted))
+        for distance in DISTANCES:
+            pixel = (distance / width, 0.0, 0.0, distance / height)
+            meant = Environment(uv, exact.slots, inputs, 0.0, 0.0, pixel)
+            wanted = outputs_of(meant_program, values_of(meant_program, meant), meant)
+            held = Environment(uv, {**found.slots, **fixed}, inputs, 0.0, 0.0, pixel)
+            self._places.append((held, values_of(self._program, held), wanted))
 
     def alone(self, name: str, slot: Slot) -> float:
         """The error where one map is another, for the worst variant; the mean over distances."""
-        return self._worst(lambda held, before: self._outputs(held, {name: slot}, before, name))
+        return self._worst({name: slot}, name)
 
     def together(self, slots: Mapping[str, Slot]) -> float:
         """The error where several maps are others."""
-        return self._worst(lambda held, before: self._outputs(held, slots, (), ""))
+        return self._worst(slots, "")
 
-    def _outputs(
-        self, held: Environment, slots: Mapping[str, Slot], before: Sequence[Floats], slot: str
-    ) -> dict[str, Floats]:
-        there = Environment(held.uv, {**held.slots, **slots}, held.parameters, 0.0, 0.0, held.pixel)
-        return outputs_of(self._program, values_of(self._program, there, before, slot), there)
-
-    def _worst(self, shown) -> float:  # type: ignore[no-untyped-def]
-        found = [_error(wanted, shown(held, before)) for held, before, wanted in self._places]
-        each = np.array(found).reshape(-1, len(DISTANCES)).mean(axis=1)
-        return float(each.max(initial=0.0))
+    def _worst(self, slots: Mapping[str, Slot], alone: str) -> float:
+        found = np.zeros(self._variants)
+        for held, before, wanted in self._places:
+            there = replace(held, slots={**held.slots, **slots})
+            values = values_of(self._program, there, before if alone else (), alone)
+            found += _errors(wanted, outputs_of(self._program, values, there), self._variants)
+        return float(found.max(initial=0.0)) / len(DISTANCES)
 
 
-def _error(wanted: Mapping[str, Floats], shown: Mapping[str, Floats]) -> float:
-    """The mean error of the output that is off most."""
-    worst = 0.0
+def _stacked(inputs: Sequence[Mapping[str, float | tuple[float, ...]]]) -> dict[str, Floats]:
+    """The inputs of several variants as one: numbers (V, 1) and vectors (V, 1, n), so that what does not hang on a
+    variant is worked out once for all.
+    """
+    names = inputs[0] if inputs else {}
+    return {name: float32([each[name] for each in inputs])[:, None] for name in names}
+
+
+def _errors(wanted: Mapping[str, Floats], shown: Mapping[str, Floats], variants: int) -> Samples:
+    """Of each variant the mean error of the output that is off most, (V,)."""
+    worst = np.zeros(variants)
     for name, one in wanted.items():
         other = shown[name]
         if one is other:
             continue
-        measure, off, _ = errors_of(name, one, other)
-        worst = max(worst, float(off.mean()) * COUNTS[measure])
+        measure, off, _ = errors_of(name, *np.broadcast_arrays(one, other))
+        worst = np.maximum(worst, off.reshape(-1, SAMPLES).mean(axis=1) * COUNTS[measure])
     return worst
