@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from even_palette.app.controls import label
+from even_palette.app.following import Following
 from even_palette.app.session import Session
 from even_palette.core.errors import NotReady
 from even_palette.core.results.looks import Look
@@ -33,6 +34,7 @@ class Panel(QScrollArea):
     def __init__(self, session: Session, title: str, told: str) -> None:
         super().__init__()
         self.session = session
+        self._following = Following(session, self._follow, self)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -78,7 +80,11 @@ class Panel(QScrollArea):
         self.follow()
 
     def follow(self) -> None:
-        """Refresh if the panel can be seen. What it lacks is made, and then it refreshes again."""
+        """Refresh if the panel can be seen, in a drag some times a second."""
+        self._following()
+
+    def _follow(self) -> None:
+        """What it lacks is made, and then it refreshes again."""
         if not self.isVisible():
             return
         try:

@@ -25,6 +25,7 @@ from even_palette.app.choosing import Choice
 from even_palette.app.controls import add_action
 from even_palette.app.files import FILTER
 from even_palette.app.findings import Findings
+from even_palette.app.following import Following
 from even_palette.app.help import Help
 from even_palette.app.jobs import Jobs, Rank, one_shot
 from even_palette.app.ledge.ledge import Ledge
@@ -194,7 +195,7 @@ class Window(QMainWindow):
         self.renderer.troubled.connect(
             lambda text: self.notice.tell(f"{text} Until then views are drawn by the slower reference.")
         )
-        session.changed.connect(self._follow_kit)
+        session.changed.connect(Following(session, self._follow_kit, self))
         session.title_changed.connect(self._show_title)
         session.notice.connect(self.notice.tell)
         session.document.recovered.connect(self._offer_last_save)

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from even_palette.app import theme
+from even_palette.app.following import Following
 from even_palette.app.main import open_demo
 from even_palette.app.window import Window
 from even_palette.core.kit.history import History
@@ -43,7 +44,8 @@ class Driver:
         def rests() -> bool:
             canvases = (self.stand.canvas, self.stand.model.canvas, self.window.centre.scene.canvas)
             busy = self.window.jobs.busy or any(canvas.pending for canvas in canvases)
-            return self.session.settled and not busy
+            followed = not any(each.is_due for each in self.window.findChildren(Following))
+            return self.session.settled and followed and not busy
 
         while True:
             self.qtbot.waitUntil(rests, timeout=60_000)

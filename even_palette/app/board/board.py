@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
 from even_palette.app.board.cells import HANDLE_PX, CellDelegate
 from even_palette.app.board.heads import COLUMN_PX, HEAD_PX, NAME_PX, ROW_PX, RegionNames, VariantHeads
 from even_palette.app.board.model import BoardModel
+from even_palette.app.following import SELDOM_MS, Following
 from even_palette.app.session import Session
 from even_palette.app.theme import grey, set_icon, tokens
 from even_palette.app.thumbnails import Thumbnails
@@ -45,7 +46,7 @@ class Board(QTableView):
         self.add_button, self.fold_button = QToolButton(self), QToolButton(self)
         self.setObjectName("board")
         self.setAccessibleName("Board of regions and variants")
-        self.board_model = BoardModel(session)
+        self.board_model = BoardModel(session, self)
         self.setModel(self.board_model)
         self.cells = CellDelegate(session, self)
         self.setItemDelegate(self.cells)
@@ -66,7 +67,7 @@ class Board(QTableView):
         self.add_button.setToolTip("Add a variant that inherits from the selected one")
         self.add_button.clicked.connect(self.add_variant)
         session.selection_changed.connect(self._follow_selection)
-        session.shown_changed.connect(self._follow_shown)
+        session.shown_changed.connect(Following(session, self._follow_shown, self, SELDOM_MS))
         session.made.connect(lambda: self._update_some(self.cells.unfinished))
         self.doubleClicked.connect(lambda _: self.edit_wanted.emit())
         self.heads.sectionPressed.connect(self._choose_column)

@@ -2,14 +2,15 @@
 
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 
 from even_palette.app import plain
+from even_palette.app.following import SELDOM_MS, Following
 from even_palette.app.session import Session
 from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.kit.changed_cells import changed_cells
-from even_palette.core.kit.coat_owners import SheetOwner, owner_name, owners_on
-from even_palette.core.kit.commands import bound_parameters, read_cell
+from even_palette.core.kit.coat_owners import SheetOwner, coats_of, followed_by, owner_name, owners_on
+from even_palette.core.kit.commands import read_cell
 from even_palette.core.kit.model import Kit
 from even_palette.core.material.coats import COATS
 from even_palette.core.material.declare import STRENGTH
@@ -19,12 +20,12 @@ from even_palette.core.material.variants import MASTER
 class BoardModel(QAbstractTableModel):
     """Reads the session's kit; holds nothing of its own but which rows and columns the view knows."""
 
-    def __init__(self, session: Session) -> None:
-        super().__init__()
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
         self.session = session
         self._shape = (0, 0)
         self._at = session.at
-        session.changed.connect(self._follow)
+        session.changed.connect(Following(session, self._follow, self, SELDOM_MS))
 
     def _follow(self) -> None:
         before, self._at = self._at, self.session.at
@@ -81,8 +82,7 @@ def is_own(kit: Kit, owner: SheetOwner, variant: str) -> bool:
     """Whether a cell sets something itself; the master always does."""
     if variant == MASTER:
         return True
-    own = kit.variant(variant).values
-    return any(parameter in own for parameter in bound_parameters(kit, owner).values())
+    return not followed_by(coats_of(kit, owner)).isdisjoint(kit.variant(variant).values)
 
 
 def describe_cell(kit: Kit, owner: SheetOwner, variant: str) -> str:

@@ -154,10 +154,14 @@ class Stand(QWidget):
 
     def looks(self, at: Focus) -> list[tuple[str, Look]]:
         """Everything that can be looked at, with its name; the same list while nothing but values changes."""
-        known: dict[object, list[tuple[str, Look]]] = self._seen.get("looks", made_of(at), dict)
+        return self._offered(at)[0]
+
+    def _offered(self, at: Focus) -> tuple[list[tuple[str, Look]], dict[Look, str]]:
+        known: dict[object, tuple[list[tuple[str, Look]], dict[Look, str]]] = self._seen.get("looks", made_of(at), dict)
         wanted = self._selected(at), tuple(at.kit.variant_names.items())
         if wanted not in known:
-            known[wanted] = offered(at, wanted[0])
+            found = offered(at, wanted[0])
+            known[wanted] = found, {look: name for name, look in found}
         return known[wanted]
 
     def _follow_selection(self) -> None:
@@ -195,7 +199,7 @@ class Stand(QWidget):
             self.model.canvas.show_message(told)
             self._fill_boxes(self.session.at)
             return
-        there = [look for _, look in self.looks(self.session.at)]
+        there = self._offered(self.session.at)[1]
         looks = {"look": self.state.look, "other_look": self.state.other_look}
         kept = {name: look if look in there else Look() for name, look in looks.items()}
         self.session.view.change(quiet=True, **kept)
@@ -230,7 +234,7 @@ class Stand(QWidget):
         """What the model pane shows: label and look, and those of the other side of the wipe."""
         if self.state.spread:
             return [(labelled(name, self.state), look, "", None) for name, look in spread_looks(self.state, at)]
-        names_of = {look: name for name, look in self.looks(self.session.at)}
+        names_of = self._offered(self.session.at)[1]
         look = self._showable(self.state.model_look or self.look, at)
         other = self._showable(self.state.other_look, at) if self.state.wipe else None
         label = labelled(names_of.get(look, ""), self.state)
@@ -269,22 +273,20 @@ class Stand(QWidget):
 
     def _showable(self, look: Look, at: Focus) -> Look:
         """The look, unless the kit that is shown does not have it yet."""
-        return look if look in [there for _, there in self.looks(at)] else Look()
+        return look if look in self._offered(at)[1] else Look()
 
     def _tiles(self, at: Focus) -> list[Tile]:
         if self.proof:
             return self.proof
-
-        def now(label: str) -> str:
-            return labelled(label, self.state)
-
-        if self.state.spread:
-            return [Tile(now(name), self._picture(at, look)) for name, look in spread_looks(self.state, at)]
-        names_of = {look: name for name, look in self.looks(self.session.at)}
-        label, shown = now(names_of.get(self.look, "Result")), self._picture(at, self._showable(self.look, at))
-        if self.state.wipe:
-            other = self._picture(at, self._showable(self.state.other_look, at))
-            return [Tile(label, shown, names_of.get(self.state.other_look, "Result"), other)]
+        state = self.state
+        if state.spread:
+            return [Tile(labelled(name, state), self._picture(at, look)) for name, look in spread_looks(state, at)]
+        names_of = self._offered(self.session.at)[1]
+        label = labelled(names_of.get(self.look, "Result"), state)
+        shown = self._picture(at, self._showable(self.look, at))
+        if state.wipe:
+            other = self._picture(at, self._showable(state.other_look, at))
+            return [Tile(label, shown, names_of.get(state.other_look, "Result"), other)]
         return [Tile(label, shown)]
 
     def _picture(self, at: Focus, look: Look) -> Picture:

@@ -52,6 +52,7 @@ class History:
         self._past: list[_Past] = []
         self._future: list[_Past] = []
         self._merge = ""
+        self._folded = False
 
     def do(self, command: Command) -> bool:
         """Apply a command; False if it changed nothing. What it raises leaves the history as it was.
@@ -69,13 +70,19 @@ class History:
             return False
         if not only_values_differ(self.kit, after):
             check_kit(after)
-        if not (command.merge and command.merge == self._merge and self._past):
+        self._folded = bool(command.merge and command.merge == self._merge and self._past)
+        if not self._folded:
             self._past.append(_Past(command.label, self.kit, 0, ()))
         self._past[-1] = _Past.of(self._past[-1].label, self._past[-1].kit, after)
         self._future.clear()
         self.kit, self._merge = after, command.merge
         self._keep_to_budget()
         return True
+
+    @property
+    def in_drag(self) -> bool:
+        """Whether the last command was folded into the one before, and the next one may be."""
+        return self._folded and bool(self._merge)
 
     @property
     def bytes(self) -> int:

@@ -3,12 +3,12 @@
 What is read is the picture of all layers that every such file has (section “mergedimage.png”).
 """
 
+import html
 import tempfile
 import zipfile
 import zlib
 from collections.abc import Mapping
 from pathlib import Path
-from xml.sax.saxutils import quoteattr
 
 import numpy as np
 
@@ -59,7 +59,7 @@ def write_layers(path: Path, layers: Mapping[str, Plane]) -> None:
             whole.writestr(place, picture)
             seen = "visible" if number == 0 else "hidden"
             stack = (
-                f'  <layer name={quoteattr(name)} src="{place}" x="0" y="0" opacity="1.0" visibility="{seen}" '
+                f'  <layer name="{html.escape(name)}" src="{place}" x="0" y="0" opacity="1.0" visibility="{seen}" '
                 f'composite-op="svg:src-over"/>\n{stack}'
             )
         step = max(1, -(-max(first.width, first.height) // SMALL_PX))
