@@ -19,6 +19,8 @@ from even_palette.core.results.pictures import render_reference, view_of
 from even_palette.core.results.weights import weights_of
 
 REST_MS = 400
+MOST_WAITS = 10
+"""So often checks wait for the picture: a window that nobody sees draws none."""
 
 
 class Findings(QObject):
@@ -34,8 +36,9 @@ class Findings(QObject):
         self._checked: tuple[object, ...] = ()
         self._told_of: Kit | None = None
         self._place: Finding | None = None
-        timer = one_shot(self, REST_MS, self._check)
-        session.shown_changed.connect(timer.start)
+        self._waited = 0
+        self._rest = one_shot(self, REST_MS, self._check)
+        session.shown_changed.connect(self._rest.start)
         session.document.replaced.connect(self._forget)
         stand.canvas.tiles_shown.connect(self._go_to_place)
         panel.chosen.connect(self.show)
@@ -100,6 +103,13 @@ class Findings(QObject):
         self.session.do(mend.command)
 
     def _check(self) -> None:
+        """Check what is shown, once it is: views come first."""
+        results = self.session.results
+        if self._waited < MOST_WAITS and (self.stand.pending or (results.shown is None and not results.trouble)):
+            self._waited += 1
+            self._rest.start()
+            return
+        self._waited = 0
         kit = (self.session.shown or self.session.at).whole
         checked = (kit, self.session.files.seen)
         if checked == self._checked:

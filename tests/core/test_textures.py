@@ -195,6 +195,17 @@ def test_ktx2_that_is_no_map_is_told(tmp_path: Path) -> None:
         read_plane(tmp_path / "map.ktx2", Encoding.SRGB)
 
 
+def test_planes_of_other_levels_have_other_names() -> None:
+    """Also where a step between the file and the slot names them by their texels."""
+    rows = np.zeros((4, 4, 3), np.uint8)
+    one, other, none = (
+        Plane(rows, Encoding.SRGB, levels=levels) for levels in ((rows[:2, :2],), (rows[:2, :2] + 1,), ())
+    )
+    assert len({each.content_id for each in (one, other, none)}) == 3
+    cut = one.made(lambda samples: samples[..., :1], Encoding.DATA)
+    assert [level.shape for level in cut.levels] == [(2, 2, 1)]
+
+
 @pytest.mark.parametrize("suffix", [".dds", ".ktx2"])
 def test_levels_of_a_file_are_used_where_conditions_say_so(
     suffix: str, history: History, sheets: Sheets, tmp_path: Path

@@ -66,11 +66,12 @@ class Plane:
 
     @cached_property
     def content_id(self) -> str:
-        """Names samples and encoding: what is known of the file, else a SHA-256."""
+        """Names samples, own levels and encoding: what is known of the file, else a SHA-256."""
         if self.known_id:
             return f"{self.known_id}:{self.encoding}"
         digest = hashlib.sha256(f"{self.samples.shape}{self.samples.dtype}{self.encoding}".encode())
-        digest.update(np.ascontiguousarray(self.samples).data)
+        for samples in (self.samples, *self.levels):
+            digest.update(np.ascontiguousarray(samples).data)
         return digest.hexdigest()
 
     def with_encoding(self, encoding: Encoding) -> "Plane":
