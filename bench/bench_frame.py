@@ -2,7 +2,7 @@
 
 That is what somebody with a graphics card feels of us. A frame goes from the command to the picture that shows it, in
 the window with the demo kit at 1280 x 800; a colour that a variant has is dragged, in the result: in Source, where
-nothing else shows it, and in Recolour, where the tray shows the value and the board the cell.
+nothing else shows it, and in Recolour, where the tray shows the value and the board the cell, some times a second.
 """
 
 import os
