@@ -78,7 +78,7 @@ class Findings(QObject):
         if finding is None or finding.place is None or shown is None or finding.sheet not in ("", shown.key):
             return
         self._place = None
-        self.stand.canvas.show_place(*finding.place)
+        self.stand.show_place(*finding.place)
 
     def _try(self, finding: Finding, mend: Mend) -> None:
         """Make pictures of what a mend would change, before it is done."""

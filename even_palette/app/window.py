@@ -218,7 +218,7 @@ class Window(QMainWindow):
         self.ledge.changed.connect(self._fit_ledge)
         self.session.view.painter_changed.connect(tray.follow_painter)
         self.ledge.look_wanted.connect(stand.set_look)
-        self.ledge.place_wanted.connect(stand.canvas.show_place)
+        self.ledge.place_wanted.connect(stand.show_place)
         self.ledge.pictures_wanted.connect(stand.show_pictures)
         self.ledge.line_wanted.connect(self.pointing.draw_line)
         self.ledge.step_chosen.connect(lambda number: tray.current.choose_step(number))

@@ -13,6 +13,7 @@ from even_palette.app.ledge.proof import ProofPage
 from even_palette.app.results import TRIES
 from even_palette.app.stand.spread import spread_looks
 from even_palette.app.tray.conditions import ConditionsPart
+from even_palette.core.colour.hexcode import encoded_to_hex
 from even_palette.core.jobs import CancelToken
 from even_palette.core.kit import commands
 from even_palette.core.kit.coat_owners import Overcoats
@@ -286,6 +287,26 @@ def test_outputs_maps_and_channels_are_seen(small: Driver, part: ConditionsPart,
     assert [panel.lane.itemText(i) for i in range(panel.lane.count())] == ["All"]  # type: ignore[attr-defined]
     small.choose(panel.shown, "Colour")  # type: ignore[attr-defined]
     assert stand.look == Look("runtime", small.session.variant, distance=stand.look.distance)
+
+
+def test_the_loupe_goes_to_the_worst_place(small: Driver, part: ConditionsPart, table: ErrorTable) -> None:
+    """A row takes the loupe along: it tells the texel, as the runtime has it."""
+    stand = small.stand
+    small.click(stand.foot.loupe_button)
+    small.choose(part.preset.box, "Blocks of half a byte")
+    measured(small, table)
+    line = max(range(len(table.found)), key=lambda n: table.found[n].spread.worst)
+    each = table.found[line]
+    table._go(line)
+    small.settle()
+    width, height = stand.canvas.camera.sheet
+    u, v = each.spread.place
+    assert stand.loupe.isVisible()
+    assert stand.loupe.values()["texel"] == f"{int(u * width)}, {int(v * height)}"
+    texel = stand.texel_at(u, v)
+    assert texel is not None
+    assert stand.loupe.values()["hex"] == encoded_to_hex(texel.encoded)
+    assert stand.look.kind == "runtime"
 
 
 def test_errors_of_the_table_at_an_angle(small: Driver, part: ConditionsPart, table: ErrorTable) -> None:

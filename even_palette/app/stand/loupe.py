@@ -1,12 +1,13 @@
 """The loupe: the texel under the cursor enlarged, with exact values from the reference."""
 
-from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from even_palette.app.theme import grey, tokens
 from even_palette.core.colour.hexcode import encoded_to_hex, format_hex
 from even_palette.core.kit.sheet import Region
+from even_palette.core.results.pictures import View
 from even_palette.core.results.texels import Texel
 
 TEXELS = 11
@@ -15,6 +16,13 @@ ROW_PX = 18
 MARGIN_PX = 10
 MOST_ROWS = 5
 WIDTH_PX = 232
+GAP_PX, NEAR_PX = 12, 40
+
+
+def view_around(texel: tuple[int, int], size: tuple[int, int]) -> View:
+    """The texels around one, of a sheet of so many texels."""
+    half, (width, height) = TEXELS // 2, size
+    return View(((texel[0] - half) / width, (texel[1] - half) / height), (1 / width, 1 / height), TEXELS, TEXELS)
 
 
 class Loupe(QWidget):
@@ -30,6 +38,7 @@ class Loupe(QWidget):
         self._rows: list[tuple[str, str]] = []
         self._weights: list[tuple[Region, float]] = []
         self.setFixedWidth(WIDTH_PX)
+        self.hide()
 
     def show_texel(
         self, image: QImage, at: tuple[int, int], texel: Texel, regions: tuple[Region, ...], label: str
@@ -55,6 +64,14 @@ class Loupe(QWidget):
         rows = len(self._rows) + len(self._weights)
         self.setFixedHeight(TEXELS * SQUARE_PX + 3 * MARGIN_PX + rows * ROW_PX)
         self.update()
+
+    def go_beside(self, at: QPoint | None) -> None:
+        """To the upper right corner, or the upper left one if what is looked at is near it."""
+        stand = self.parentWidget()
+        assert stand is not None
+        right = stand.width() - self.width() - GAP_PX
+        near = at is not None and at.x() > right - NEAR_PX and at.y() < self.height() + NEAR_PX
+        self.move(QPoint(GAP_PX if near else right, GAP_PX))
 
     def values(self) -> dict[str, str]:
         """What is written, for those who cannot see it."""

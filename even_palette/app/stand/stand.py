@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QSplitter,
@@ -15,7 +15,7 @@ from even_palette.app.session import Session
 from even_palette.app.stand.canvas import Canvas
 from even_palette.app.stand.element_layer import ElementLayer
 from even_palette.app.stand.foot import Foot
-from even_palette.app.stand.loupe import TEXELS, Loupe
+from even_palette.app.stand.loupe import Loupe, view_around
 from even_palette.app.stand.model_pane import ModelPane
 from even_palette.app.stand.renderer import Renderer, to_image
 from even_palette.app.stand.spread import spread_looks
@@ -33,7 +33,7 @@ from even_palette.core.results.cache import Seen
 from even_palette.core.results.id_map import mask_size_of
 from even_palette.core.results.looks import LOOKS, Chosen, Look, offered, picture
 from even_palette.core.results.made_of import made_of
-from even_palette.core.results.pictures import Picture, View, map_picture
+from even_palette.core.results.pictures import Picture, map_picture
 from even_palette.core.results.texels import Texel, read_texel
 
 EMPTY = "Open a base colour map and an ID map: drop them here, or use Open maps in Source."
@@ -58,7 +58,6 @@ class Stand(QWidget):
         self.picking = False
         self.canvas = Canvas(renderer, self)
         self.loupe = Loupe(self.canvas)
-        self.loupe.hide()
         self.model = ModelPane(session, renderer)
         self.model.hide()
         self.moment = session.moment
@@ -361,10 +360,15 @@ class Stand(QWidget):
         self.choice.hover(-1)
         self.hovered.emit(None)
 
+    def show_place(self, left: float, top: float, right: float, bottom: float) -> None:
+        """Go to a rectangle of uv, and the loupe to its middle."""
+        self.canvas.show_place(left, top, right, bottom)
+        self._last_uv = (left + right) / 2, (top + bottom) / 2
+        self._update_loupe()
+
     def _toggle_loupe(self) -> None:
         self.loupe.setVisible(self.foot.loupe_button.isChecked())
-        if self._last_uv is None:
-            self._last_uv = (0.5, 0.5)
+        self._last_uv = self._last_uv or (0.5, 0.5)
         self._update_loupe()
 
     def _update_loupe(self) -> None:
@@ -376,24 +380,19 @@ class Stand(QWidget):
         if texel is None:
             return
         width, height = self.canvas.camera.sheet
-        column, row = int(self._last_uv[0] * width), int(self._last_uv[1] * height)
-        half = TEXELS // 2
-        view = View(((column - half) / width, (row - half) / height), (1 / width, 1 / height), TEXELS, TEXELS)
+        place = int(self._last_uv[0] * width), int(self._last_uv[1] * height)
         try:
             shown = self._picture(at, self._showable(self.look, at))
         except UserError:
             return
-        image = to_image(self.renderer.render(shown, view, filtered=False))
-        self.loupe.show_texel(image, (column, row), texel, at.sheet.regions, "texel")
+        image = to_image(self.renderer.render(shown, view_around(place, (width, height)), filtered=False))
+        self.loupe.show_texel(image, place, texel, at.sheet.regions, "texel")
         self._place_loupe()
         self.loupe.show()
 
     def _place_loupe(self) -> None:
-        """In the upper right corner, or the upper left one if the cursor is near it."""
-        right = self.canvas.width() - self.loupe.width() - 12
         at = self.canvas.position_of(self._last_uv) if self._last_uv and not self.state.spread else None
-        near = at is not None and at.x() > right - 40 and at.y() < self.loupe.height() + 40
-        self.loupe.move(QPoint(12 if near else right, 12))
+        self.loupe.go_beside(at.toPoint() if at is not None else None)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
