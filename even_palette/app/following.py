@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject
 from even_palette.app.jobs import one_shot
 from even_palette.app.session import Session
 
-DRAG_MS, SELDOM_MS = 60, 90
+DRAG_MS, SELDOM_MS = 100, 140
 """So that what follows seldom does not follow in the same frame as the rest."""
 
 
