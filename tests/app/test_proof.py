@@ -265,6 +265,19 @@ def test_a_wipe_compares_from_afar(small: Driver, part: ConditionsPart) -> None:
     assert stand.state.other_look == Look(variant=meant.variant)
 
 
+def test_the_model_keeps_a_look_from_afar_of_its_own(small: Driver, part: ConditionsPart) -> None:
+    """What the sheet shows may change; the model's own look is still offered, and shown."""
+    stand = small.stand
+    own = Look("runtime", small.session.variant, distance=8)
+    small.session.view.change(quiet=True, model_look=own)
+    stand.set_look(Look())
+    small.settle()
+    at = small.session.shown
+    assert at is not None
+    assert own in [look for _, look in stand.looks(at)]
+    assert stand._model_looks(at)[0][1] == own
+
+
 def test_outputs_maps_and_channels_are_seen(small: Driver, part: ConditionsPart, table: ErrorTable) -> None:
     """Boxes say what of the runtime is seen; a row of the table goes to its output; the wipe compares the same."""
     panel, stand = small.tray.panel("Proof"), small.stand

@@ -16,11 +16,11 @@ from even_palette.core.kit.coat_owners import Overcoats
 from even_palette.core.kit.history import History
 from even_palette.core.kit.sheet import Tone
 from even_palette.core.material.model import Coat, PlaneKind, PlaneRef, PlaneUse
-from even_palette.core.proof.conditions import AS_MEANT, Conditions, MapConditions, Mips, Use, bytes_of
+from even_palette.core.proof.conditions import AS_MEANT, Beyond, Conditions, MapConditions, Mips, ReadAs, Use, bytes_of
 from even_palette.core.proof.search import Option, front_of
 from even_palette.core.raster.sampling import Filter
 from even_palette.core.regions.packing import Packing
-from even_palette.core.results.proof import map_bytes, shipped, under
+from even_palette.core.results.proof import map_bytes, shipped, slot_under, under
 from even_palette.core.results.proof_search import Comparison, candidates, layouts_of, search
 from even_palette.core.results.sheets import Sheets
 from even_palette.core.tones.palette import new_palette
@@ -115,6 +115,20 @@ def test_filters_and_levels_of_index_maps_are_searched(history: History, sheets:
         assert point.error == pytest.approx(least, abs=1e-6)
     without_levels = min(every, key=lambda each: each[0])
     assert without_levels[2].mips == Mips.NONE
+
+
+def test_what_is_sampled_otherwise_is_not_encoded_again(history: History, sheets: Sheets) -> None:
+    """Filter, wrap, bias and anisotropy leave the chain that was made; another format, or decoding, does not."""
+    there = shipped(history.kit.at(), sheets)
+    own = MapConditions("BC7")
+    (chain,) = slot_under(own, "base_colour", there, sheets).chains
+    others = ({"filter": Filter.NEAREST}, {"bias": -1.0}, {"anisotropy": 8}, {"wrap": Beyond.REPEAT})
+    for fields in others:
+        slot = slot_under(msgspec.structs.replace(own, **fields), "base_colour", there, sheets)
+        assert slot.chains[0] is chain
+        assert slot.sampler != slot_under(own, "base_colour", there, sheets).sampler
+    for fields in ({"format": "BC1"}, {"read_as": ReadAs.DATA}, {"mips": Mips.ENCODED}):
+        assert slot_under(msgspec.structs.replace(own, **fields), "base_colour", there, sheets).chains[0] is not chain
 
 
 def test_variants_together_are_variants_alone(history: History, sheets: Sheets) -> None:

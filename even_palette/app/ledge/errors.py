@@ -44,7 +44,7 @@ class ErrorTable(QWidget):
         super().__init__()
         self.session = session
         self.found: list[ResultErrors] = []
-        self.all_variants, self.slant = False, 1
+        self.all_variants = False
         self._measured: object = None
         self.shown_of: object = None
         self.told = label("", "quiet")
@@ -54,7 +54,7 @@ class ErrorTable(QWidget):
         self.every.clicked.connect(self._choose_all)
         self.angle = choice("Angle of the errors", [(text, slant) for slant, text in ANGLES.items()])
         self.angle.setToolTip("The angle between the view and the surface at which errors are measured")
-        self.angle.activated.connect(lambda i: self._choose_angle(self.angle.itemData(i)))
+        self.angle.activated.connect(lambda _: self.follow())
         self.table = result_table("Errors of results", COLUMNS, "Columns of the errors")
         self.table.setSortingEnabled(True)
         top = self.table.horizontalHeader()
@@ -93,14 +93,10 @@ class ErrorTable(QWidget):
             self._rest.start()
 
     def _wanted(self, at: Focus) -> tuple[object, ...]:
-        return at, "" if self.all_variants else self.session.variant, self.all_variants, self.slant
+        return at, "" if self.all_variants else self.session.variant, self.all_variants, self.angle.currentData()
 
     def _choose_all(self, on: bool) -> None:
         self.all_variants = on
-        self.follow()
-
-    def _choose_angle(self, slant: int) -> None:
-        self.slant = slant
         self.follow()
 
     def _measure(self) -> None:
@@ -109,7 +105,7 @@ class ErrorTable(QWidget):
             return
         self._measured = self._wanted(at)
         variants = list(at.kit.variant_names) if self.all_variants else [self.session.variant]
-        slant = self.slant
+        slant = self.angle.currentData()
         self.told.setText("Measuring …")
 
         def work(progress: Progress, cancel: CancelToken) -> tuple[list[ResultErrors], tuple[int, int]]:

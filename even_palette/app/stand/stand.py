@@ -149,7 +149,8 @@ class Stand(QWidget):
         """What is selected, as looks at a kit take it: one that is shown may be older than the selection."""
         session = self.session
         variant = session.variant if session.variant in at.kit.variant_names else MASTER
-        return Chosen(variant, session.owner, session.region, (self.look, self.state.other_look))
+        seen = (self.look, self.state.other_look, self.state.model_look or self.look)
+        return Chosen(variant, session.owner, session.region, seen)
 
     def looks(self, at: Focus) -> list[tuple[str, Look]]:
         """Everything that can be looked at, with its name; the same list while nothing but values changes."""

@@ -77,7 +77,7 @@ class ProofPanel(Panel):
         self.angle.activated.connect(lambda i: self._look(self._seen))
         self.shown = choice("What of it", [])
         self.shown.setToolTip("An output of the material, or a map as the runtime samples it")
-        self.shown.activated.connect(lambda i: self._show(i))
+        self.shown.activated.connect(lambda _: self._show_other())
         self.lane = choice("Channel", [])
         self.lane.setMinimumContentsLength(8)
         self.lane.activated.connect(lambda i: self._look(self._seen))
@@ -149,7 +149,7 @@ class ProofPanel(Panel):
         names = [f"{n + 1} {lane}" if layers > 1 else lane for n in range(layers) for lane in LANES[:lanes]]
         offer(self.lane, [("All", 0), *((name, n) for n, name in enumerate(names, 1) if len(names) > 1)], chosen)
 
-    def _show(self, number: int) -> None:
+    def _show_other(self) -> None:
         """Show another output or map, all of its channels."""
         self._offer_lanes(0)
         self._look(self._seen)

@@ -83,6 +83,11 @@ class MapConditions(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         """The block format, None for texels that are not in blocks."""
         return None if self.format in (PLAIN, EIGHT, HALF) else Block(self.format)
 
+    @property
+    def stored(self) -> "MapConditions":
+        """What texels and levels hang on; all else is how they are sampled."""
+        return MapConditions(self.format, self.smaller, self.mips, read_as=self.read_as)
+
 
 AS_MEANT = MapConditions()
 

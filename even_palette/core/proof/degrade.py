@@ -33,8 +33,7 @@ def degraded(slot: Slot, conditions: MapConditions, made: Callable[[Chain], Chai
 
 def is_untouched(conditions: MapConditions) -> bool:
     """Whether the texels of a map, and of its levels, are as they are meant."""
-    stored = MapConditions(conditions.format, conditions.smaller, read_as=conditions.read_as)
-    return stored == AS_MEANT and conditions.mips in (Mips.LINEAR, Mips.NONE)
+    return conditions.stored in (AS_MEANT, MapConditions(mips=Mips.NONE))
 
 
 def degraded_chain(

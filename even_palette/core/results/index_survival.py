@@ -110,6 +110,7 @@ class IndexedPicture:
             QUANTIZED: slots.of(Plane(strip[indices], Encoding.SRGB)),
         }
         self._made: dict[object, Chain] = {}
+        self._sources: dict[float, Floats] = {}
 
     @cached_property
     def programs(self) -> dict[str, Node]:
@@ -152,7 +153,9 @@ class IndexedPicture:
 
     def source(self, scale: float) -> Floats:
         """The picture itself at a scale, (h, w, 3) linear: filtered if it is larger, as a mip if it is smaller."""
-        return self.shown(Way("", PICTURE, AS_MEANT, scale))
+        if scale not in self._sources:
+            self._sources[scale] = self.shown(Way("", PICTURE, AS_MEANT, scale))
+        return self._sources[scale]
 
     def measured(self, way: Way, cancel: CancelToken | None = None) -> Survivor:
         """A way beside the source. Raises Cancelled."""
@@ -162,7 +165,7 @@ class IndexedPicture:
 
     def _under(self, name: str, conditions: MapConditions, cancel: CancelToken | None) -> Slot:
         def made(chain: Chain) -> Chain:
-            key = name, conditions.format, conditions.mips
+            key = name, conditions.stored
             if key not in self._made:
                 self._made[key] = degraded_chain(chain, conditions, self._facts(name), cancel)
             return self._made[key]
@@ -176,7 +179,7 @@ class IndexedPicture:
         return MapFacts(use, plane.channels, is_colour, 8, plane.width, plane.height, use != Use.STRIP)
 
     def _bytes(self, way: Way) -> int:
-        if way.stored.startswith("colour"):
+        if way.program == PICTURE:
             return bytes_of(way.conditions, self._facts(PICTURE))
         strip = bytes_of(AS_MEANT, self._facts(slot_name(STRIP, IN_STRIP)))
         return bytes_of(way.conditions, self._facts(slot_name(INDEX))) + strip

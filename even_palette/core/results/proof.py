@@ -144,10 +144,10 @@ def slot_under(
     facts = found.facts[name]
 
     def made(chain: Chain) -> Chain:
-        key = ("degraded", chain.content_id, conditions, facts.use)
-        larger: Chain | None = store.cache.peek(
-            ("degraded", chain.content_id, with_fields(conditions, smaller=0), facts.use)
-        )
+        stored = conditions.stored
+        key = ("degraded", chain.content_id, stored, facts.use)
+        whole_size = ("degraded", chain.content_id, with_fields(stored, smaller=0), facts.use)
+        larger: Chain | None = store.cache.peek(whole_size)
         if conditions.smaller and larger is not None and conditions.mips != Mips.NONE:
             return larger.from_level(min(conditions.smaller, chain.count - 1))
 

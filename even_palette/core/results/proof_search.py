@@ -281,9 +281,6 @@ def _errors(wanted: Mapping[str, Floats], shown: Mapping[str, Floats], variants:
     """Of each variant the mean error of the output that is off most, (V,)."""
     worst = np.zeros(variants)
     for name, one in wanted.items():
-        other = shown[name]
-        if one is other:
-            continue
-        measure, off, _ = errors_of(name, *np.broadcast_arrays(one, other))
+        measure, off, _ = errors_of(name, *np.broadcast_arrays(one, shown[name]))
         worst = np.maximum(worst, off.reshape(-1, SAMPLES).mean(axis=1) * COUNTS[measure])
     return worst

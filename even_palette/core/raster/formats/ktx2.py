@@ -73,6 +73,11 @@ class _Stored:
     channels: int
     backwards: bool = False
 
+    @property
+    def decoded_bytes(self) -> int:
+        """Bytes of a texel in memory; floats have four each."""
+        return self.channels * (4 if self.numbers[0] == "f" else int(self.numbers[1]))
+
     def size(self, width: int, height: int) -> int:
         """Bytes of a level."""
         texel = int(self.numbers[1]) * self.channels
@@ -127,7 +132,7 @@ def _read(name: str, file: BinaryIO, size: int, limits: Limits) -> ReadImage:
     sizes = [(max(1, width >> n), max(1, height >> n)) for n in range(max(width, height).bit_length())]
     if count > len(sizes):
         raise UserError(f"{name}: has {count} levels, more than its size allows.")
-    needed = sum(stored.channels * max(1, int(stored.numbers[1])) * wide * high for wide, high in sizes)
+    needed = sum(stored.decoded_bytes * wide * high for wide, high in sizes)
     if needed > limits.bytes:
         raise UserError(f"{name}: needs {needed} bytes in memory; the limit is {limits.bytes}.")
     check_memory(name, 2 * needed, f"decoding {width} x {height} texels")

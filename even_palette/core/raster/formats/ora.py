@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from even_palette.core.arrays import Samples
-from even_palette.core.disk.gate import reason
+from even_palette.core.disk.gate import check_memory, reason
 from even_palette.core.errors import UserError
 from even_palette.core.raster.formats import png
 from even_palette.core.raster.formats._declare import ImageFormat, Limits, ReadImage
@@ -33,6 +33,7 @@ def read(path: Path, limits: Limits) -> ReadImage:
             told = whole.getinfo(WHOLE).file_size
             if told > limits.file_bytes:
                 raise UserError(f"{path.name}: holds {told} bytes of picture; the limit is {limits.file_bytes}.")
+            check_memory(path.name, told, "unpacking its picture")
             picture = Path(folder) / f"{path.name}.png"
             picture.write_bytes(whole.read(WHOLE))
             return decode(picture, limits).image

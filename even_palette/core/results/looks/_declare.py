@@ -46,7 +46,7 @@ class Look:
 @dataclass(frozen=True)
 class Chosen:
     """What is selected where looks are offered: a variant, whose coats (see `coats_of`), a region; and what is seen, on
-    both sides of a wipe.
+    both sides of a wipe and on the model.
     """
 
     variant: str = MASTER
